@@ -1,0 +1,173 @@
+"""The sample product range, made by a program: the Marl bench and the Tern drinking fountain.
+
+A product stands on z = 0 about the origin, metres, z up; `write_glb` turns it to glTF's y up.
+"""
+
+from __future__ import annotations
+
+import io
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import pygltflib
+from PIL import Image as Pictures
+
+from lithopos.samples import meshes, textures
+from lithopos.samples.meshes import Array, Mesh
+from lithopos.samples.places import Material
+
+
+@dataclass(frozen=True)
+class Product:
+    """Named parts with their materials."""
+
+    name: str
+    parts: list[tuple[str, Mesh, str]]
+    materials: dict[str, Material]
+
+
+def marl_bench(seed: int = 11) -> Product:
+    """A bench 1.8 m long: a thick stone seat with a bronze inlay on two stone blocks with bronze feet."""
+    rng = np.random.default_rng(seed)
+    seat = meshes.bevelled_box((1.8, 0.46, 0.11), 0.014, 12).moved((0, 0, 0.415))
+    blocks = [meshes.bevelled_box((0.24, 0.38, 0.33), 0.012, 10).moved((x, 0, 0.195)) for x in (-0.58, 0.58)]
+    feet = [meshes.bevelled_box((0.27, 0.41, 0.03), 0.006, 6).moved((x, 0, 0.015)) for x in (-0.58, 0.58)]
+    inlay = [meshes.bevelled_box((1.62, 0.016, 0.012), 0.003, 5).moved((0, y, 0.4665)) for y in (-0.12, 0.0, 0.12)]
+    angle = np.linspace(0, np.pi, 40)
+    arms = []
+    for x in (-0.78, 0.78):
+        hoop = np.stack([0 * angle + x, 0.17 * np.cos(angle), 0.455 + 0.21 * np.sin(angle) ** 0.6], -1)
+        arms.append(meshes.tube(hoop, 0.014, 24))
+    return Product(
+        "Marl bench",
+        [
+            ("seat", seat, "pale stone"),
+            ("blocks", meshes.join(blocks), "grey stone"),
+            ("feet", meshes.join(feet), "bronze"),
+            ("inlay", meshes.join(inlay), "bronze"),
+            ("arms", meshes.join(arms), "bronze"),
+        ],
+        {
+            "pale stone": Material(textures.stone(1024, (0.52, 0.47, 0.39), rng, 0.05), 0.75, tile_m=(1.0, 1.0)),
+            "grey stone": Material(textures.stone(1024, (0.27, 0.26, 0.245), rng, 0.06), 0.8, tile_m=(0.8, 0.8)),
+            "bronze": Material((0.56, 0.36, 0.19), 0.34, 1.0),
+        },
+    )
+
+
+def tern_fountain(seed: int = 12) -> Product:
+    """A drinking fountain 0.98 m high: a tapered stone column, a brushed steel basin, a bronze spout."""
+    rng = np.random.default_rng(seed)
+    column = _rounded_profile([(0.0, 0.0), (0.2, 0.0), (0.2, 0.07), (0.165, 0.1), (0.12, 0.7), (0.15, 0.78), (0.0, 0.78)])
+    t = np.linspace(0, np.pi / 2, 14)
+    bowl = [(0.0, 0.775), *zip(0.05 + 0.19 * np.sin(t), 0.9 - 0.12 * np.cos(t), strict=True), (0.242, 0.905), (0.238, 0.912),
+            (0.226, 0.905), *zip((0.05 + 0.17 * np.sin(t))[::-1], (0.9 - 0.1 * np.cos(t))[::-1], strict=True), (0.0, 0.796)]  # fmt: skip
+    arc = np.linspace(0, 0.78 * np.pi, 40)
+    spout = np.stack([0.15 - 0.065 * (1 - np.cos(arc)), 0 * arc, 0.9 + 0.1 * np.sin(arc)], -1)
+    stem = np.stack([np.full(8, 0.15), np.zeros(8), np.linspace(0.8, 0.9, 8)], -1)
+    return Product(
+        "Tern drinking fountain",
+        [
+            ("column", meshes.lathe(column, 96), "pale stone"),
+            ("basin", meshes.lathe([(float(r), float(z)) for r, z in bowl], 96), "steel"),
+            ("spout", meshes.tube(np.concatenate([stem[:-1], spout]), 0.013, 24), "bronze"),
+            ("button", meshes.lathe([(0.0, 0.0), (0.022, 0.0), (0.022, 0.014), (0.016, 0.02), (0.0, 0.02)], 32).transformed(
+                np.array([[0.0, 0, 1], [0, 1, 0], [-1, 0, 0]]), (0.118, 0.0, 0.74)), "bronze"),
+        ],
+        {
+            "pale stone": Material(textures.stone(1024, (0.5, 0.455, 0.385), rng, 0.05), 0.75, tile_m=(0.8, 0.8)),
+            "steel": Material((0.6, 0.59, 0.57), 0.28, 1.0),
+            "bronze": Material((0.56, 0.36, 0.19), 0.3, 1.0),
+        },
+    )  # fmt: skip
+
+
+def _rounded_profile(corners: list[tuple[float, float]], radius: float = 0.012, steps: int = 6) -> list[tuple[float, float]]:
+    """A profile with its inner corners rounded, and points along its straight pieces."""
+    points = np.asarray(corners)
+    result = [points[0]]
+    for before, here, after in zip(points[:-2], points[1:-1], points[2:], strict=True):
+        to_before, to_after = before - here, after - here
+        cut = min(radius, 0.45 * np.linalg.norm(to_before), 0.45 * np.linalg.norm(to_after))
+        start = here + to_before / np.linalg.norm(to_before) * cut
+        end = here + to_after / np.linalg.norm(to_after) * cut
+        last = result[-1]
+        result += [last + (start - last) * f for f in np.linspace(0, 1, 8)[1:-1]]
+        t = np.linspace(0, 1, steps)[:, None]
+        result += list((1 - t) ** 2 * start + 2 * t * (1 - t) * here + t**2 * end)
+    result.append(points[-1])
+    return [(float(r), float(z)) for r, z in result]
+
+
+MODELS = {"marl-bench": marl_bench, "tern-fountain": tern_fountain}
+
+
+def encode_srgb(linear: Array | textures.Image) -> textures.Image:
+    """Linear to sRGB-encoded values, IEC 61966-2-1 (written here on its own; see the package's note)."""
+    clipped = np.clip(linear, 0, 1)
+    return np.where(clipped <= 0.0031308, 12.92 * clipped, 1.055 * clipped ** (1 / 2.4) - 0.055).astype(np.float32)
+
+
+def write_glb(product: Product, path: Path) -> None:
+    """Write a product as binary glTF 2, y up, textures inside."""
+    gltf = pygltflib.GLTF2(asset=pygltflib.Asset(generator="Lithopos sample program"))
+    blob = bytearray()
+    names = list(product.materials)
+    for name in names:
+        gltf.materials.append(_gltf_material(gltf, blob, name, product.materials[name]))
+    to_y_up = np.array([[1.0, 0, 0], [0, 0, 1], [0, -1, 0]])
+    for name, mesh, material in product.parts:
+        upright = mesh.transformed(to_y_up)
+        tile = np.asarray(product.materials[material].tile_m)
+        attributes = pygltflib.Attributes(
+            POSITION=_accessor(gltf, blob, upright.vertices.astype("<f4"), "VEC3", bounds=True),
+            NORMAL=_accessor(gltf, blob, upright.normals.astype("<f4"), "VEC3"),
+            TEXCOORD_0=_accessor(gltf, blob, (mesh.uv / tile).astype("<f4"), "VEC2"),
+        )
+        indices = _accessor(gltf, blob, mesh.faces.astype("<u4").ravel(), "SCALAR")
+        primitive = pygltflib.Primitive(attributes=attributes, indices=indices, material=names.index(material))
+        gltf.meshes.append(pygltflib.Mesh(name=name, primitives=[primitive]))
+        gltf.nodes.append(pygltflib.Node(name=name, mesh=len(gltf.meshes) - 1))
+    gltf.nodes.append(pygltflib.Node(name=product.name, children=list(range(len(gltf.meshes)))))
+    gltf.scenes.append(pygltflib.Scene(nodes=[len(gltf.nodes) - 1]))
+    gltf.scene = 0
+    gltf.buffers.append(pygltflib.Buffer(byteLength=len(blob)))
+    gltf.set_binary_blob(bytes(blob))
+    path.write_bytes(b"".join(gltf.save_to_bytes()))
+
+
+def _view(gltf: pygltflib.GLTF2, blob: bytearray, data: bytes) -> int:
+    blob.extend(b"\0" * (-len(blob) % 4))
+    gltf.bufferViews.append(pygltflib.BufferView(buffer=0, byteOffset=len(blob), byteLength=len(data)))
+    blob.extend(data)
+    return len(gltf.bufferViews) - 1
+
+
+def _accessor(gltf: pygltflib.GLTF2, blob: bytearray, values: np.ndarray, kind: str, bounds: bool = False) -> int:
+    accessor = pygltflib.Accessor(
+        bufferView=_view(gltf, blob, values.tobytes()),
+        componentType=pygltflib.FLOAT if values.dtype.kind == "f" else pygltflib.UNSIGNED_INT,
+        count=len(values),
+        type=kind,
+    )
+    if bounds:
+        accessor.min, accessor.max = values.min(0).tolist(), values.max(0).tolist()
+    gltf.accessors.append(accessor)
+    return len(gltf.accessors) - 1
+
+
+def _gltf_material(gltf: pygltflib.GLTF2, blob: bytearray, name: str, material: Material) -> pygltflib.Material:
+    pbr = pygltflib.PbrMetallicRoughness(metallicFactor=material.metallic, roughnessFactor=material.roughness)
+    if isinstance(material.colour, tuple):
+        pbr.baseColorFactor = [*material.colour, 1.0]
+    else:
+        buffer = io.BytesIO()
+        codes = (encode_srgb(material.colour) * 255 + 0.5).astype(np.uint8)
+        Pictures.fromarray(codes).save(buffer, "JPEG", quality=92, subsampling=0)
+        gltf.images.append(pygltflib.Image(bufferView=_view(gltf, blob, buffer.getvalue()), mimeType="image/jpeg"))
+        if not gltf.samplers:
+            gltf.samplers.append(pygltflib.Sampler(wrapS=pygltflib.REPEAT, wrapT=pygltflib.REPEAT))
+        gltf.textures.append(pygltflib.Texture(source=len(gltf.images) - 1, sampler=0))
+        pbr.baseColorTexture = pygltflib.TextureInfo(index=len(gltf.textures) - 1)
+    return pygltflib.Material(name=name, pbrMetallicRoughness=pbr)
