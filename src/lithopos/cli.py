@@ -1,0 +1,252 @@
+"""The command line: a contract that scripts depend on (docs/command-line.md)."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import sys
+from pathlib import Path
+from typing import Any, NoReturn, TypeVar
+
+import click
+import platformdirs
+from pydantic import BaseModel, ValidationError
+
+from lithopos import __version__
+from lithopos.core.errors import InputError, LithoposError, NoAnswer, input_error_from
+
+Asked = TypeVar("Asked", bound=BaseModel)
+DATA = Path(platformdirs.user_data_dir("lithopos"))
+
+
+def main() -> None:
+    """Run the command line: 0 is well, 2 is bad input with one line, 1 is our own failure."""
+    try:
+        status = cli.main(standalone_mode=False)
+        sys.stdout.flush()
+    except InputError as error:
+        _end(2, str(error))
+    except click.ClickException as error:
+        _end(2, " ".join(error.format_message().split()))
+    except click.Abort:
+        _end(1, "stopped")
+    except LithoposError as error:
+        _end(1, str(error))
+    except BrokenPipeError:
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        sys.exit(0)
+    except Exception as error:  # the edge of the program: one line, not a traceback
+        _end(1, f"internal failure: {type(error).__name__}: {error}")
+    sys.exit(status if isinstance(status, int) else 0)
+
+
+def _end(status: int, line: str) -> NoReturn:
+    print(line, file=sys.stderr)
+    sys.exit(status)
+
+
+def _read_json(file: str) -> Any:
+    try:
+        text = sys.stdin.read() if file == "-" else Path(file).read_text()
+        return json.loads(text, parse_constant=_no_constant)
+    except OSError as error:
+        raise InputError("FILE", f"{file} can't be read: {error.strerror}") from error
+    except (UnicodeDecodeError, RecursionError, json.JSONDecodeError) as error:
+        raise InputError("FILE", f"is not JSON: {str(error).splitlines()[0]}") from error
+
+
+def _no_constant(name: str) -> NoReturn:
+    raise InputError("FILE", f"holds {name}, which is not a number")
+
+
+def _print(answer: Any) -> None:
+    print(json.dumps(answer, indent=1, allow_nan=False))
+
+
+@click.group()
+@click.version_option(__version__)
+def cli() -> None:
+    """Stand a 3D model in a photograph."""
+
+
+@cli.command()
+@click.argument("file")
+@click.option("--batch", is_flag=True, help="FILE holds a list of cases; print a list of answers.")
+def camera(file: str, batch: bool) -> None:
+    """Solve a camera from marked edges."""
+    data = _read_json(file)
+    if not batch:
+        _print(_solved_camera(data))
+        return
+    if not isinstance(data, list):
+        raise InputError("FILE", "with --batch is a list of cases")
+    answers = []
+    for case in data:
+        try:
+            answers.append(_solved_camera(case))
+        except InputError as error:
+            answers.append({"error": str(error)})
+    _print(answers)
+
+
+def _solved_camera(data: Any) -> dict[str, Any]:
+    from lithopos.core.camera.problem import CameraProblem
+    from lithopos.core.camera.solve import solve_camera
+
+    answer = solve_camera(_valid(CameraProblem, data))
+    if isinstance(answer, NoAnswer):
+        raise InputError("lines", answer.reason)
+    return answer.model_dump(mode="json", exclude={"image"}) | {"image": answer.image.model_dump()}
+
+
+@cli.command()
+@click.argument("file")
+def sun(file: str) -> None:
+    """Solve the sun's direction from gnomons."""
+    from lithopos.core.light.sun import SunProblem, solve_sun
+
+    answer = solve_sun(_valid(SunProblem, _read_json(file)))
+    if isinstance(answer, NoAnswer):
+        raise InputError("gnomons", answer.reason)
+    _print(answer.model_dump(mode="json"))
+
+
+def _valid(kind: type[Asked], data: Any) -> Asked:
+    try:
+        return kind.model_validate(data)
+    except ValidationError as error:
+        raise input_error_from(error) from error
+
+
+@cli.command()
+@click.argument("model", type=click.Path(path_type=Path))
+def inspect(model: Path) -> None:
+    """Tell what is in a model file (size in metres, triangles, parts, materials)."""
+    from lithopos.core.inspect import inspect_file
+
+    if not model.is_file():
+        raise InputError("MODEL", f"{model} is not a file")
+    told = inspect_file(model)
+    if told["kind"] != "model":
+        raise InputError("MODEL", f"{model.name} is a {told['kind']}, not a model")
+    _print(told)
+
+
+@cli.command()
+@click.argument("shot", type=click.Path(path_type=Path))
+@click.option("-o", "--out", required=True, type=click.Path(path_type=Path), help="The PNG to write.")
+@click.option("--quality", type=click.Choice(["proof", "master"]), default="proof", show_default=True)
+@click.option("--scale", type=click.FloatRange(0.01, 4), help="Of the photograph's size.")
+@click.option("--samples", type=click.IntRange(1, 65536), help="Samples a pixel.")
+@click.option("--seed", type=click.IntRange(0, 10**9), default=0, show_default=True)
+@click.option("--pass", "part", type=click.Choice(["beauty"]), default="beauty", help="Which picture to write.")
+def render(shot: Path, out: Path, quality: str, scale: float | None, samples: int | None, seed: int, part: str) -> None:  # noqa: ARG001
+    """Render a shot file or bundle to a PNG."""
+    from lithopos.core.exchange.bundle import open_shot
+    from lithopos.core.exchange.picture import read_picture, write_png
+    from lithopos.core.inspect import read_model
+    from lithopos.core.render.passes import render_shot
+
+    if out.suffix.lower() != ".png":
+        raise InputError("--out", "ends in .png: other formats are not written in this version")
+    if not out.parent.is_dir():
+        raise InputError("--out", f"{out.parent} is not a folder")
+    with open_shot(shot) as opened:
+        photograph = read_picture(opened.find(opened.shot.photograph.file)) if opened.shot.photograph else None
+        if photograph is None:
+            raise InputError("photograph", "is missing: a shot begins with one")
+        steps = render_shot(
+            opened.shot, photograph, lambda name: read_model(opened.find(name)),
+            quality="master" if quality == "master" else "proof", scale=scale, samples=samples, seed=seed,
+        )  # fmt: skip
+        picture = None
+        for step in steps:
+            picture = step.picture
+            _show_progress(step.number, step.of, step.seconds_left)
+        assert picture is not None
+        write_png(picture, out)
+    print(f"{out} written", file=sys.stderr)
+
+
+def _show_progress(number: int, of: int, seconds_left: float) -> None:
+    if sys.stderr.isatty():
+        bar = "█" * round(24 * number / of)
+        end = "\n" if number == of else ""
+        print(f"\r{bar:<24} pass {number} of {of}, about {seconds_left:.0f} s left ", end=end, file=sys.stderr, flush=True)
+
+
+@cli.command()
+def schema() -> None:
+    """Print the JSON Schema of the shot document."""
+    from lithopos.core.shot import shot_schema
+
+    _print(shot_schema())
+
+
+@cli.command()
+@click.option("--data", type=click.Path(path_type=Path), default=DATA)
+def doctor(data: Path) -> None:
+    """Tell what this machine can do."""
+    from lithopos.core.render.engine import FAST, choose_variant, find_llvm
+    from lithopos.library.store import Library
+
+    place = data
+    while not place.exists():
+        place = place.parent
+    variant = choose_variant()
+    report = {
+        "version": __version__,
+        "renderer": {"variant": variant, "fast": variant == FAST, "llvm": find_llvm()},
+        "denoiser": _denoiser_works(),
+        "disk_free_gb": round(shutil.disk_usage(place).free / 2**30, 1),
+        "chromium": shutil.which("chromium"),
+        "data": str(data),
+        "database": Library(data).revision() if (data / "library.db").exists() else "not made yet",
+    }
+    if variant != FAST:
+        print("the fast renderer needs LLVM 16 or newer (Debian: libllvm19); the slow one is used", file=sys.stderr)
+    _print(report)
+
+
+def _denoiser_works() -> bool:
+    import numpy as np
+    import pyoidn
+
+    return bool(np.isfinite(pyoidn.denoise(np.ones((8, 8, 3), np.float32), hdr=True)).all())
+
+
+@cli.command()
+@click.option("--port", type=click.IntRange(0, 65535), default=8420, show_default=True)
+@click.option("--data", type=click.Path(path_type=Path), default=DATA, help="Everything kept is below it.")
+def serve(port: int, data: Path) -> None:
+    """Start the application: web server and one worker."""
+    from lithopos.jobs.supervisor import serve as run
+
+    sys.exit(run(data, port))
+
+
+@cli.command()
+@click.option("--port", type=click.IntRange(0, 65535), default=8420, show_default=True)
+@click.option("--data", type=click.Path(path_type=Path), default=DATA.with_name("lithopos-demo"))
+@click.option("--fresh", is_flag=True, help="Start from the sample project as it was shipped.")
+def demo(port: int, data: Path, fresh: bool) -> None:
+    """Start the application with the sample project in it."""
+    from lithopos.jobs.supervisor import serve as run
+    from lithopos.samples.demo import fill_demo
+
+    address = fill_demo(data, fresh)
+    sys.exit(run(data, port, address))
+
+
+@cli.command()
+@click.option("--data", type=click.Path(path_type=Path), default=DATA)
+def worker(data: Path) -> None:
+    """Run one further worker."""
+    from lithopos.jobs.worker import run
+
+    run(data)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,117 @@
+"""The camera as a projection, and everything that is measured through one.
+
+Convention
+----------
+Image: pixels, origin at the top left corner, x right, y down; the first pixel's centre is (0.5, 0.5).
+World: right-handed, metres, z up, ground z = 0.
+Camera: x right, y down, z forward (OpenCV); `rotation` maps world to camera: X_cam = R (X_world − C).
+A pixel is (f X/Z + cx, f Y/Z + cy). Depth is Z along the axis, not the ray's length.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+Array = NDArray[np.float64]
+
+DIAGONAL_35MM = 43.266615305567875  # of a 36 × 24 mm frame [mm]
+
+__all__ = ["DIAGONAL_35MM", "Pinhole", "focal_35mm_from_px", "focal_px_from_35mm", "view_angles"]
+
+
+def focal_px_from_35mm(focal_35mm: float, width: float, height: float) -> float:
+    """Focal length [px] of a 35 mm equivalent [mm] by the picture's diagonal, as EXIF has it."""
+    return float(focal_35mm / DIAGONAL_35MM * np.hypot(width, height))
+
+
+def focal_35mm_from_px(focal_px: float, width: float, height: float) -> float:
+    """The 35 mm equivalent [mm] by the diagonal of a focal length [px]."""
+    return float(focal_px * DIAGONAL_35MM / np.hypot(width, height))
+
+
+@dataclass(frozen=True)
+class Pinhole:
+    """A camera without distortion; see the module's convention.
+
+    Attributes
+    ----------
+    focal_px : focal length [px].
+    principal_point : (2,) [px].
+    rotation : (3, 3) world to camera.
+    position : (3,) centre of the camera, world [m] (or units, if no scale is known).
+    width, height : the picture's size [px].
+    """
+
+    focal_px: float
+    principal_point: Array
+    rotation: Array
+    position: Array
+    width: int
+    height: int
+
+    def project(self, points: ArrayLike) -> Array:
+        """Pixels (N, 2) of world points (N, 3); NaN for points not in front of the camera."""
+        seen = (np.atleast_2d(np.asarray(points, float)) - self.position) @ self.rotation.T
+        depth = np.where(seen[:, 2] > 1e-9, seen[:, 2], np.nan)
+        return np.asarray(seen[:, :2] / depth[:, None] * self.focal_px + self.principal_point)
+
+    def project_direction(self, direction: ArrayLike) -> Array:
+        """Homogeneous pixel (3,) of a world direction: where lines along it vanish."""
+        x, y, z = self.rotation @ np.asarray(direction, float)
+        cx, cy = self.principal_point
+        return np.array([self.focal_px * x + cx * z, self.focal_px * y + cy * z, z])
+
+    def rays(self, pixels: ArrayLike) -> Array:
+        """World directions (N, 3), unit length, through pixels (N, 2)."""
+        offset = (np.atleast_2d(np.asarray(pixels, float)) - self.principal_point) / self.focal_px
+        seen = np.column_stack([offset, np.ones(len(offset))])
+        world = seen @ self.rotation
+        return np.asarray(world / np.linalg.norm(world, axis=1, keepdims=True))
+
+    def ground_points(self, pixels: ArrayLike, height_m: float = 0.0) -> Array:
+        """Where the rays through pixels (N, 2) meet the plane z = height_m, (N, 3); NaN where they don't."""
+        way = self.rays(pixels)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            reach = (height_m - self.position[2]) / way[:, 2]
+        reach = np.where(reach > 0, reach, np.nan)
+        return np.asarray(self.position + reach[:, None] * way)
+
+    def ground_homography(self, height_m: float = 0.0) -> Array:
+        """(3, 3) matrix from homogeneous ground (x, y, 1) [m] to homogeneous pixels."""
+        columns = np.column_stack([self.rotation[:, 0], self.rotation[:, 1], self.rotation @ ([0, 0, height_m] - self.position)])
+        cx, cy = self.principal_point
+        k = np.array([[self.focal_px, 0, cx], [0, self.focal_px, cy], [0, 0, 1]])
+        return np.asarray(k @ columns)
+
+    def horizon(self) -> list[list[float]] | None:
+        """Where the horizon meets the left and right border, extended; None if it is upright."""
+        a, b, c = self._horizon_line()
+        if abs(b) < 1e-9 * max(abs(a), 1e-12):
+            return None
+        return [[x, float(-(a * x + c) / b)] for x in (0.0, float(self.width))]
+
+    def _horizon_line(self) -> Array:
+        return np.asarray(np.cross(self.project_direction([1, 0, 0]), self.project_direction([0, 1, 0])))
+
+    def scaled(self, scale: float) -> Pinhole:
+        """The same camera for a picture `scale` times the size (corner stays corner)."""
+        return Pinhole(
+            self.focal_px * scale, self.principal_point * scale, self.rotation, self.position,
+            round(self.width * scale), round(self.height * scale),
+        )  # fmt: skip
+
+
+def view_angles(rotation: Array) -> tuple[float, float, float]:
+    """Tilt, roll and heading [rad] of a world-to-camera rotation.
+
+    Tilt: the view axis above the level. Roll: clockwise turn of the camera about its axis, so that a
+    positive roll drops the picture's right side of the camera. Heading: azimuth of the view axis from
+    +x towards +y.
+    """
+    right, down, forward = rotation
+    tilt = np.arcsin(np.clip(forward[2], -1, 1))
+    roll = np.arctan2(-right[2], -down[2])
+    return float(tilt), float(roll), float(np.arctan2(forward[1], forward[0]))

@@ -1,0 +1,237 @@
+"""The sun's direction from gnomons: things and their shadows on the ground.
+
+Two facts hold for each gnomon. Its top, its shadow's tip and the image of the sun's direction lie on
+one line; its foot, its tip and the point of the horizon below the sun lie on one line. Both are
+bilinear in the marks, so the maximum-likelihood direction minimises the constraints' values whitened
+by their own covariance (Sampson's distance; Hartley & Zisserman 2004, section 4.2.6).
+"""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import numpy as np
+from numpy.typing import NDArray
+from pydantic import BaseModel, ConfigDict, Field
+from scipy.optimize import least_squares
+
+from lithopos.core.camera.pinhole import Pinhole
+from lithopos.core.camera.problem import CameraAnswer, ImageSize, Pixel
+from lithopos.core.camera.solve import HAND_SIGMA_PX, pinhole_of
+from lithopos.core.errors import InputError, NoAnswer
+
+Array = NDArray[np.float64]
+
+__all__ = ["Gnomon", "GnomonAnswer", "SunAnswer", "SunProblem", "solve_sun", "sun_direction"]
+
+
+class Gnomon(BaseModel):
+    """A thing and its shadow [px]: foot and top (one plumb above the other) and the shadow's tip.
+
+    Without a foot it is only a point and its shadow.
+    """
+
+    model_config = ConfigDict(extra="forbid")
+    foot: Pixel | None = None
+    top: Pixel
+    tip: Pixel
+
+
+class SunProblem(BaseModel):
+    """What `lithopos sun` takes."""
+
+    model_config = ConfigDict(extra="forbid")
+    image: ImageSize
+    camera: CameraAnswer
+    gnomons: Annotated[list[Gnomon], Field(min_length=1, max_length=200)]
+
+
+class GnomonAnswer(BaseModel):
+    """How far a gnomon's marks must move, root mean square, to agree with the solved sun [px]."""
+
+    residual_px: float
+
+
+class SunAnswer(BaseModel):
+    """The direction from the ground to the sun, with standard deviations."""
+
+    direction: tuple[float, float, float]
+    azimuth_deg: float
+    elevation_deg: float
+    sigma_deg: dict[str, float]
+    gnomons: list[GnomonAnswer]
+    warnings: list[str]
+
+
+def sun_direction(azimuth_rad: float, elevation_rad: float) -> Array:
+    """Unit vector (3,) from the ground to the sun; azimuth from +x towards +y."""
+    level = np.cos(elevation_rad)
+    return np.array([level * np.cos(azimuth_rad), level * np.sin(azimuth_rad), np.sin(elevation_rad)])
+
+
+def solve_sun(problem: SunProblem) -> SunAnswer | NoAnswer:
+    """The sun from gnomons seen by a solved camera.
+
+    Raises
+    ------
+    InputError
+        If a gnomon can't be one: its tip in the sky, its shadow on the sun's side, foot and top the same.
+    """
+    camera = pinhole_of(problem.camera)
+    if (problem.image.width, problem.image.height) != (camera.width, camera.height):
+        raise InputError("image", "is not of the size that the camera was solved for")
+    for number, gnomon in enumerate(problem.gnomons):
+        _refuse_impossible(gnomon, camera, f"gnomons[{number}]")
+    footless = sum(gnomon.foot is None for gnomon in problem.gnomons)
+    if footless == len(problem.gnomons) and footless < 2:
+        return NoAnswer("one point and its shadow give no sun; mark the thing's foot too, or a second gnomon")
+    start = _start(problem.gnomons, camera)
+    if start is None:
+        return NoAnswer("the gnomons give no sun: their lines run together; mark one in another part of the picture")
+    at, information, residuals = _fit(problem.gnomons, camera, start)
+    return _answer(problem, camera, at, information, residuals)
+
+
+def _refuse_impossible(gnomon: Gnomon, camera: Pinhole, field: str) -> None:
+    tip = camera.ground_points([gnomon.tip])[0]
+    if not np.isfinite(tip).all():
+        raise InputError(f"{field}.tip", "the shadow's tip lies above the horizon, so not on the ground")
+    if np.allclose(gnomon.top, gnomon.tip, atol=0.5):
+        raise InputError(f"{field}.tip", "top and tip are the same point, which shows no direction")
+    if gnomon.foot is None:
+        return
+    foot = camera.ground_points([gnomon.foot])[0]
+    if not np.isfinite(foot).all():
+        raise InputError(f"{field}.foot", "lies above the horizon, so not on the ground")
+    top = _above(camera, foot, np.array(gnomon.top))
+    if top[2] <= 1e-6 * camera.position[2]:
+        raise InputError(field, "points below the horizon: its top is not above its foot")
+    if np.linalg.norm(tip[:2] - foot[:2]) < 1e-6 * camera.position[2]:
+        raise InputError(f"{field}.tip", "foot and tip are the same point, which shows no direction")
+
+
+def _above(camera: Pinhole, foot: Array, top: Array) -> Array:
+    """The point plumb above a ground point (3,) that is nearest to the ray through a pixel (2,)."""
+    way = camera.rays([top])[0]
+    plumb = np.array([0.0, 0.0, 1.0])
+    matrix = np.column_stack([plumb, -way])
+    height = np.linalg.lstsq(matrix, camera.position - foot, rcond=None)[0][0]
+    return foot + height * plumb
+
+
+def _start(gnomons: list[Gnomon], camera: Pinhole) -> Array | None:
+    """A direction (azimuth, elevation) [rad] to start from."""
+    for gnomon in gnomons:
+        if gnomon.foot is not None:
+            foot, tip = camera.ground_points([gnomon.foot, gnomon.tip])
+            ray = _above(camera, foot, np.array(gnomon.top)) - tip
+            return np.array([np.arctan2(ray[1], ray[0]), np.arctan2(ray[2], np.hypot(ray[0], ray[1]))])
+    normals = np.array([np.cross(camera.rays([g.top])[0], camera.rays([g.tip])[0]) for g in gnomons])
+    normals /= np.linalg.norm(normals, axis=1, keepdims=True)
+    _, spread, axes = np.linalg.svd(normals, full_matrices=True)
+    if len(spread) < 2 or spread[1] < 1e-4:
+        return None
+    ray = axes[-1] * np.sign(axes[-1][2] or 1.0)
+    for number, gnomon in enumerate(gnomons):
+        tip = camera.ground_points([gnomon.tip])[0]
+        rise = np.linalg.lstsq(
+            np.column_stack([ray, -camera.rays([gnomon.top])[0]]), camera.position - tip, rcond=None
+        )[0][0]
+        if rise <= 0:
+            raise InputError(f"gnomons[{number}]", "points below the horizon: its shadow falls towards the sun")
+    return np.array([np.arctan2(ray[1], ray[0]), np.arcsin(ray[2])])
+
+
+def _whitened(gnomons: list[Gnomon], camera: Pinhole, at: Array) -> list[Array]:
+    """Each gnomon's constraint values over their standard deviation for marks with an error of 1 px."""
+    sun = sun_direction(at[0], at[1])
+    image = camera.project_direction(sun)
+    below = camera.project_direction([sun[0], sun[1], 0.0])
+    found = []
+    for gnomon in gnomons:
+        value, slope = _collinear(np.array(gnomon.top), np.array(gnomon.tip), image)
+        if gnomon.foot is None:
+            found.append(np.array([value / np.linalg.norm(slope)]))
+            continue
+        level, level_slope = _collinear(np.array(gnomon.foot), np.array(gnomon.tip), below)
+        # By top, tip and foot: both constraints share the tip.
+        rows = np.array([[*slope, 0.0, 0.0], [0.0, 0.0, *level_slope[2:], *level_slope[:2]]])
+        factor = np.linalg.cholesky(rows @ rows.T)
+        found.append(np.linalg.solve(factor, [value, level]))
+    return found
+
+
+def _collinear(p: Array, q: Array, v: Array) -> tuple[float, Array]:
+    """v · (p × q) for pixels p, q and a homogeneous point v, and its slope (4,) by p and q."""
+    one, two = np.array([*p, 1.0]), np.array([*q, 1.0])
+    norm = np.linalg.norm(v)
+    v = v / norm
+    return float(v @ np.cross(one, two)), np.concatenate([np.cross(two, v)[:2], np.cross(v, one)[:2]])
+
+
+def _fit(gnomons: list[Gnomon], camera: Pinhole, start: Array) -> tuple[Array, Array, list[Array]]:
+    """The best (azimuth, elevation) [rad], its information matrix per 1 px, each gnomon's residuals."""
+    found = least_squares(lambda at: np.concatenate(_whitened(gnomons, camera, at)), start, xtol=1e-12, ftol=1e-12)
+    return found.x, found.jac.T @ found.jac, _whitened(gnomons, camera, found.x)
+
+
+def _answer(
+    problem: SunProblem, camera: Pinhole, at: Array, information: Array, residuals: list[Array]
+) -> SunAnswer | NoAnswer:
+    every = np.concatenate(residuals)
+    freedom = len(every) - 2
+    noise = max(HAND_SIGMA_PX, float(np.sqrt((every**2).sum() / freedom)) if freedom > 0 else 0.0)
+    if np.linalg.cond(information) > 1e14:
+        return NoAnswer("the gnomons give no sun: their lines run together; mark one in another part of the picture")
+    covariance = np.linalg.inv(information) * noise**2 + _from_camera(problem, camera, at)
+    azimuth, elevation = float(at[0]), float(at[1])
+    if not 0 < elevation < np.pi / 2:
+        raise InputError("gnomons", "the sun they give lies below the horizon; check foot, top and tip")
+    direction = sun_direction(azimuth, elevation)
+    sigma = np.degrees(np.sqrt(np.diag(covariance)))
+    warnings = []
+    if max(sigma[0] * np.cos(elevation), sigma[1]) > 1:
+        warnings.append(
+            f"The sun is known to ± {2 * sigma[0]:.1f}° in direction and ± {2 * sigma[1]:.1f}° in height only; "
+            "a further gnomon, far from the others, would help."
+        )
+    return SunAnswer(
+        direction=(float(direction[0]), float(direction[1]), float(direction[2])),
+        azimuth_deg=float(np.degrees(azimuth)) % 360,
+        elevation_deg=float(np.degrees(elevation)),
+        sigma_deg={"azimuth": float(sigma[0]), "elevation": float(sigma[1])},
+        gnomons=[GnomonAnswer(residual_px=float(np.sqrt((value**2).mean()))) for value in residuals],
+        warnings=warnings,
+    )
+
+
+def _from_camera(problem: SunProblem, camera: Pinhole, at: Array) -> Array:
+    """What the camera's own uncertainty adds, (2, 2) [rad²]; its figures are taken as independent."""
+    sigma = problem.camera.sigma
+    total = np.zeros((2, 2))
+    right, _, forward = camera.rotation
+    level = np.cross(forward, [0, 0, 1.0])
+    turns = {
+        "tilt_deg": level / max(float(np.linalg.norm(level)), 1e-9),
+        "roll_deg": forward,
+        "heading_deg": np.array([0, 0, 1.0]),
+    }
+    changed = [(turns[name], sigma.get(name, 0.0)) for name in turns]
+    for axis, deviation in changed:
+        total += _outer_change(problem, camera, at, np.radians(deviation), axis, 1.0)
+    relative = sigma.get("focal_px", 0.0) / camera.focal_px
+    return total + _outer_change(problem, camera, at, relative, right, 0.0)
+
+
+def _outer_change(problem: SunProblem, camera: Pinhole, at: Array, size: float, axis: Array, turn: float) -> Array:
+    if size <= 0:
+        return np.zeros((2, 2))
+    step = min(size, 1e-3)
+    x, y, z = axis * step * turn
+    world = np.array([[1, -z, y], [z, 1, -x], [-y, x, 1]])
+    changed = Pinhole(
+        camera.focal_px * (1 + step * (1 - turn)), camera.principal_point, camera.rotation @ world.T,
+        camera.position, camera.width, camera.height,
+    )  # fmt: skip
+    shift = (_fit(problem.gnomons, changed, at)[0] - at) * size / step
+    return np.asarray(np.outer(shift, shift))
