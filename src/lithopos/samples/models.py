@@ -30,7 +30,7 @@ class Product:
 def marl_bench(seed: int = 11) -> Product:
     """A bench 1.8 m long: a thick stone seat with a bronze inlay on two stone blocks with bronze feet."""
     rng = np.random.default_rng(seed)
-    seat = meshes.bevelled_box((1.8, 0.46, 0.11), 0.014, 12).moved((0, 0, 0.415))
+    seat = meshes.bevelled_box((1.8, 0.46, 0.11), 0.014, 11).moved((0, 0, 0.415))
     blocks = [meshes.bevelled_box((0.24, 0.38, 0.33), 0.012, 10).moved((x, 0, 0.195)) for x in (-0.58, 0.58)]
     feet = [meshes.bevelled_box((0.27, 0.41, 0.03), 0.006, 6).moved((x, 0, 0.015)) for x in (-0.58, 0.58)]
     inlay = [meshes.bevelled_box((1.62, 0.016, 0.012), 0.003, 5).moved((0, y, 0.4665)) for y in (-0.12, 0.0, 0.12)]

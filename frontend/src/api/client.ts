@@ -1,0 +1,68 @@
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema";
+
+type Schemas = components["schemas"];
+export type Shot = Schemas["Shot"];
+export type ShotOut = Schemas["ShotOut"];
+export type Derived = Schemas["Derived"];
+export type CameraAnswer = Schemas["CameraAnswer"];
+export type Edge = Schemas["Edge"];
+export type Run = Edge["run"];
+export type Placed = Schemas["Placed"];
+export type Gnomon = Schemas["MarkedGnomon"];
+export type ProjectFull = Schemas["ProjectFull"];
+export type FileOut = Schemas["FileOut"];
+export type Projects = Schemas["ProjectsOut"];
+export type Materials = Schemas["Materials"];
+export type Renders = Schemas["RendersOut"];
+export type RenderOut = Schemas["RenderOut"];
+/** What a change sets; `null` takes a field back to its beginning. */
+export type Patch = { [K in keyof Shot]?: Shot[K] | null };
+
+export const client = createClient<paths>({ baseUrl: "/" });
+
+/**
+ * An answer's data, or an error with the server's own sentence. The type is named by the caller,
+ * because the client package widens tuples (points, sizes) to arrays.
+ */
+export async function asked<T>(
+  answer: Promise<{ data?: unknown; error?: unknown; response: Response }>,
+): Promise<T> {
+  let got: { data?: unknown; error?: unknown; response: Response };
+  try {
+    got = await answer;
+  } catch {
+    throw new Error("The server doesn't answer. What was accepted is kept; start Lithopos again and reload.");
+  }
+  if (got.data !== undefined) return got.data as T;
+  const detail = (got.error as { detail?: string } | undefined)?.detail;
+  throw new Failure(detail ?? "The server could not answer.", got.response.status);
+}
+
+export class Failure extends Error {
+  constructor(
+    message: string,
+    readonly status: number,
+  ) {
+    super(message);
+  }
+}
+
+export const fileUrl = (name: string) => `/api/v1/files/${name.replace("sha256:", "")}`;
+export const thumbUrl = (sha256: string, width = 240) => `/api/v1/files/${sha256}/thumb?width=${width}`;
+export const pictureUrl = (render: RenderOut) =>
+  `/api/v1/renders/${render.id}/picture?download=false&v=${render.passes_done}`;
+export const downloadUrl = (render: RenderOut) => `/api/v1/renders/${render.id}/picture?download=true`;
+
+/** Sends a file; the server tells a photograph from a model. */
+export async function sendFile(projectId: string, file: File): Promise<FileOut> {
+  const form = new FormData();
+  form.append("file", file);
+  const response = await fetch(`/api/v1/projects/${projectId}/files`, { method: "POST", body: form });
+  const body = await response.json();
+  if (!response.ok) {
+    const cause = String(body.detail ?? "could not be read").replace(/^(photograph|model|file): /, "");
+    throw new Failure(`${file.name} ${cause}.`, response.status);
+  }
+  return body as FileOut;
+}

@@ -1,0 +1,97 @@
+import type { KeyboardEvent, PointerEvent, ReactNode } from "react";
+import { type ImagePoint, image } from "../geometry/points";
+import { useEditor } from "../state/editor";
+import type { Frame } from "./Stage";
+
+type Props = {
+  frame: Frame;
+  /** Where the handle's point is; the drag keeps the offset of the grip from it. */
+  at: ImagePoint;
+  label: string;
+  loupe?: boolean;
+  cursor?: string;
+  onGrab?: () => void;
+  onMove: (to: ImagePoint) => void;
+  onKeep: () => void;
+  onDelete?: () => void;
+  children: ReactNode;
+};
+
+const ARROWS: Record<string, [number, number]> = {
+  ArrowLeft: [-1, 0],
+  ArrowRight: [1, 0],
+  ArrowUp: [0, -1],
+  ArrowDown: [0, 1],
+};
+
+/** Something on the photograph to drag, or to nudge by a tenth of a pixel with the arrow keys. */
+export function Handle({
+  frame,
+  at,
+  label,
+  loupe,
+  cursor = "grab",
+  onGrab,
+  onMove,
+  onKeep,
+  onDelete,
+  children,
+}: Props) {
+  const pointer = (event: PointerEvent<SVGGElement>): ImagePoint => {
+    const edge = event.currentTarget.ownerSVGElement?.getBoundingClientRect();
+    return frame.toImage([event.clientX - (edge?.left ?? 0), event.clientY - (edge?.top ?? 0)]);
+  };
+  const down = (event: PointerEvent<SVGGElement>) => {
+    if (event.button !== 0) return;
+    event.stopPropagation();
+    event.currentTarget.setPointerCapture(event.pointerId);
+    event.currentTarget.focus({ preventScroll: true });
+    const p = pointer(event);
+    event.currentTarget.dataset.grip = JSON.stringify([p[0] - at[0], p[1] - at[1]]);
+    onGrab?.();
+  };
+  const move = (event: PointerEvent<SVGGElement>) => {
+    if (!event.currentTarget.hasPointerCapture(event.pointerId)) return;
+    event.stopPropagation();
+    const [gx, gy] = JSON.parse(event.currentTarget.dataset.grip ?? "[0,0]") as [number, number];
+    const p = pointer(event);
+    const to = image(p[0] - gx, p[1] - gy);
+    event.currentTarget.dataset.moved = "yes";
+    if (loupe) useEditor.setState({ loupe: to });
+    onMove(to);
+  };
+  const up = (event: PointerEvent<SVGGElement>) => {
+    event.stopPropagation();
+    if (event.currentTarget.dataset.moved) onKeep();
+    delete event.currentTarget.dataset.moved;
+    useEditor.setState({ loupe: null });
+  };
+  const key = (event: KeyboardEvent<SVGGElement>) => {
+    const way = ARROWS[event.key];
+    if (way) {
+      event.preventDefault();
+      const step = event.shiftKey ? 1 : 0.1;
+      const to = image(at[0] + way[0] * step, at[1] + way[1] * step);
+      if (loupe) useEditor.setState({ loupe: to });
+      onMove(to);
+      onKeep();
+    }
+    if ((event.key === "Delete" || event.key === "Backspace") && onDelete) onDelete();
+  };
+  return (
+    <g
+      role="button"
+      tabIndex={0}
+      aria-label={label}
+      className="outline-none focus-visible:[filter:drop-shadow(0_0_3px_white)_drop-shadow(0_0_2px_white)]"
+      style={{ cursor, pointerEvents: "all" }}
+      onPointerDown={down}
+      onPointerMove={move}
+      onPointerUp={up}
+      onDoubleClick={(event) => event.stopPropagation()}
+      onKeyDown={key}
+    >
+      {children}
+    </g>
+  );
+}

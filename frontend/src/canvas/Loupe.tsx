@@ -1,0 +1,53 @@
+import { useEffect, useRef } from "react";
+import type { ImagePoint } from "../geometry/points";
+import type { Frame } from "./Stage";
+
+const SIZE = 150;
+const MAGNIFIED = 6;
+
+/** The pixels under the point at 6×, with a hairline, beside the hand. */
+export function Loupe({ src, frame, at }: { src: string; frame: Frame; at: ImagePoint }) {
+  const canvas = useRef<HTMLCanvasElement>(null);
+  useEffect(() => {
+    const picture = new Image();
+    let gone = false;
+    picture.onload = () => {
+      const context = canvas.current?.getContext("2d");
+      if (!context || gone) return;
+      const reach = SIZE / MAGNIFIED;
+      context.imageSmoothingEnabled = false;
+      context.fillStyle = "#757575";
+      context.fillRect(0, 0, SIZE, SIZE);
+      context.drawImage(picture, at[0] - reach / 2, at[1] - reach / 2, reach, reach, 0, 0, SIZE, SIZE);
+      for (const [colour, width] of [
+        ["rgb(255 255 255 / .75)", 2.5],
+        ["#22262b", 1],
+      ] as const) {
+        context.strokeStyle = colour;
+        context.lineWidth = width;
+        context.beginPath();
+        context.moveTo(SIZE / 2, 0);
+        context.lineTo(SIZE / 2, SIZE);
+        context.moveTo(0, SIZE / 2);
+        context.lineTo(SIZE, SIZE / 2);
+        context.stroke();
+      }
+    };
+    picture.src = src;
+    return () => {
+      gone = true;
+    };
+  }, [src, at]);
+  const [x, y] = frame.toScreen(at);
+  const left = x + 26 + SIZE > frame.width ? x - 26 - SIZE : x + 26;
+  const top = Math.min(Math.max(y - SIZE - 20, 8), frame.height - SIZE - 8);
+  return (
+    <canvas
+      ref={canvas}
+      width={SIZE}
+      height={SIZE}
+      className="pointer-events-none absolute z-20 rounded-lg border-2 border-white shadow-xl"
+      style={{ left, top }}
+    />
+  );
+}

@@ -1,0 +1,43 @@
+const UNITS: Record<string, number> = {
+  m: 1,
+  cm: 0.01,
+  mm: 0.001,
+  ft: 0.3048,
+  "'": 0.3048,
+  in: 0.0254,
+  '"': 0.0254,
+};
+
+/** A typed length in metres: `1.2`, `1.2 m`, `120cm`, `3'11"`; null if it is none. */
+export function parseMetres(text: string): number | null {
+  const tidy = text.trim().replace(",", ".").replace("′", "'").replace("″", '"').toLowerCase();
+  const parts = [...tidy.matchAll(/(-?\d+(?:\.\d+)?)\s*(mm|cm|m|ft|in|'|")?/g)];
+  if (
+    !parts.length ||
+    parts
+      .map((p) => p[0])
+      .join("")
+      .replace(/\s/g, "") !== tidy.replace(/\s/g, "")
+  )
+    return null;
+  if (parts.length > 1 && parts.some((p) => !p[2])) return null;
+  return parts.reduce((sum, p) => sum + Number(p[1]) * (UNITS[p[2] ?? "m"] ?? 1), 0);
+}
+
+/** A typed number with an optional unit sign; null if it is none. */
+export function parseNumber(text: string): number | null {
+  const match = text
+    .trim()
+    .replace(",", ".")
+    .match(/^(-?\d+(?:\.\d+)?)\s*(?:°|deg|mm|%|×|x)?$/);
+  return match ? Number(match[1]) : null;
+}
+
+export const metres = (value: number, digits = 2) => `${value.toFixed(digits)} m`;
+/** A figure with its 95 % range, in as many digits as the range is worth. */
+export function withRange(value: number, sigma: number | undefined, unit: string): string {
+  if (sigma === undefined) return `${value.toFixed(1)}${unit}`;
+  const range = 2 * sigma;
+  const digits = range >= 9.5 ? 0 : range >= 0.95 ? 1 : range >= 0.095 ? 2 : 3;
+  return `${value.toFixed(digits)}${unit} ± ${range.toFixed(digits)}`;
+}

@@ -1,0 +1,65 @@
+import { useCallback } from "react";
+import { thumbUrl } from "../api/client";
+import { useProject } from "../api/hooks";
+import { go, shotPath } from "../state/address";
+import { useDropAnywhere, useTakeFiles } from "../state/files";
+import { say } from "../state/notices";
+import { FileButton, PHOTOGRAPHS } from "../ui/FileButton";
+
+/** A project's shots, and the place to drop a photograph. */
+export function ProjectPage({ projectId }: { projectId: string }) {
+  const { data, error } = useProject(projectId);
+  const { take, busy } = useTakeFiles(
+    projectId,
+    useCallback(() => say("The model is kept with the project. Drop a photograph to stand it in."), []),
+  );
+  const over = useDropAnywhere(take);
+  if (error) return <p className="p-14 text-oxide">{error.message}</p>;
+  if (!data) return null;
+  return (
+    <main className="h-full overflow-auto">
+      <div className="mx-auto max-w-[980px] px-10 py-14">
+        <button type="button" className="text-ink-500 hover:text-ink-900" onClick={() => go("/")}>
+          All projects
+        </button>
+        <h1 className="mt-1 text-[24px] font-semibold tracking-tight">{data.name}</h1>
+        <div
+          className={`mt-7 grid h-56 place-items-center rounded-xl border-2 border-dashed ${over ? "border-verdigris bg-verdigris-soft" : "border-lime-300 bg-lime-50"}`}
+        >
+          <div className="text-center">
+            <p className="text-[16px] font-medium">
+              {busy ? `Reading ${busy} …` : "Drop the photograph that the model is to stand in"}
+            </p>
+            <p className="mt-1 mb-4 text-ink-500">
+              JPEG, PNG, TIFF or WebP, at the size that will be delivered
+            </p>
+            <FileButton look="primary" accept={PHOTOGRAPHS} onFiles={take}>
+              Choose a photograph
+            </FileButton>
+          </div>
+        </div>
+        {data.shots.length > 0 && (
+          <>
+            <h2 className="mt-10 mb-3 text-[15px] font-medium">Shots</h2>
+            <ul className="grid grid-cols-3 gap-5">
+              {data.shots.map((shot) => (
+                <li key={shot.id}>
+                  <button
+                    type="button"
+                    onClick={() => go(shotPath(projectId, shot.id))}
+                    className="w-full overflow-hidden rounded-lg border border-lime-300 bg-lime-50 text-left hover:border-verdigris"
+                  >
+                    {shot.photograph && (
+                      <img src={thumbUrl(shot.photograph, 480)} alt="" className="h-40 w-full object-cover" />
+                    )}
+                    <b className="block px-3.5 py-2.5 font-medium">{shot.name}</b>
+                  </button>
+                </li>
+              ))}
+            </ul>
+          </>
+        )}
+      </div>
+    </main>
+  );
+}

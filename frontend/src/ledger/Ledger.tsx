@@ -1,0 +1,69 @@
+import type { ReactNode } from "react";
+import type { FileOut, ShotOut } from "../api/client";
+import { useRenders } from "../api/hooks";
+import { shown } from "../state/draft";
+import { STEPS, type Step, useEditor } from "../state/editor";
+import { ContactStep } from "../steps/ContactStep";
+import { DeliverStep } from "../steps/DeliverStep";
+import { GroundStep } from "../steps/GroundStep";
+import { LightStep } from "../steps/LightStep";
+import { PerspectiveStep } from "../steps/PerspectiveStep";
+import { PhotoStep } from "../steps/PhotoStep";
+import { PlaceStep } from "../steps/PlaceStep";
+import { facts, STEP_NAMES } from "./facts";
+import { Mark } from "./Mark";
+
+type Props = {
+  projectId: string;
+  shot: ShotOut;
+  onFiles: (files: File[]) => void;
+  onStand: (file: FileOut) => void;
+};
+
+/** The spine: a row a step with its state and its one figure; the open step unfolds in place. */
+export function Ledger({ projectId, shot, onFiles, onStand }: Props) {
+  const { step, open, draft, draftDerived } = useEditor();
+  const { data } = useRenders(shot.id);
+  const document = shown(shot, draft);
+  const derived = draftDerived ?? shot.derived;
+  const told = facts(document, derived, data?.renders ?? [], shot.revision);
+  const props = { shot, document, derived };
+  const bodies: Record<Step, ReactNode> = {
+    photo: <PhotoStep {...props} onFiles={onFiles} />,
+    perspective: <PerspectiveStep {...props} />,
+    ground: <GroundStep {...props} />,
+    place: <PlaceStep {...props} projectId={projectId} onFiles={onFiles} onStand={onStand} />,
+    light: <LightStep {...props} />,
+    contact: <ContactStep {...props} />,
+    deliver: <DeliverStep {...props} renders={data?.renders ?? []} />,
+  };
+  return (
+    <aside className="overflow-y-auto border-r border-lime-300 bg-lime-100" aria-label="Steps">
+      {STEPS.map((name) => {
+        const isOpen = name === step;
+        return (
+          <section
+            key={name}
+            className={
+              isOpen ? "border-l-[3px] border-verdigris bg-lime-50" : "border-l-[3px] border-transparent"
+            }
+          >
+            <h2>
+              <button
+                type="button"
+                aria-expanded={isOpen}
+                onClick={() => open(name)}
+                className={`grid min-h-[38px] w-full grid-cols-[26px_auto_1fr] items-center gap-1 px-3 py-2 text-left outline-offset-[-3px] ${isOpen ? "" : "border-b border-lime-200 hover:bg-lime-200/60"}`}
+              >
+                <Mark state={told[name].state} />
+                <span className="font-medium">{STEP_NAMES[name]}</span>
+                <span className="truncate text-right text-xs text-ink-500">{told[name].text}</span>
+              </button>
+            </h2>
+            {isOpen && <div className="border-b border-lime-200 px-4 pt-0.5 pb-4">{bodies[name]}</div>}
+          </section>
+        );
+      })}
+    </aside>
+  );
+}

@@ -1,0 +1,81 @@
+import type { Derived, RenderOut, Shot } from "../api/client";
+import { withRange } from "../geometry/measure";
+import type { Step } from "../state/editor";
+
+export type State = "not begun" | "needs you" | "measured" | "set by hand" | "out of date";
+export type Fact = { state: State; text: string };
+
+export const STEP_NAMES: Record<Step, string> = {
+  photo: "Photo",
+  perspective: "Perspective",
+  ground: "Ground",
+  place: "Place",
+  light: "Light",
+  contact: "Contact",
+  deliver: "Deliver",
+};
+
+/** Each step's state and its one figure. */
+export function facts(
+  shot: Shot,
+  derived: Derived,
+  renders: RenderOut[],
+  revision: number,
+): Record<Step, Fact> {
+  const { camera, sun } = derived;
+  const picture = shot.photograph;
+  return {
+    photo: picture
+      ? { state: "measured", text: `${picture.width} × ${picture.height}` }
+      : { state: "needs you", text: "none yet" },
+    perspective: perspective(shot, derived),
+    ground: !camera
+      ? { state: "not begun", text: "after the perspective" }
+      : !shot.yardstick && camera.camera_position === null
+        ? { state: "needs you", text: "no yardstick yet" }
+        : {
+            state: shot.camera.kind === "hand" ? "set by hand" : "measured",
+            text: `camera ${withRange(camera.camera_position?.[2] ?? 0, camera.sigma.height_m, " m")} up`,
+          },
+    place: shot.models.length
+      ? {
+          state: "set by hand",
+          text: shot.models.length === 1 ? (shot.models[0]?.name ?? "") : `${shot.models.length} things`,
+        }
+      : { state: camera ? "needs you" : "not begun", text: "nothing stands yet" },
+    light:
+      shot.sun.kind === "hand"
+        ? { state: "set by hand", text: `sun ${shot.sun.elevation_deg.toFixed(1)}° high` }
+        : sun
+          ? {
+              state: "measured",
+              text: `sun ${withRange(sun.elevation_deg, sun.sigma_deg.elevation, "°")} high`,
+            }
+          : {
+              state: camera ? "needs you" : "not begun",
+              text: shot.gnomons.length ? "gnomons disagree" : "no gnomon yet",
+            },
+    contact: { state: "set by hand", text: shot.ground.material },
+    deliver: delivered(renders, revision),
+  };
+}
+
+function perspective(shot: Shot, derived: Derived): Fact {
+  if (shot.camera.kind === "hand")
+    return { state: "set by hand", text: `${shot.camera.focal_35mm.toFixed(1)} mm` };
+  if (derived.camera) {
+    const { focal_35mm, sigma } = derived.camera;
+    return { state: "measured", text: withRange(focal_35mm, sigma.focal_35mm, " mm") };
+  }
+  return shot.edges.length
+    ? { state: "needs you", text: "not solved yet" }
+    : { state: "needs you", text: "no edges yet" };
+}
+
+function delivered(renders: RenderOut[], revision: number): Fact {
+  const master = renders.find((render) => render.quality === "master" && render.state === "done");
+  if (!master) return { state: "not begun", text: "no master yet" };
+  return master.revision === revision
+    ? { state: "measured", text: "master ready" }
+    : { state: "out of date", text: "master is older" };
+}

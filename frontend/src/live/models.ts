@@ -1,0 +1,49 @@
+import { useSyncExternalStore } from "react";
+import { Box3, Group, Vector3 } from "three";
+import { GLTFLoader } from "three/addons/loaders/GLTFLoader.js";
+import { fileUrl } from "../api/client";
+import { say } from "../state/notices";
+
+/** A read model, z up, its foot's middle at the origin as the renderer has it; size in metres. */
+export type LoadedModel = { root: Group; size: [number, number, number] };
+
+const loaded = new Map<string, LoadedModel | "reading" | "failed">();
+const listeners = new Set<() => void>();
+
+async function read(file: string) {
+  loaded.set(file, "reading");
+  try {
+    const gltf = await new GLTFLoader().loadAsync(fileUrl(file));
+    const upright = new Group();
+    upright.rotation.x = Math.PI / 2;
+    upright.add(gltf.scene);
+    upright.updateMatrixWorld(true);
+    const box = new Box3().setFromObject(upright, true);
+    const size = box.getSize(new Vector3());
+    upright.position.set(-(box.min.x + box.max.x) / 2, -(box.min.y + box.max.y) / 2, -box.min.z);
+    const root = new Group();
+    root.add(upright);
+    root.traverse((thing) => {
+      thing.castShadow = true;
+      thing.receiveShadow = true;
+    });
+    loaded.set(file, { root, size: [size.x, size.y, size.z] });
+  } catch {
+    loaded.set(file, "failed");
+    say("The model can’t be shown in the live view; the proof still shows it.", "wrong");
+  }
+  for (const tell of listeners) tell();
+}
+
+/** A model for drawing; null until it is read. */
+export function useModel(file: string | undefined): LoadedModel | null {
+  const state = useSyncExternalStore(
+    (tell) => {
+      listeners.add(tell);
+      return () => listeners.delete(tell);
+    },
+    () => (file ? loaded.get(file) : undefined),
+  );
+  if (file && state === undefined) void read(file);
+  return typeof state === "object" ? state : null;
+}

@@ -1,0 +1,21 @@
+import { useSyncExternalStore } from "react";
+
+const subscribe = (tell: () => void) => {
+  window.addEventListener("popstate", tell);
+  return () => window.removeEventListener("popstate", tell);
+};
+
+/** What the address names: `/project/…/shot/…`. */
+export function useAddress(): { projectId?: string; shotId?: string } {
+  const path = useSyncExternalStore(subscribe, () => window.location.pathname);
+  const match = path.match(/^\/project\/([0-9a-f]+)(?:\/shot\/([0-9a-f]+))?/);
+  return { projectId: match?.[1], shotId: match?.[2] };
+}
+
+export function go(path: string) {
+  window.history.pushState(null, "", path);
+  window.dispatchEvent(new PopStateEvent("popstate"));
+}
+
+export const projectPath = (projectId: string) => `/project/${projectId}`;
+export const shotPath = (projectId: string, shotId: string) => `/project/${projectId}/shot/${shotId}`;

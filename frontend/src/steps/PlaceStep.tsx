@@ -1,0 +1,138 @@
+import type { FileOut, Placed } from "../api/client";
+import { useProject } from "../api/hooks";
+import { parseMetres, parseNumber } from "../geometry/measure";
+import { useModel } from "../live/models";
+import { useDraft } from "../state/draft";
+import { useEditor } from "../state/editor";
+import { Bin, Button, Field, Heading, Hint } from "../ui/controls";
+import { FileButton, MODELS } from "../ui/FileButton";
+import type { StepProps } from "./props";
+
+type Props = StepProps & {
+  projectId: string;
+  onFiles: (files: File[]) => void;
+  onStand: (file: FileOut) => void;
+};
+
+export function PlaceStep({ shot, document, derived, projectId, onFiles, onStand }: Props) {
+  const { data: project } = useProject(projectId);
+  const models = project?.files.filter((file) => file.kind === "model") ?? [];
+  return (
+    <>
+      {!derived.metric && (
+        <Hint>Solve the perspective and draw a yardstick first; then the model stands at its true size.</Hint>
+      )}
+      {document.models.map((placed) => (
+        <Standing key={placed.id} placed={placed} shot={shot} document={document} />
+      ))}
+      {document.models.length === 0 && (
+        <p className="mb-2.5 text-xs leading-[1.55] text-ink-500">
+          Drop a model (.glb) on the photograph. Slide it by its puck, turn it by the ring, lift it by the
+          stem.
+        </p>
+      )}
+      <div className="mt-3">
+        <FileButton look={document.models.length ? "plain" : "primary"} accept={MODELS} onFiles={onFiles}>
+          Bring a model
+        </FileButton>
+      </div>
+      {models.length > 0 && (
+        <>
+          <Heading>Models of this project</Heading>
+          <ul>
+            {models.map((file) => (
+              <li key={file.sha256} className="flex items-center justify-between gap-2 py-1 text-xs">
+                <span className="truncate">
+                  {file.name}
+                  <span className="block text-ink-500">
+                    {file.size_m?.map((v) => v.toFixed(2)).join(" × ")} m ·{" "}
+                    {file.triangles?.toLocaleString("en")} triangles
+                  </span>
+                </span>
+                <Button onClick={() => onStand(file)}>Stand it here</Button>
+              </li>
+            ))}
+          </ul>
+        </>
+      )}
+    </>
+  );
+}
+
+function Standing({
+  placed,
+  shot,
+  document,
+}: {
+  placed: Placed;
+  shot: StepProps["shot"];
+  document: StepProps["document"];
+}) {
+  const { change } = useDraft(shot.id);
+  const { select } = useEditor();
+  const model = useModel(placed.file);
+  const set = (values: Partial<Placed>, label: string) =>
+    void change(
+      { models: document.models.map((other) => (other.id === placed.id ? { ...other, ...values } : other)) },
+      label,
+    );
+  const [x, y, z] = placed.position_m;
+  return (
+    <div className="mb-2 rounded-lg border border-lime-300 bg-white px-3 py-2">
+      <div className="flex items-center justify-between">
+        <button
+          type="button"
+          className="font-medium"
+          onClick={() => select({ kind: "model", id: placed.id })}
+        >
+          {placed.name || "Model"}
+        </button>
+        <Bin
+          label={`Take the ${placed.name} away`}
+          onClick={() =>
+            void change(
+              { models: document.models.filter((other) => other.id !== placed.id) },
+              `take the ${placed.name} away`,
+            )
+          }
+        />
+      </div>
+      {model && (
+        <p className="text-xs text-ink-500">
+          {model.size.map((v) => (v * placed.size).toFixed(2)).join(" × ")} m
+        </p>
+      )}
+      <Field
+        label="Along x"
+        value={`${x.toFixed(3)} m`}
+        parse={parseMetres}
+        onValue={(v) => set({ position_m: [v, y, z] }, "place by figure")}
+      />
+      <Field
+        label="Along y"
+        value={`${y.toFixed(3)} m`}
+        parse={parseMetres}
+        onValue={(v) => set({ position_m: [x, v, z] }, "place by figure")}
+      />
+      <Field
+        label="Off the ground"
+        value={`${(z * 1000).toFixed(0)} mm`}
+        parse={parseMetres}
+        onValue={(v) => set({ position_m: [x, y, v] }, "lift by figure")}
+      />
+      <Field
+        label="Turned"
+        value={`${placed.turn_deg.toFixed(1)}°`}
+        parse={parseNumber}
+        onValue={(v) => set({ turn_deg: v }, "turn by figure")}
+      />
+      <Field
+        label="Sized"
+        value={`${placed.size} ×`}
+        parse={parseNumber}
+        min={0.001}
+        onValue={(v) => set({ size: v }, "size by figure")}
+      />
+    </div>
+  );
+}

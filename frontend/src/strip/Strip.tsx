@@ -1,0 +1,108 @@
+import { useEffect } from "react";
+import { type RenderOut, type ShotOut, thumbUrl } from "../api/client";
+import { isBusy, useProject, useRenderActions, useRenders } from "../api/hooks";
+import { go, shotPath } from "../state/address";
+import { useEditor } from "../state/editor";
+import { Button } from "../ui/controls";
+
+/** The project's shots, and what is being rendered. */
+export function Strip({ projectId, shot }: { projectId: string; shot: ShotOut }) {
+  const { data: project } = useProject(projectId);
+  const { data } = useRenders(shot.id);
+  const latest = data?.renders[0];
+  const busy = latest && isBusy(latest);
+  useEffect(() => {
+    document.title = busy
+      ? `${percent(latest)} % · Lithopos`
+      : latest?.state === "done"
+        ? "Done · Lithopos"
+        : "Lithopos";
+  }, [busy, latest]);
+  return (
+    <footer className="col-span-2 flex items-center gap-3 border-t border-lime-300 bg-lime-50 px-4">
+      <ul className="flex gap-3 overflow-x-auto py-1">
+        {project?.shots.map((other) => (
+          <li key={other.id} className="w-[104px] shrink-0">
+            <button
+              type="button"
+              onClick={() => go(shotPath(projectId, other.id))}
+              className="block w-full rounded-md text-left"
+            >
+              {other.photograph && (
+                <img
+                  src={thumbUrl(other.photograph)}
+                  alt=""
+                  className={`h-[54px] w-full rounded-[5px] object-cover ${other.id === shot.id ? "outline-2 outline-offset-2 outline-verdigris" : ""}`}
+                />
+              )}
+              <span
+                className={`mt-1 block truncate text-[11px] ${other.id === shot.id ? "font-medium" : "text-ink-700"}`}
+              >
+                {other.name}
+              </span>
+            </button>
+          </li>
+        ))}
+      </ul>
+      <span className="grow" />
+      {latest && <Work render={latest} shot={shot} />}
+    </footer>
+  );
+}
+
+const percent = (render: RenderOut) => Math.round((100 * render.passes_done) / Math.max(render.passes, 1));
+
+function left(render: RenderOut): string {
+  if (render.state === "queued") return "waiting for its turn";
+  if (render.state === "stopping") return "stopping after this pass";
+  const seconds = render.seconds_left;
+  if (seconds === null) return "reading the models and compiling";
+  const text = seconds > 90 ? `${Math.round(seconds / 60)} min` : `${Math.max(Math.round(seconds), 1)} s`;
+  return `pass ${render.passes_done} of ${render.passes} · about ${text} left`;
+}
+
+function Work({ render, shot }: { render: RenderOut; shot: ShotOut }) {
+  const { stop, restart } = useRenderActions(shot.id);
+  const { show } = useEditor();
+  const name = `${render.quality === "master" ? "Master" : "Proof"} · ${shot.document.name}`;
+  const busy = isBusy(render);
+  return (
+    <section aria-label="Work in progress" className="w-[380px] shrink-0">
+      <div className="flex items-center justify-between gap-2">
+        <b className="truncate font-medium">{name}</b>
+        {busy && render.state !== "stopping" && (
+          <Button look="quiet" onClick={() => stop(render)}>
+            Stop
+          </Button>
+        )}
+        {(render.state === "failed" || render.state === "stopped") && (
+          <Button onClick={() => restart(render)}>Start again</Button>
+        )}
+        {render.state === "done" && (
+          <Button look="quiet" onClick={() => show(render.quality)}>
+            Look at it
+          </Button>
+        )}
+      </div>
+      {busy && (
+        <div
+          role="progressbar"
+          aria-label={name}
+          aria-valuenow={percent(render)}
+          className="my-1 h-[5px] overflow-hidden rounded-full bg-lime-200"
+        >
+          <div
+            className="h-full rounded-full bg-verdigris transition-[width]"
+            style={{ width: `${Math.max(percent(render), 3)}%` }}
+          />
+        </div>
+      )}
+      <p className={`text-xs leading-[1.4] ${render.state === "failed" ? "text-oxide" : "text-ink-500"}`}>
+        {busy && left(render)}
+        {render.state === "done" && `done · ${render.samples} samples a pixel · revision ${render.revision}`}
+        {render.state === "stopped" && "stopped; starting again goes on from the last whole pass"}
+        {render.state === "failed" && render.reason}
+      </p>
+    </section>
+  );
+}

@@ -1,0 +1,181 @@
+import { Slider as RadixSlider, Tooltip as RadixTooltip } from "radix-ui";
+import { type ButtonHTMLAttributes, type ReactNode, useEffect, useState } from "react";
+
+type ButtonProps = ButtonHTMLAttributes<HTMLButtonElement> & {
+  look?: "plain" | "primary" | "quiet";
+  active?: boolean;
+};
+
+const LOOKS = {
+  plain: "border border-lime-300 bg-white text-ink-900 hover:border-lime-500",
+  primary: "border border-verdigris bg-verdigris text-white hover:bg-verdigris-deep font-medium",
+  quiet: "border border-transparent text-ink-700 hover:bg-lime-200",
+};
+
+export function Button({ look = "plain", active, className = "", ...rest }: ButtonProps) {
+  const shade = active ? "border border-ink-900 bg-ink-900 text-white" : LOOKS[look];
+  return (
+    <button
+      type="button"
+      aria-pressed={active}
+      className={`inline-flex items-center justify-center gap-1.5 rounded-md px-2.5 py-1 leading-5 whitespace-nowrap disabled:pointer-events-none disabled:opacity-45 ${shade} ${className}`}
+      {...rest}
+    />
+  );
+}
+
+export function Tip({ text, children }: { text: string; children: ReactNode }) {
+  return (
+    <RadixTooltip.Root delayDuration={350}>
+      <RadixTooltip.Trigger asChild>{children}</RadixTooltip.Trigger>
+      <RadixTooltip.Portal>
+        <RadixTooltip.Content
+          sideOffset={6}
+          className="z-50 max-w-64 rounded-md bg-ink-900 px-2.5 py-1.5 text-xs text-white shadow-lg"
+        >
+          {text}
+        </RadixTooltip.Content>
+      </RadixTooltip.Portal>
+    </RadixTooltip.Root>
+  );
+}
+
+/** A measured or set figure: name, value with its range, and where it comes from. */
+export function Figure({
+  name,
+  value,
+  range,
+  from,
+}: {
+  name: string;
+  value: string;
+  range?: string;
+  from: string;
+}) {
+  return (
+    <div className="grid grid-cols-[92px_1fr_auto] items-baseline gap-2 border-b border-dotted border-lime-300 py-1.5">
+      <span className="text-ink-700">{name}</span>
+      <span>
+        <b className="text-[15px] font-medium">{value}</b>
+        {range && <span className="ml-1 text-xs text-ink-500">{range}</span>}
+      </span>
+      <span className="text-[11px] text-ink-500">{from}</span>
+    </div>
+  );
+}
+
+/** The program's advice, or what to do next. */
+export function Hint({ children, kind = "advice" }: { children: ReactNode; kind?: "advice" | "wrong" }) {
+  const look = kind === "wrong" ? "bg-oxide-soft text-oxide" : "bg-verdigris-soft text-verdigris-deep";
+  return <p className={`mt-2.5 rounded-lg px-2.5 py-2 text-xs leading-[1.5] ${look}`}>{children}</p>;
+}
+
+export function Heading({ children, aside }: { children: ReactNode; aside?: ReactNode }) {
+  return (
+    <div className="mt-3.5 mb-1 flex items-center justify-between">
+      <h3 className="text-xs font-medium">{children}</h3>
+      {aside}
+    </div>
+  );
+}
+
+type FieldProps = {
+  label: string;
+  value: string;
+  parse: (text: string) => number | null;
+  onValue: (value: number) => void;
+  min?: number;
+  hint?: string;
+};
+
+/** A figure that can be typed, units understood; what can't be read is said and nothing changes. */
+export function Field({ label, value, parse, onValue, min = Number.NEGATIVE_INFINITY, hint }: FieldProps) {
+  const [text, setText] = useState(value);
+  const [wrong, setWrong] = useState(false);
+  useEffect(() => {
+    setText(value);
+    setWrong(false);
+  }, [value]);
+  const commit = () => {
+    if (text === value) return;
+    const number = parse(text);
+    if (number === null || number < min) return setWrong(true);
+    setWrong(false);
+    onValue(number);
+  };
+  return (
+    <label className="flex items-center justify-between gap-3 py-1 text-ink-700">
+      {label}
+      <span className="flex flex-col items-end">
+        <input
+          className={`w-28 rounded-md border bg-white px-2 py-1 text-right text-ink-900 ${wrong ? "border-oxide" : "border-lime-300"}`}
+          value={text}
+          aria-invalid={wrong}
+          onChange={(event) => setText(event.target.value)}
+          onBlur={commit}
+          onKeyDown={(event) => {
+            event.stopPropagation();
+            if (event.key === "Enter") commit();
+            if (event.key === "Escape") setText(value);
+          }}
+        />
+        {wrong && <span className="text-[11px] text-oxide">{hint ?? "not a figure that can be used"}</span>}
+      </span>
+    </label>
+  );
+}
+
+type SliderProps = {
+  label: string;
+  value: number;
+  min: number;
+  max: number;
+  step: number;
+  show: (value: number) => string;
+  onMove: (value: number) => void;
+  onKeep: () => void;
+};
+
+export function Slider({ label, value, min, max, step, show, onMove, onKeep }: SliderProps) {
+  return (
+    <div className="py-1.5">
+      <div className="flex justify-between text-ink-700">
+        <span>{label}</span>
+        <span className="text-xs text-ink-500">{show(value)}</span>
+      </div>
+      <RadixSlider.Root
+        className="relative mt-1 flex h-5 touch-none items-center select-none"
+        value={[value]}
+        min={min}
+        max={max}
+        step={step}
+        onValueChange={([next]) => next !== undefined && onMove(next)}
+        onValueCommit={onKeep}
+      >
+        <RadixSlider.Track className="relative h-[3px] grow rounded-full bg-lime-300">
+          <RadixSlider.Range className="absolute h-full rounded-full bg-verdigris" />
+        </RadixSlider.Track>
+        <RadixSlider.Thumb
+          aria-label={label}
+          className="block h-3.5 w-3.5 rounded-full border-2 border-verdigris bg-white"
+        />
+      </RadixSlider.Root>
+    </div>
+  );
+}
+
+export function Bin({ label, onClick }: { label: string; onClick: () => void }) {
+  return (
+    <button
+      type="button"
+      aria-label={label}
+      title={label}
+      onClick={onClick}
+      className="rounded px-1 text-ink-500 hover:bg-lime-200 hover:text-oxide"
+    >
+      <svg width="12" height="12" viewBox="0 0 12 12" aria-hidden="true">
+        <path d="M2.5 2.5l7 7M9.5 2.5l-7 7" stroke="currentColor" strokeWidth="1.5" strokeLinecap="round" />
+      </svg>
+    </button>
+  );
+}

@@ -1,0 +1,1 @@
+"""The queue and its workers."""

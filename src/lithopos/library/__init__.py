@@ -1,0 +1,1 @@
+"""What is kept: projects, shots, revisions, files by content, renders."""

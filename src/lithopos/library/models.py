@@ -1,0 +1,98 @@
+"""The tables of the library."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import JSON, ForeignKey, ForeignKeyConstraint, Index, String
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+
+class Base(DeclarativeBase):
+    """The root of the tables."""
+
+    type_annotation_map = {dict[str, Any]: JSON}  # noqa: RUF012
+
+
+def now() -> datetime:
+    """The present moment in UTC, without the zone: as the database keeps it."""
+    return datetime.now(UTC).replace(tzinfo=None)
+
+
+class Project(Base):
+    """A client's job: its shots and the files that they share."""
+
+    __tablename__ = "projects"
+    id: Mapped[str] = mapped_column(String(16), primary_key=True)
+    name: Mapped[str] = mapped_column(String(200))
+    created_at: Mapped[datetime] = mapped_column(default=now)
+
+
+class StoredFile(Base):
+    """A file by its content; `told` is what was found out about it."""
+
+    __tablename__ = "files"
+    sha256: Mapped[str] = mapped_column(String(64), primary_key=True)
+    kind: Mapped[str] = mapped_column(String(20))
+    media_type: Mapped[str] = mapped_column(String(80))
+    size_bytes: Mapped[int]
+    told: Mapped[dict[str, Any]]
+    created_at: Mapped[datetime] = mapped_column(default=now)
+
+
+class ProjectFile(Base):
+    """A file in a project, under the name that it came with."""
+
+    __tablename__ = "project_files"
+    project_id: Mapped[str] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"), primary_key=True)
+    sha256: Mapped[str] = mapped_column(ForeignKey("files.sha256"), primary_key=True)
+    name: Mapped[str] = mapped_column(String(200))
+
+
+class ShotRow(Base):
+    """A shot of a project; `head` is the number of the revision in force."""
+
+    __tablename__ = "shots"
+    id: Mapped[str] = mapped_column(String(16), primary_key=True)
+    project_id: Mapped[str] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"), index=True)
+    head: Mapped[int] = mapped_column(default=1)
+    created_at: Mapped[datetime] = mapped_column(default=now)
+
+
+class Revision(Base):
+    """An accepted change: the whole document after it, and the revision that it was made from."""
+
+    __tablename__ = "revisions"
+    shot_id: Mapped[str] = mapped_column(ForeignKey("shots.id", ondelete="CASCADE"), primary_key=True)
+    number: Mapped[int] = mapped_column(primary_key=True)
+    parent: Mapped[int | None]
+    label: Mapped[str] = mapped_column(String(200))
+    document: Mapped[dict[str, Any]]
+    created_at: Mapped[datetime] = mapped_column(default=now)
+
+
+class Render(Base):
+    """A proof or master: of which revision, how far, by which process, and why it failed if it did.
+
+    States: queued → running → done | failed | stopped; stopping lies between running and stopped.
+    """
+
+    __tablename__ = "renders"
+    __table_args__ = (
+        ForeignKeyConstraint(["shot_id", "revision"], ["revisions.shot_id", "revisions.number"], ondelete="CASCADE"),
+        Index("ix_renders_shot", "shot_id", "created_at"),
+    )
+    id: Mapped[str] = mapped_column(String(16), primary_key=True)
+    shot_id: Mapped[str] = mapped_column(String(16))
+    revision: Mapped[int]
+    quality: Mapped[str] = mapped_column(String(10))
+    state: Mapped[str] = mapped_column(String(10), default="queued")
+    passes_done: Mapped[int] = mapped_column(default=0)
+    passes: Mapped[int] = mapped_column(default=0)
+    samples: Mapped[int] = mapped_column(default=0)
+    seconds_left: Mapped[float | None]
+    reason: Mapped[str | None] = mapped_column(String(500))
+    worker: Mapped[str | None] = mapped_column(String(40))
+    created_at: Mapped[datetime] = mapped_column(default=now)
+    finished_at: Mapped[datetime | None]

@@ -1,0 +1,1 @@
+"""The server: JSON API and the built front end."""

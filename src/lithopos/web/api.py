@@ -1,0 +1,261 @@
+"""The JSON API, version 1."""
+
+from __future__ import annotations
+
+import io
+import re
+from pathlib import Path
+from typing import Any
+
+import cv2
+from flask import Response, current_app, send_file
+from flask_openapi3 import APIBlueprint
+
+from lithopos import __version__
+from lithopos.core.derive import derive
+from lithopos.core.errors import InputError
+from lithopos.core.exchange.bundle import write_bundle
+from lithopos.core.exchange.picture import read_picture
+from lithopos.core.materials import GROUND_MATERIALS
+from lithopos.core.shot import load_shot
+from lithopos.jobs.queue import Queue
+from lithopos.jobs.worker import PICTURE
+from lithopos.library.models import Render, StoredFile
+from lithopos.library.store import Library, NotFound, ShotState, merge_patch, save_bytes
+from lithopos.web import schemas as s
+
+api = APIBlueprint("api", __name__, url_prefix="/api/v1")
+_FOREVER = "private, max-age=31536000, immutable"
+
+__all__ = ["api"]
+
+
+def _library() -> Library:
+    library: Library = current_app.extensions["library"]
+    return library
+
+
+def _queue() -> Queue:
+    queue: Queue = current_app.extensions["queue"]
+    return queue
+
+
+def _json(body: Any, status: int = 200) -> Response:
+    return Response(body.model_dump_json(by_alias=True), status, mimetype="application/json")
+
+
+@api.get("/health", operation_id="health", responses={200: s.Health})
+def health() -> Response:
+    return _json(s.Health(version=__version__))
+
+
+@api.get("/materials", operation_id="materials", responses={200: s.Materials})
+def materials() -> Response:
+    return _json(s.Materials(ground={name: material.reflectance for name, material in GROUND_MATERIALS.items()}))
+
+
+# Projects and files
+
+
+@api.get("/projects", operation_id="listProjects", responses={200: s.ProjectsOut})
+def list_projects() -> Response:
+    found = []
+    for project in _library().projects():
+        shots = _library().shots(project.id)
+        thumb = next((_photograph(state) for state in shots if _photograph(state)), None)
+        found.append(
+            s.ProjectOut(id=project.id, name=project.name, created_at=project.created_at, thumb=thumb, shots=len(shots))
+        )
+    return _json(s.ProjectsOut(projects=found))
+
+
+@api.post("/projects", operation_id="addProject", responses={201: s.ProjectFull})
+def add_project(body: s.ProjectNew) -> Response:
+    project = _library().add_project(body.name)
+    return _json(_project_full(project.id), 201)
+
+
+@api.get("/projects/<string:project_id>", operation_id="getProject", responses={200: s.ProjectFull})
+def get_project(path: s.ProjectPath) -> Response:
+    return _json(_project_full(path.project_id))
+
+
+@api.post("/projects/<string:project_id>/files", operation_id="addFile", responses={201: s.FileOut})
+def add_file(path: s.ProjectPath, form: s.FileNew) -> Response:
+    stored, name = _library().add_file(path.project_id, form.file.filename or "file", form.file.stream)
+    return _json(_file_out(stored, name), 201)
+
+
+@api.get("/files/<string:sha256>", operation_id="getFile")
+def get_file(path: s.FilePath) -> Response:
+    file = _library().file(path.sha256)
+    return _sent(_library().file_path(path.sha256), file.media_type)
+
+
+@api.get("/files/<string:sha256>/thumb", operation_id="getThumb")
+def get_thumb(path: s.FilePath, query: s.ThumbQuery) -> Response:
+    if _library().file(path.sha256).kind != "photograph":
+        raise NotFound("Only photographs have a small picture.")
+    return _sent(_thumb(path.sha256, query.width), "image/jpeg")
+
+
+def _project_full(project_id: str) -> s.ProjectFull:
+    project = _library().project(project_id)
+    shots = [
+        s.ShotBrief(id=state.id, name=state.shot.name, photograph=_photograph(state)) for state in _library().shots(project_id)
+    ]
+    files = [_file_out(file, name) for file, name in _library().project_files(project_id)]
+    return s.ProjectFull(id=project.id, name=project.name, shots=shots, files=files)
+
+
+def _photograph(state: ShotState) -> str | None:
+    return state.shot.photograph.file.removeprefix("sha256:") if state.shot.photograph else None
+
+
+def _file_out(file: StoredFile, name: str) -> s.FileOut:
+    told = file.told
+    return s.FileOut(
+        sha256=file.sha256, name=name, kind=told["kind"], size_bytes=file.size_bytes, width=told.get("width"),
+        height=told.get("height"), size_m=told.get("size_m"), triangles=told.get("triangles"),
+        notes=told.get("notes") or told.get("lost") or [],
+    )  # fmt: skip
+
+
+def _sent(path: Path, media_type: str) -> Response:
+    response = send_file(path, mimetype=media_type)
+    response.headers["Cache-Control"] = _FOREVER
+    return response
+
+
+def _thumb(sha256: str, width: int) -> Path:
+    place = _library().data / "thumbs" / f"{sha256}-{width}.jpg"
+    if not place.exists():
+        codes = read_picture(_library().file_path(sha256)).encoded * 255
+        height = max(1, round(codes.shape[0] * width / codes.shape[1]))
+        small = cv2.resize(codes, (width, height), interpolation=cv2.INTER_AREA)
+        _, data = cv2.imencode(".jpg", small[..., ::-1].astype("uint8"))
+        save_bytes(place, data.tobytes())
+    return place
+
+
+# Shots
+
+
+@api.post("/projects/<string:project_id>/shots", operation_id="addShot", responses={201: s.ShotOut})
+def add_shot(path: s.ProjectPath, body: s.ShotNew) -> Response:
+    return _json(_shot_out(_library().add_shot(path.project_id, body.name, body.photograph)), 201)
+
+
+@api.get("/shots/<string:shot_id>", operation_id="getShot", responses={200: s.ShotOut})
+def get_shot(path: s.ShotPath) -> Response:
+    return _json(_shot_out(_library().shot(path.shot_id)))
+
+
+@api.patch("/shots/<string:shot_id>", operation_id="changeShot", responses={200: s.ShotOut, 409: s.Problem})
+def change_shot(path: s.ShotPath, body: s.Change) -> Response:
+    return _json(_shot_out(_library().change(path.shot_id, body.revision, body.patch, body.label)))
+
+
+@api.post("/shots/<string:shot_id>/try", operation_id="tryShot", responses={200: s.Derived})
+def try_shot(path: s.ShotPath, body: s.Trial) -> Response:
+    """What would follow from a change, without keeping it: asked on each move of a drag."""
+    before = _library().shot(path.shot_id).shot.model_dump(mode="json", by_alias=True)
+    return _json(derive(load_shot(merge_patch(before, body.patch))))
+
+
+@api.post("/shots/<string:shot_id>/undo", operation_id="undoShot", responses={200: s.ShotOut})
+def undo_shot(path: s.ShotPath, body: s.Seen) -> Response:
+    return _json(_shot_out(_library().undo(path.shot_id, body.revision)))
+
+
+@api.post("/shots/<string:shot_id>/redo", operation_id="redoShot", responses={200: s.ShotOut})
+def redo_shot(path: s.ShotPath, body: s.Seen) -> Response:
+    return _json(_shot_out(_library().redo(path.shot_id, body.revision)))
+
+
+@api.get("/shots/<string:shot_id>/bundle", operation_id="getBundle")
+def get_bundle(path: s.ShotPath) -> Response:
+    """The shot with its files in one zip, as `lithopos render` takes it."""
+    state = _library().shot(path.shot_id)
+    told = {f"sha256:{file.sha256}": name for file, name in _library().project_files(state.project_id)}
+    names: dict[str, str] = {}
+    for number, name in enumerate(state.shot.files()):
+        names[name] = f"{number}-{re.sub(r'[^A-Za-z0-9._-]+', '-', told.get(name, 'file'))}"
+    buffer = io.BytesIO()
+    write_bundle(state.shot, _library().file_path, names, buffer)
+    buffer.seek(0)
+    return send_file(buffer, mimetype="application/zip", as_attachment=True, download_name=f"{_slug(state.shot.name)}.zip")
+
+
+def _shot_out(state: ShotState) -> s.ShotOut:
+    return s.ShotOut(
+        id=state.id, project_id=state.project_id, revision=state.revision, document=state.shot,
+        undo=state.undo, redo=state.redo, derived=derive(state.shot),
+    )  # fmt: skip
+
+
+def _slug(name: str) -> str:
+    return re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-") or "shot"
+
+
+# Renders
+
+
+@api.get("/shots/<string:shot_id>/renders", operation_id="listRenders", responses={200: s.RendersOut})
+def list_renders(path: s.ShotPath) -> Response:
+    return _json(s.RendersOut(renders=[_render_out(render) for render in _library().renders(path.shot_id)]))
+
+
+@api.post("/shots/<string:shot_id>/renders", operation_id="addRender", responses={201: s.RenderOut})
+def add_render(path: s.ShotPath, body: s.RenderNew) -> Response:
+    _refuse_unready(_library().shot(path.shot_id))
+    render = _library().add_render(path.shot_id, body.quality)
+    _queue().put(render.id)
+    return _json(_render_out(render), 201)
+
+
+@api.post("/renders/<string:render_id>/stop", operation_id="stopRender", responses={200: s.RenderOut})
+def stop_render(path: s.RenderPath) -> Response:
+    return _json(_render_out(_library().stop_render(path.render_id)))
+
+
+@api.post("/renders/<string:render_id>/restart", operation_id="restartRender", responses={200: s.RenderOut})
+def restart_render(path: s.RenderPath) -> Response:
+    render = _library().restart_render(path.render_id)
+    _queue().put(render.id)
+    return _json(_render_out(render))
+
+
+@api.get("/renders/<string:render_id>/picture", operation_id="getPicture")
+def get_picture(path: s.RenderPath, query: s.DownloadQuery) -> Response:
+    render = _library().render(path.render_id)
+    picture = _library().render_folder(render.id) / PICTURE
+    if not picture.is_file():
+        raise NotFound("This render has no picture yet.")
+    if not query.download:
+        response = send_file(picture, mimetype="image/png")
+        response.headers["Cache-Control"] = "no-cache"
+        return response
+    name = _library().shot_at(render.shot_id, render.revision).name
+    return send_file(
+        picture, mimetype="image/png", as_attachment=True,
+        download_name=f"{_slug(name)}-{render.quality}-r{render.revision}.png",
+    )  # fmt: skip
+
+
+def _refuse_unready(state: ShotState) -> None:
+    """Say at once what a render would fail for."""
+    facts = derive(state.shot)
+    if facts.camera is None:
+        raise InputError("", f"The perspective is not solved yet: {facts.camera_reason}.")
+    if not facts.metric:
+        raise InputError("", "Draw a yardstick first: without a known length the model has no size in the picture.")
+    if not state.shot.models:
+        raise InputError("", "Nothing stands in the photograph yet: bring a model first.")
+    if facts.sun_shown is None:
+        raise InputError("", f"The sun is not known yet: {facts.sun_reason}.")
+
+
+def _render_out(render: Render) -> s.RenderOut:
+    values = {name: getattr(render, name) for name in s.RenderOut.model_fields if name != "has_picture"}
+    return s.RenderOut(**values, has_picture=(_library().render_folder(render.id) / PICTURE).is_file())

@@ -1,0 +1,111 @@
+"""The application: routes, errors as problem documents, and what is refused."""
+
+from __future__ import annotations
+
+import logging
+from http import HTTPStatus
+from pathlib import Path
+
+from flask import Flask, Response, current_app, request, send_from_directory
+from flask_openapi3 import Info, OpenAPI
+from pydantic import ValidationError
+from werkzeug.exceptions import HTTPException
+
+from lithopos import __version__
+from lithopos.core.errors import InputError, NoRoom, input_error_from
+from lithopos.jobs.queue import Queue
+from lithopos.library.store import Library, NotFound, Stale
+from lithopos.web.api import api
+from lithopos.web.schemas import Problem
+
+APP = Path(__file__).parent / "static" / "app"
+MAX_UPLOAD_BYTES = 1024 * 2**20
+HOSTS = {"127.0.0.1", "localhost"}
+
+__all__ = ["create_app"]
+
+
+def create_app(data: Path) -> OpenAPI:
+    """The web application over a data folder."""
+    app = OpenAPI(
+        "lithopos", info=Info(title="Lithopos", version=__version__), doc_prefix="/api/v1", doc_ui=False, doc_url="/openapi.json",
+        validation_error_status=422, validation_error_model=Problem, validation_error_callback=_invalid, static_folder=None,
+    )  # fmt: skip
+    app.config["MAX_CONTENT_LENGTH"] = MAX_UPLOAD_BYTES
+    app.config["MAX_FORM_MEMORY_SIZE"] = 4 * 2**20
+    app.extensions["library"] = Library(data)
+    app.extensions["queue"] = Queue(data)
+    app.before_request(_refuse_strangers)
+    app.after_request(_harden)
+    app.register_api(api)
+    app.add_url_rule("/api/v1/openapi.json", "openapi_document", lambda: app.api_doc)
+    app.add_url_rule("/", "front_end", _front_end)
+    app.add_url_rule("/<path:path>", "front_end_path", _front_end)
+    _register_errors(app)
+    return app
+
+
+def _front_end(path: str = "index.html") -> Response:
+    """A file of the built front end; any other path is the application's own."""
+    if path.startswith("api/"):
+        return _problem(404, "There is nothing at this address.")
+    if not (APP / "index.html").is_file():
+        return Response("The front end is not built yet: run `make setup`.", 503, mimetype="text/plain")
+    return send_from_directory(APP, path if (APP / path).is_file() else "index.html")
+
+
+def _refuse_strangers() -> Response | None:
+    """Only this machine's own pages may ask: a foreign Host or a cross-site write is refused."""
+    host = request.host.rsplit(":", 1)[0] if not request.host.endswith("]") else request.host
+    if host not in HOSTS:
+        return _problem(403, "This server answers on 127.0.0.1 only.")
+    if request.method in ("GET", "HEAD", "OPTIONS"):
+        return None
+    origin, site = request.headers.get("Origin"), request.headers.get("Sec-Fetch-Site", "same-origin")
+    if site not in ("same-origin", "none") or (origin and origin != f"{request.scheme}://{request.host}"):
+        return _problem(403, "A write from another site is refused.")
+    return None
+
+
+def _harden(response: Response) -> Response:
+    response.headers.setdefault("X-Content-Type-Options", "nosniff")
+    response.headers.setdefault("X-Frame-Options", "DENY")
+    response.headers.setdefault("Referrer-Policy", "no-referrer")
+    response.headers.setdefault(
+        "Content-Security-Policy",
+        "default-src 'self'; img-src 'self' blob: data:; style-src 'self' 'unsafe-inline'; connect-src 'self' blob: data:",
+    )
+    return response
+
+
+# Errors, translated once
+
+
+def _problem(status: int, detail: str, field: str | None = None) -> Response:
+    body = Problem(title=HTTPStatus(status).phrase, status=status, detail=detail, field=field)
+    return Response(body.model_dump_json(), status, mimetype="application/problem+json")
+
+
+def _invalid(error: ValidationError) -> Response:
+    wrong = input_error_from(error)
+    return _problem(422, str(wrong), wrong.field)
+
+
+def _register_errors(app: Flask) -> None:
+    app.register_error_handler(InputError, lambda e: _problem(422, str(e), e.field))
+    app.register_error_handler(NotFound, lambda e: _problem(404, str(e)))
+    app.register_error_handler(Stale, lambda e: _problem(409, str(e)))
+    app.register_error_handler(NoRoom, lambda e: _problem(507, str(e)))
+    app.register_error_handler(HTTPException, lambda e: _problem(e.code or 500, _plain(e)))
+    app.register_error_handler(Exception, _unexpected)
+
+
+def _plain(error: HTTPException) -> str:
+    if error.code == 413:
+        return f"The file is larger than the limit of {MAX_UPLOAD_BYTES // 2**20} MB."
+    return error.description or "The request could not be answered."
+
+
+def _unexpected(error: Exception) -> Response:
+    logging.getLogger(current_app.name).exception("unexpected", exc_info=error)
+    return _problem(500, "Something went wrong inside; nothing was changed. The server's log tells more.")

@@ -1,0 +1,163 @@
+"""What the API takes and gives, as data; the front end's types are made from these."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated, Any, Literal
+
+from flask_openapi3 import FileStorage
+from pydantic import BaseModel, ConfigDict, Field
+
+from lithopos.core.derive import Derived
+from lithopos.core.shot import Shot
+
+
+class ProjectPath(BaseModel):
+    project_id: str
+
+
+class ShotPath(BaseModel):
+    shot_id: str
+
+
+class FilePath(BaseModel):
+    sha256: Annotated[str, Field(pattern="^[0-9a-f]{64}$")]
+
+
+class RenderPath(BaseModel):
+    render_id: str
+
+
+class ThumbQuery(BaseModel):
+    width: Annotated[int, Field(ge=32, le=1024)] = 240
+
+
+class DownloadQuery(BaseModel):
+    download: bool = False
+
+
+class _Body(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+
+class ProjectNew(_Body):
+    name: Annotated[str, Field(min_length=1, max_length=200)]
+
+
+class FileNew(BaseModel):
+    file: FileStorage
+
+
+class ShotNew(_Body):
+    name: Annotated[str, Field(min_length=1, max_length=200)]
+    photograph: Annotated[str, Field(pattern="^[0-9a-f]{64}$")]
+
+
+class Change(_Body):
+    """A JSON merge patch (RFC 7396) made to the revision that was seen."""
+
+    revision: int
+    patch: dict[str, Any]
+    label: Annotated[str, Field(max_length=200)] = "change"
+
+
+class Trial(_Body):
+    """A merge patch to see the consequences of, without keeping it."""
+
+    patch: dict[str, Any]
+
+
+class Seen(_Body):
+    revision: int
+
+
+class RenderNew(_Body):
+    quality: Literal["proof", "master"]
+
+
+class FileOut(BaseModel):
+    sha256: str
+    name: str
+    kind: Literal["photograph", "model"]
+    size_bytes: int
+    width: int | None = None
+    height: int | None = None
+    size_m: list[float] | None = None
+    triangles: int | None = None
+    notes: list[str] = []
+
+
+class ProjectOut(BaseModel):
+    id: str
+    name: str
+    created_at: datetime
+    thumb: str | None = None
+    shots: int = 0
+
+
+class ProjectsOut(BaseModel):
+    projects: list[ProjectOut]
+
+
+class ShotBrief(BaseModel):
+    id: str
+    name: str
+    photograph: str | None
+
+
+class ProjectFull(BaseModel):
+    id: str
+    name: str
+    shots: list[ShotBrief]
+    files: list[FileOut]
+
+
+class ShotOut(BaseModel):
+    """A shot's document, its revision, what undo and redo would do, and what follows from it."""
+
+    id: str
+    project_id: str
+    revision: int
+    document: Shot
+    undo: str | None
+    redo: str | None
+    derived: Derived
+
+
+class RenderOut(BaseModel):
+    id: str
+    shot_id: str
+    revision: int
+    quality: Literal["proof", "master"]
+    state: Literal["queued", "running", "stopping", "done", "failed", "stopped"]
+    passes_done: int
+    passes: int
+    samples: int
+    seconds_left: float | None
+    reason: str | None
+    created_at: datetime
+    has_picture: bool
+
+
+class RendersOut(BaseModel):
+    renders: list[RenderOut]
+
+
+class Health(BaseModel):
+    version: str
+
+
+class Materials(BaseModel):
+    """The ground's materials and their mean reflectance."""
+
+    ground: dict[str, float]
+
+
+class Problem(BaseModel):
+    """An error, by RFC 9457."""
+
+    type: str = "about:blank"
+    title: str
+    status: int
+    detail: str
+    field: str | None = None
