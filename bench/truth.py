@@ -36,18 +36,23 @@ def marked_shot(name: str, noise_px: float = 0.7, seed: int = 0) -> Shot:
             "name": truth["name"],
             "photograph": {"file": truth["photograph"], **truth["image"]},
             "edges": [
-                {"id": f"e{i}", "run": edge["family"], "points": off(edge["points"])} for i, edge in enumerate(truth["edges"])
+                {"id": f"e{i}", "run": edge["family"], "points": off(edge["points"])}
+                for i, edge in enumerate(truth["edges"])
             ],
             "yardstick": {"from": off(yardstick["from"]), "to": off(yardstick["to"]), "metres": yardstick["metres"]},
             "origin": off(truth["origin"]),
             "gnomons": [{"id": f"g{i}", **{k: off(v) for k, v in g.items()}} for i, g in enumerate(truth["gnomons"])],
             "models": [
-                {"id": "m", "file": truth["model"]["file"], "position_m": truth["model"]["position"],
-                 "turn_deg": truth["model"]["turn_deg"]}
+                {
+                    "id": "m",
+                    "file": truth["model"]["file"],
+                    "position_m": truth["model"]["position"],
+                    "turn_deg": truth["model"]["turn_deg"],
+                }
             ],
             "ground": {"material": truth["ground_material"]},
         }
-    )  # fmt: skip
+    )
 
 
 @dataclass(frozen=True)
@@ -67,9 +72,7 @@ def score(name: str, samples: int = 64, seed: int = 0) -> tuple[Score, Picture]:
     shot = marked_shot(name, seed=seed)
     photograph = read_picture(SAMPLES / f"{name}.jpg")
     truth = read_picture(SAMPLES / f"{name}.truth.jpg")
-    steps = list(
-        render_shot(shot, photograph, _model, quality="master", scale=1.0, samples=samples, seed=seed)
-    )
+    steps = list(render_shot(shot, photograph, _model, quality="master", scale=1.0, samples=samples, seed=seed))
     made = steps[-1].picture
     body = model_mask(name, photograph, truth)
     change = np.abs(photograph.encoded - truth.encoded).max(-1)

@@ -141,7 +141,7 @@ def inspect(model: Path) -> None:
 @click.option("--samples", type=click.IntRange(1, 65536), help="Samples a pixel.")
 @click.option("--seed", type=click.IntRange(0, 10**9), default=0, show_default=True)
 @click.option("--pass", "part", type=click.Choice(["beauty"]), default="beauty", help="Which picture to write.")
-def render(shot: Path, out: Path, quality: str, scale: float | None, samples: int | None, seed: int, part: str) -> None:  # noqa: ARG001
+def render(shot: Path, out: Path, quality: str, scale: float | None, samples: int | None, seed: int, part: str) -> None:
     """Render a shot file or bundle to a PNG."""
     from lithopos.core.exchange.bundle import open_shot
     from lithopos.core.exchange.picture import read_picture, write_png
@@ -152,14 +152,20 @@ def render(shot: Path, out: Path, quality: str, scale: float | None, samples: in
         raise InputError("--out", "ends in .png: other formats are not written in this version")
     if not out.parent.is_dir():
         raise InputError("--out", f"{out.parent} is not a folder")
+    assert part == "beauty"
     with open_shot(shot) as opened:
         photograph = read_picture(opened.find(opened.shot.photograph.file)) if opened.shot.photograph else None
         if photograph is None:
             raise InputError("photograph", "is missing: a shot begins with one")
         steps = render_shot(
-            opened.shot, photograph, lambda name: read_model(opened.find(name)),
-            quality="master" if quality == "master" else "proof", scale=scale, samples=samples, seed=seed,
-        )  # fmt: skip
+            opened.shot,
+            photograph,
+            lambda name: read_model(opened.find(name)),
+            quality="master" if quality == "master" else "proof",
+            scale=scale,
+            samples=samples,
+            seed=seed,
+        )
         picture = None
         for step in steps:
             picture = step.picture
@@ -173,7 +179,12 @@ def _show_progress(number: int, of: int, seconds_left: float) -> None:
     if sys.stderr.isatty():
         bar = "█" * round(24 * number / of)
         end = "\n" if number == of else ""
-        print(f"\r{bar:<24} pass {number} of {of}, about {seconds_left:.0f} s left ", end=end, file=sys.stderr, flush=True)
+        print(
+            f"\r{bar:<24} pass {number} of {of}, about {seconds_left:.0f} s left ",
+            end=end,
+            file=sys.stderr,
+            flush=True,
+        )
 
 
 @cli.command()
@@ -205,7 +216,10 @@ def doctor(data: Path) -> None:
         "database": Library(data).revision() if (data / "library.db").exists() else "not made yet",
     }
     if variant != FAST:
-        print("the fast renderer needs LLVM 16 or newer (Debian: libllvm19); the slow one is used", file=sys.stderr)
+        print(
+            "the fast renderer needs LLVM 16 or newer (Debian: libllvm19); the slow one is used",
+            file=sys.stderr,
+        )
     _print(report)
 
 

@@ -33,11 +33,11 @@ export function GroundGrid({ camera, frame, strong }: { camera: Camera; frame: F
     }
   }
   return (
-    <g data-testid="grid">
-      <g stroke="#10312c" strokeWidth={2.2} opacity={0.35}>
+    <g data-testid="grid" clipPath="url(#photograph)">
+      <g stroke="#10312c" strokeWidth={2.6} opacity={0.45}>
         {lines}
       </g>
-      <g stroke="#e9fffa" strokeWidth={1}>
+      <g stroke="#e9fffa" strokeWidth={1.15}>
         {lines}
       </g>
     </g>
@@ -60,7 +60,7 @@ export function Horizon({ derived, frame }: MarkProps) {
 export function Tag({ x, y, text, tone = "#22262b" }: { x: number; y: number; text: string; tone?: string }) {
   return (
     <g transform={`translate(${x} ${y})`}>
-      <rect y={-13} width={text.length * 6.3 + 12} height={18} rx={5} fill={tone} fillOpacity={0.86} />
+      <rect y={-13} width={text.length * 5.7 + 14} height={18} rx={5} fill={tone} fillOpacity={0.86} />
       <text x={6} fontSize={11.5} fill="#fff">
         {text}
       </text>

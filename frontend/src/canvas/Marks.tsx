@@ -13,12 +13,19 @@ export type MarkProps = { shot: ShotOut; document: Shot; derived: Derived; frame
 export function Marks(props: MarkProps) {
   const step = useEditor((state) => state.step);
   const camera = props.derived.camera ? cameraOf(props.derived.camera) : null;
+  const picture = props.document.photograph;
+  if (!picture) return null;
+  const corner = props.frame.toScreen([0, 0]);
+  const { scale } = props.frame.zoom;
   return (
     <svg
       className="pointer-events-none absolute inset-0 h-full w-full"
       role="group"
       aria-label="Marks on the photograph"
     >
+      <clipPath id="photograph">
+        <rect x={corner[0]} y={corner[1]} width={picture.width * scale} height={picture.height * scale} />
+      </clipPath>
       {camera && (step === "perspective" || step === "ground" || step === "place") && (
         <GroundGrid camera={camera} frame={props.frame} strong={step !== "place"} />
       )}

@@ -34,10 +34,20 @@ export function parseNumber(text: string): number | null {
 }
 
 export const metres = (value: number, digits = 2) => `${value.toFixed(digits)} m`;
-/** A figure with its 95 % range, in as many digits as the range is worth. */
-export function withRange(value: number, sigma: number | undefined, unit: string): string {
-  if (sigma === undefined) return `${value.toFixed(1)}${unit}`;
+/** A figure and its 95 % range apart, in as many digits as the range is worth. */
+export function ranged(
+  value: number,
+  sigma: number | undefined,
+  unit: string,
+): { value: string; range?: string } {
+  if (!sigma) return { value: `${value.toFixed(1)}${unit}` };
   const range = 2 * sigma;
-  const digits = range >= 9.5 ? 0 : range >= 0.95 ? 1 : range >= 0.095 ? 2 : 3;
-  return `${value.toFixed(digits)}${unit} ± ${range.toFixed(digits)}`;
+  const digits = range >= 9.5 ? 0 : range >= 0.25 ? 1 : range >= 0.025 ? 2 : 3;
+  return { value: `${value.toFixed(digits)}${unit}`, range: `± ${range.toFixed(digits)}` };
+}
+
+/** A figure with its 95 % range in one text. */
+export function withRange(value: number, sigma: number | undefined, unit: string): string {
+  const told = ranged(value, sigma, unit);
+  return told.range ? `${told.value} ${told.range}` : told.value;
 }

@@ -32,7 +32,7 @@ export function Live({ document, derived, frame }: Props) {
         <Light derived={derived} document={document} />
         <mesh receiveShadow>
           <planeGeometry args={[200, 200]} />
-          <shadowMaterial opacity={0.5} color="#0b1020" />
+          <shadowMaterial opacity={0.62} color="#10141f" />
         </mesh>
         {document.models.map((placed) => (
           <Stood key={placed.id} placed={placed} />
@@ -142,12 +142,12 @@ function Light({ derived, document }: { derived: Derived; document: Shot }) {
   const size = plain() ? 512 : 2048;
   return (
     <>
-      <hemisphereLight args={["#dfe9f5", "#b9ab93", 1.1 * document.sky.strength]} position={[0, 0, 1]} />
+      <hemisphereLight args={["#dfe9f5", "#b9ab93", 2.3 * document.sky.strength]} position={[0, 0, 1]} />
       <directionalLight
         ref={light}
         castShadow
         position={[about[0] + sun[0] * 20, about[1] + sun[1] * 20, sun[2] * 20]}
-        intensity={2.6 * document.sun.strength}
+        intensity={Math.min(2.5 / Math.max(sun[2], 0.15), 9) * document.sun.strength}
         color="#fff3df"
         shadow-mapSize={[size, size]}
         shadow-camera-left={-6}

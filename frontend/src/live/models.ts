@@ -1,5 +1,5 @@
 import { useSyncExternalStore } from "react";
-import { Box3, Group, Vector3 } from "three";
+import { Box3, Group, Mesh, MeshStandardMaterial, Vector3 } from "three";
 import { GLTFLoader } from "three/addons/loaders/GLTFLoader.js";
 import { fileUrl } from "../api/client";
 import { say } from "../state/notices";
@@ -26,6 +26,10 @@ async function read(file: string) {
     root.traverse((thing) => {
       thing.castShadow = true;
       thing.receiveShadow = true;
+      if (thing instanceof Mesh && thing.material instanceof MeshStandardMaterial) {
+        // Nothing is there to be mirrored in the live view: a full metal would be black.
+        thing.material.metalness *= 0.35;
+      }
     });
     loaded.set(file, { root, size: [size.x, size.y, size.z] });
   } catch {

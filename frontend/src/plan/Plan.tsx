@@ -8,6 +8,7 @@ import { useEditor } from "../state/editor";
 /** The place from above, true to scale: camera, cone, models, sun; models and sun can be dragged. */
 export function Plan({ shot }: { shot: ShotOut }) {
   const [large, setLarge] = useState(false);
+  const [folded, setFolded] = useState(false);
   const { draft, draftDerived, bare } = useEditor();
   const document = shown(shot, draft);
   const derived = draftDerived ?? shot.derived;
@@ -18,19 +19,30 @@ export function Plan({ shot }: { shot: ShotOut }) {
     <section
       aria-label="Plan"
       className="absolute right-4 bottom-4 overflow-hidden rounded-xl bg-lime-50/97 shadow-[0_4px_18px_rgb(0_0_0/.28)]"
-      style={{ width }}
+      style={{ width: folded ? 120 : width, paddingBottom: folded ? 6 : 0 }}
     >
       <header className="flex items-center justify-between px-3 pt-1.5 text-xs">
         <b className="font-medium">Plan</b>
-        <button
-          type="button"
-          className="rounded px-1 text-ink-500 hover:text-ink-900"
-          onClick={() => setLarge(!large)}
-        >
-          {large ? "smaller" : "larger"}
-        </button>
+        <span className="flex gap-1 text-ink-500">
+          {!folded && (
+            <button
+              type="button"
+              className="rounded px-1 hover:text-ink-900"
+              onClick={() => setLarge(!large)}
+            >
+              {large ? "smaller" : "larger"}
+            </button>
+          )}
+          <button
+            type="button"
+            className="rounded px-1 hover:text-ink-900"
+            onClick={() => setFolded(!folded)}
+          >
+            {folded ? "unfold" : "fold"}
+          </button>
+        </span>
       </header>
-      {camera?.metric ? (
+      {folded ? null : camera?.metric ? (
         <MapView shot={shot} document={document} derived={derived} width={width} height={height} />
       ) : (
         <p className="px-3 py-6 text-center text-xs text-ink-500">

@@ -1,4 +1,4 @@
-import { metres, parseMetres, withRange } from "../geometry/measure";
+import { metres, parseMetres, ranged } from "../geometry/measure";
 import { useDraft } from "../state/draft";
 import { useEditor } from "../state/editor";
 import { Button, Field, Figure, Heading, Hint } from "../ui/controls";
@@ -11,14 +11,12 @@ export function GroundStep({ shot, document, derived }: StepProps) {
   const stick = document.yardstick;
   if (!camera) return <Hint>The ground follows from the perspective. Mark edges there first.</Hint>;
   const height = camera.camera_position?.[2];
-  const range = height !== undefined && camera.sigma.height_m !== undefined;
   return (
     <>
       {height !== undefined && (
         <Figure
-          name="Camera"
-          value={`${height.toFixed(2)} m up`}
-          range={range ? `±${withRange(height, camera.sigma.height_m, " m").split("±")[1]}` : undefined}
+          name="Camera height"
+          {...ranged(height, camera.sigma.height_m, " m")}
           from={document.camera.kind === "hand" ? "by hand" : "measured"}
         />
       )}

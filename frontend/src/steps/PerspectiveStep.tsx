@@ -1,5 +1,5 @@
 import type { CameraAnswer, Edge, Run } from "../api/client";
-import { parseNumber, withRange } from "../geometry/measure";
+import { parseNumber, ranged } from "../geometry/measure";
 import { useDraft } from "../state/draft";
 import { useEditor } from "../state/editor";
 import { Bin, Button, Field, Figure, Heading, Hint } from "../ui/controls";
@@ -87,28 +87,15 @@ function RunButton({
 
 function Figures({ camera, byHand }: { camera: CameraAnswer; byHand: boolean }) {
   const from = byHand ? "by hand" : "measured";
-  const range = (sigma: number | undefined, unit: string, value: number) =>
-    sigma === undefined ? undefined : `±${withRange(value, sigma, unit).split("±")[1]}`;
   return (
     <div className="mt-3">
       <Figure
         name="Focal length"
-        value={`${camera.focal_35mm.toFixed(1)} mm`}
-        range={range(camera.sigma.focal_35mm, " mm", camera.focal_35mm)}
+        {...ranged(camera.focal_35mm, camera.sigma.focal_35mm, " mm")}
         from={from}
       />
-      <Figure
-        name="Tilt"
-        value={`${camera.tilt_deg.toFixed(1)}°`}
-        range={range(camera.sigma.tilt_deg, "°", camera.tilt_deg)}
-        from={from}
-      />
-      <Figure
-        name="Roll"
-        value={`${camera.roll_deg.toFixed(1)}°`}
-        range={range(camera.sigma.roll_deg, "°", camera.roll_deg)}
-        from={from}
-      />
+      <Figure name="Tilt" {...ranged(camera.tilt_deg, camera.sigma.tilt_deg, "°")} from={from} />
+      <Figure name="Roll" {...ranged(camera.roll_deg, camera.sigma.roll_deg, "°")} from={from} />
       {!byHand && (
         <Figure name="Edges lie off" value={`${camera.residual_px.toFixed(2)} px`} from="on average" />
       )}
@@ -162,6 +149,7 @@ function ByHand({ shot, document, derived }: StepProps) {
           value={known ? `${known} mm` : ""}
           parse={(text) => (text.trim() ? parseNumber(text) : 0)}
           min={0}
+          placeholder="not known"
           hint="such as 28 mm"
           onValue={(value) =>
             void change({ camera: { kind: "solved", focal_35mm: value || null } }, "known focal length")

@@ -45,8 +45,7 @@ export function PlaceStep({ shot, document, derived, projectId, onFiles, onStand
                 <span className="truncate">
                   {file.name}
                   <span className="block text-ink-500">
-                    {file.size_m?.map((v) => v.toFixed(2)).join(" × ")} m ·{" "}
-                    {file.triangles?.toLocaleString("en")} triangles
+                    {file.size_m?.map((v) => v.toFixed(2)).join(" × ")} m
                   </span>
                 </span>
                 <Button onClick={() => onStand(file)}>Stand it here</Button>

@@ -86,10 +86,19 @@ type FieldProps = {
   onValue: (value: number) => void;
   min?: number;
   hint?: string;
+  placeholder?: string;
 };
 
 /** A figure that can be typed, units understood; what can't be read is said and nothing changes. */
-export function Field({ label, value, parse, onValue, min = Number.NEGATIVE_INFINITY, hint }: FieldProps) {
+export function Field({
+  label,
+  value,
+  parse,
+  onValue,
+  min = Number.NEGATIVE_INFINITY,
+  hint,
+  placeholder,
+}: FieldProps) {
   const [text, setText] = useState(value);
   const [wrong, setWrong] = useState(false);
   useEffect(() => {
@@ -108,8 +117,9 @@ export function Field({ label, value, parse, onValue, min = Number.NEGATIVE_INFI
       {label}
       <span className="flex flex-col items-end">
         <input
-          className={`w-28 rounded-md border bg-white px-2 py-1 text-right text-ink-900 ${wrong ? "border-oxide" : "border-lime-300"}`}
+          className={`w-28 rounded-md border bg-white px-2 py-1 text-right text-ink-900 placeholder:text-ink-500 ${wrong ? "border-oxide" : "border-lime-300"}`}
           value={text}
+          placeholder={placeholder}
           aria-invalid={wrong}
           onChange={(event) => setText(event.target.value)}
           onBlur={commit}

@@ -28,7 +28,9 @@ def luminance(linear: ArrayLike) -> Floats:
     return np.asarray(np.asarray(linear, np.float32) @ np.array([0.2126, 0.7152, 0.0722], np.float32))
 
 
-_TO_XYZ = np.array([[0.4124564, 0.3575761, 0.1804375], [0.2126729, 0.7151522, 0.0721750], [0.0193339, 0.1191920, 0.9503041]])
+_TO_XYZ = np.array(
+    [[0.4124564, 0.3575761, 0.1804375], [0.2126729, 0.7151522, 0.0721750], [0.0193339, 0.1191920, 0.9503041]]
+)
 _WHITE = _TO_XYZ.sum(1)
 
 
@@ -56,7 +58,13 @@ def delta_e_2000(one: ArrayLike, two: ArrayLike) -> Array:
     apart = np.abs(h1 - h2) > 180
     h = np.where(coloured, ((h1 + h2 + 360 * apart) / 2) % 360, h1 + h2)  # eq. 14
     r = np.radians
-    T = 1 - 0.17 * np.cos(r(h - 30)) + 0.24 * np.cos(r(2 * h)) + 0.32 * np.cos(r(3 * h + 6)) - 0.2 * np.cos(r(4 * h - 63))
+    T = (
+        1
+        - 0.17 * np.cos(r(h - 30))
+        + 0.24 * np.cos(r(2 * h))
+        + 0.32 * np.cos(r(3 * h + 6))
+        - 0.2 * np.cos(r(4 * h - 63))
+    )
     S_L = 1 + 0.015 * (L - 50) ** 2 / np.sqrt(20 + (L - 50) ** 2)
     S_C, S_H = 1 + 0.045 * C, 1 + 0.015 * C * T
     R_T = -2 * np.sqrt(C**7 / (C**7 + 25.0**7)) * np.sin(r(60 * np.exp(-(((h - 275) / 25) ** 2))))

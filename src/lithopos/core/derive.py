@@ -110,11 +110,22 @@ def _answer_by_hand(shot: Shot, hand: HandCamera) -> CameraAnswer:
             raise InputError("origin", "lies above the horizon, so not on the ground")
         camera.position[:2] = -foot[:2]
     return CameraAnswer(
-        image=ImageSize(width=width, height=height), focal_px=camera.focal_px,
-        focal_35mm=focal_35mm_from_px(camera.focal_px, width, height), principal_point=(width / 2, height / 2),
-        rotation=camera.rotation.tolist(), camera_position=camera.position.tolist(), camera_position_unit=None,
-        tilt_deg=hand.tilt_deg, roll_deg=hand.roll_deg, heading_deg=hand.heading_deg, horizon=camera.horizon(),
-        vanishing_points={}, distortion_k1=0.0, residual_px=0.0, sigma={}, lines=[], warnings=[], advice=[],
-    )  # fmt: skip
-
-
+        image=ImageSize(width=width, height=height),
+        focal_px=camera.focal_px,
+        focal_35mm=focal_35mm_from_px(camera.focal_px, width, height),
+        principal_point=(width / 2, height / 2),
+        rotation=camera.rotation.tolist(),
+        camera_position=camera.position.tolist(),
+        camera_position_unit=None,
+        tilt_deg=hand.tilt_deg,
+        roll_deg=hand.roll_deg,
+        heading_deg=hand.heading_deg,
+        horizon=camera.horizon(),
+        vanishing_points={},
+        distortion_k1=0.0,
+        residual_px=0.0,
+        sigma={},
+        lines=[],
+        warnings=[],
+        advice=[],
+    )

@@ -70,10 +70,13 @@ def _told(path: Path) -> dict[str, Any]:
         model = read_model(path)
         low, high = model.bounds()
         return {
-            "kind": "model", "size_m": (high - low).tolist(), "triangles": model.triangles,
-            "parts": [part.name for part in model.parts], "materials": [m.name for m in model.materials[:-1]],
+            "kind": "model",
+            "size_m": (high - low).tolist(),
+            "triangles": model.triangles,
+            "parts": [part.name for part in model.parts],
+            "materials": [m.name for m in model.materials[:-1]],
             "lost": model.lost,
-        }  # fmt: skip
+        }
     picture = read_picture(path)
     height, width = picture.codes.shape[:2]
     return {"kind": "photograph", "width": width, "height": height, "notes": list(picture.notes)}

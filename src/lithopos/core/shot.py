@@ -11,7 +11,15 @@ import re
 from pathlib import PurePosixPath
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, FiniteFloat, ValidationError, model_validator
+from pydantic import (
+    AfterValidator,
+    BaseModel,
+    ConfigDict,
+    Field,
+    FiniteFloat,
+    ValidationError,
+    model_validator,
+)
 
 from lithopos.core.camera.problem import CameraProblem, ImageSize, LineIn, Pixel, Positive, Run, ScaleIn
 from lithopos.core.errors import InputError, input_error_from
@@ -208,7 +216,10 @@ def _upgraded(data: dict[str, Any]) -> dict[str, Any]:
 
 def shot_schema() -> dict[str, Any]:
     """The JSON Schema of the shot document."""
-    return {"$schema": "https://json-schema.org/draft/2020-12/schema", **Shot.model_json_schema(by_alias=True)}
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        **Shot.model_json_schema(by_alias=True),
+    }
 
 
 def camera_problem_of(shot: Shot) -> CameraProblem:
@@ -230,5 +241,8 @@ def camera_problem_of(shot: Shot) -> CameraProblem:
             raise InputError(f"edges[{number}]", input_error_from(error).cause) from error
     return CameraProblem(
         image=ImageSize(width=shot.photograph.width, height=shot.photograph.height),
-        focal_35mm=known, lines=lines, origin=shot.origin, scale=shot.yardstick,
-    )  # fmt: skip
+        focal_35mm=known,
+        lines=lines,
+        origin=shot.origin,
+        scale=shot.yardstick,
+    )

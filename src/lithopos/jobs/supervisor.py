@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import ctypes
 import signal
 import socket
@@ -22,10 +23,8 @@ __all__ = ["serve"]
 
 def _end_with_parent() -> None:
     """Ask the kernel to end this child when its parent is killed (Linux; elsewhere nothing)."""
-    try:
+    with contextlib.suppress(OSError, AttributeError):
         ctypes.CDLL(None).prctl(1, signal.SIGTERM)
-    except (OSError, AttributeError):
-        pass
 
 
 def _free_port(port: int) -> int:

@@ -83,13 +83,21 @@ def _render(library: Library, render: Render) -> None:
         return found
 
     steps = render_shot(
-        shot, read_picture(library.file_path(shot.photograph.file)), model, quality=quality,
-        keep=folder / "sums.npz", stopped=lambda: library.render(render.id).state == "stopping",
-    )  # fmt: skip
+        shot,
+        read_picture(library.file_path(shot.photograph.file)),
+        model,
+        quality=quality,
+        keep=folder / "sums.npz",
+        stopped=lambda: library.render(render.id).state == "stopping",
+    )
     for step in steps:
         write_png(step.picture, folder / PICTURE)
         library.update_render(
-            render.id, passes_done=step.number, passes=step.of, samples=step.samples, seconds_left=step.seconds_left
+            render.id,
+            passes_done=step.number,
+            passes=step.of,
+            samples=step.samples,
+            seconds_left=step.seconds_left,
         )
     (folder / "sums.npz").unlink(missing_ok=True)
 

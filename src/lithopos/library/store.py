@@ -11,7 +11,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any, BinaryIO
+from typing import IO, Any
 
 from alembic import command
 from alembic.config import Config
@@ -121,7 +121,7 @@ class Library:
         with self.session() as session:
             return _found(session.get(Project, project_id), "project")
 
-    def add_file(self, project_id: str, name: str, source: BinaryIO) -> tuple[StoredFile, str]:
+    def add_file(self, project_id: str, name: str, source: IO[bytes]) -> tuple[StoredFile, str]:
         """Keep a photograph or model by its content, after reading it whole elsewhere.
 
         Raises
@@ -183,7 +183,9 @@ class Library:
         file = self.file(sha256)
         if file.kind != "photograph":
             raise InputError("photograph", "is not a photograph")
-        photograph = Photograph(file=f"sha256:{sha256}", name=name, width=file.told["width"], height=file.told["height"])
+        photograph = Photograph(
+            file=f"sha256:{sha256}", name=name, width=file.told["width"], height=file.told["height"]
+        )
         shot = Shot(name=name, photograph=photograph)
         with self.session() as session:
             _found(session.get(Project, project_id), "project")
@@ -275,7 +277,9 @@ class Library:
             row = _found(session.get(ShotRow, shot_id), "shot")
             if quality == "proof":
                 for old in session.scalars(
-                    select(Render).where(Render.shot_id == shot_id, Render.quality == "proof", Render.finished_at.is_(None))
+                    select(Render).where(
+                        Render.shot_id == shot_id, Render.quality == "proof", Render.finished_at.is_(None)
+                    )
                 ):
                     _stop(old)
             render = Render(id=_new_id(), shot_id=shot_id, revision=row.head, quality=quality)
@@ -348,7 +352,14 @@ class Library:
     def wipe(self) -> None:
         """Remove everything kept (the demonstration's fresh start)."""
         self.engine.dispose()
-        for name in ("library.db", "library.db-wal", "library.db-shm", "queue.db", "queue.db-wal", "queue.db-shm"):
+        for name in (
+            "library.db",
+            "library.db-wal",
+            "library.db-shm",
+            "queue.db",
+            "queue.db-wal",
+            "queue.db-shm",
+        ):
             (self.data / name).unlink(missing_ok=True)
         for name in ("files", "renders", "thumbs"):
             shutil.rmtree(self.data / name, ignore_errors=True)

@@ -55,9 +55,9 @@ def grid_faces(rows: int, columns: int) -> NDArray[np.int64]:
     """Triangles of a grid of rows × columns vertices, numbered row by row."""
     corner = (np.arange(rows - 1)[:, None] * columns + np.arange(columns - 1)).ravel()
     right, below = corner + 1, corner + columns
-    return np.concatenate(
-        [np.stack([corner, right, below + 1], 1), np.stack([corner, below + 1, below], 1)]
-    ).astype(np.int64)
+    return np.concatenate([np.stack([corner, right, below + 1], 1), np.stack([corner, below + 1, below], 1)]).astype(
+        np.int64
+    )
 
 
 def smooth_normals(vertices: Array, faces: NDArray[np.int64]) -> Array:
@@ -149,35 +149,36 @@ def tube(path: Array, radius: float | Array, segments: int = 24) -> Mesh:
     return surface(grid, uv)
 
 
-def leaves(
-    centre: Sequence[float], radius: Sequence[float], count: int, leaf: float, rng: np.random.Generator
-) -> Mesh:
+def leaves(centre: Sequence[float], radius: Sequence[float], count: int, leaf: float, rng: np.random.Generator) -> Mesh:
     """A shrub: `count` pointed leaves of length `leaf` [m] in an ellipsoid shell."""
     direction = rng.normal(size=(count, 3))
     direction /= np.linalg.norm(direction, axis=1, keepdims=True)
     lumps = 1 + 0.22 * np.sin(direction @ rng.normal(size=(3, 5)) * 3).mean(1)
-    place = np.asarray(centre) + direction * np.asarray(radius) * (
-        lumps * rng.uniform(0.55, 1.0, count) ** 0.5
-    )[:, None]
+    place = (
+        np.asarray(centre) + direction * np.asarray(radius) * (lumps * rng.uniform(0.55, 1.0, count) ** 0.5)[:, None]
+    )
     out = direction + rng.normal(scale=0.6, size=(count, 3)) + [0, 0, 0.35]
     out /= np.linalg.norm(out, axis=1, keepdims=True)
     side = np.cross(out, rng.normal(size=(count, 3)))
     side /= np.linalg.norm(side, axis=1, keepdims=True)
     length = (leaf * rng.uniform(0.6, 1.3, count))[:, None]
     corners = np.stack(
-        [place, place + out * length * 0.5 + side * length * 0.24, place + out * length,
-         place + out * length * 0.5 - side * length * 0.24], 1
-    )  # fmt: skip
+        [
+            place,
+            place + out * length * 0.5 + side * length * 0.24,
+            place + out * length,
+            place + out * length * 0.5 - side * length * 0.24,
+        ],
+        1,
+    )
     vertices = corners.reshape(-1, 3)
     first = np.arange(count)[:, None] * 4
-    faces = np.concatenate([first + [0, 1, 2], first + [0, 2, 3]])
+    faces = np.concatenate([[*first, 0, 1, 2], [*first, 0, 2, 3]])
     tone = np.repeat(rng.uniform(0, 1, (count, 2)), 4, 0)
     return Mesh(vertices, np.repeat(np.cross(side, out), 4, 0), tone, faces)
 
 
-def arch_wall(
-    x_from: float, bays: int, bay: float, spring: float, top: float, depth: float, pier: float
-) -> Mesh:
+def arch_wall(x_from: float, bays: int, bay: float, spring: float, top: float, depth: float, pier: float) -> Mesh:
     """A wall in the plane y = 0 (front) to y = depth, open below a row of round arches.
 
     The wall starts at `x_from` and has `bays` arches, `bay` [m] apart, between piers `pier` [m] wide;
@@ -192,11 +193,11 @@ def arch_wall(
         z = np.concatenate([[spring], spring + radius * np.sin(angle), [spring]])
         front = np.stack([np.stack([x, 0 * x, z], -1), np.stack([x, 0 * x, 0 * z + top], -1)])
         parts.append(flat(front))
-        parts.append(flat(front[::-1] + [0, depth, 0]))
+        parts.append(flat([*front[::-1], 0, depth, 0]))
         parts.append(flat(np.stack([front[0] + [0, depth, 0], front[0]])))
     length = bays * bay
     cap = np.array([[x_from, 0, top], [x_from + length, 0, top]])
-    parts.append(flat(np.stack([cap, cap + [0, depth, 0]])))
+    parts.append(flat(np.stack([cap, [*cap, 0, depth, 0]])))
     return join(parts)
 
 

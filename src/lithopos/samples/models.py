@@ -59,10 +59,19 @@ def marl_bench(seed: int = 11) -> Product:
 def tern_fountain(seed: int = 12) -> Product:
     """A drinking fountain 0.98 m high: a tapered stone column, a brushed steel basin, a bronze spout."""
     rng = np.random.default_rng(seed)
-    column = _rounded_profile([(0.0, 0.0), (0.2, 0.0), (0.2, 0.07), (0.165, 0.1), (0.12, 0.7), (0.15, 0.78), (0.0, 0.78)])
+    column = _rounded_profile(
+        [(0.0, 0.0), (0.2, 0.0), (0.2, 0.07), (0.165, 0.1), (0.12, 0.7), (0.15, 0.78), (0.0, 0.78)]
+    )
     t = np.linspace(0, np.pi / 2, 14)
-    bowl = [(0.0, 0.775), *zip(0.05 + 0.19 * np.sin(t), 0.9 - 0.12 * np.cos(t), strict=True), (0.242, 0.905), (0.238, 0.912),
-            (0.226, 0.905), *zip((0.05 + 0.17 * np.sin(t))[::-1], (0.9 - 0.1 * np.cos(t))[::-1], strict=True), (0.0, 0.796)]  # fmt: skip
+    bowl = [
+        (0.0, 0.775),
+        *zip(0.05 + 0.19 * np.sin(t), 0.9 - 0.12 * np.cos(t), strict=True),
+        (0.242, 0.905),
+        (0.238, 0.912),
+        (0.226, 0.905),
+        *zip((0.05 + 0.17 * np.sin(t))[::-1], (0.9 - 0.1 * np.cos(t))[::-1], strict=True),
+        (0.0, 0.796),
+    ]
     arc = np.linspace(0, 0.78 * np.pi, 40)
     spout = np.stack([0.15 - 0.065 * (1 - np.cos(arc)), 0 * arc, 0.9 + 0.1 * np.sin(arc)], -1)
     stem = np.stack([np.full(8, 0.15), np.zeros(8), np.linspace(0.8, 0.9, 8)], -1)
@@ -72,18 +81,25 @@ def tern_fountain(seed: int = 12) -> Product:
             ("column", meshes.lathe(column, 96), "pale stone"),
             ("basin", meshes.lathe([(float(r), float(z)) for r, z in bowl], 96), "steel"),
             ("spout", meshes.tube(np.concatenate([stem[:-1], spout]), 0.013, 24), "bronze"),
-            ("button", meshes.lathe([(0.0, 0.0), (0.022, 0.0), (0.022, 0.014), (0.016, 0.02), (0.0, 0.02)], 32).transformed(
-                np.array([[0.0, 0, 1], [0, 1, 0], [-1, 0, 0]]), (0.118, 0.0, 0.74)), "bronze"),
+            (
+                "button",
+                meshes.lathe([(0.0, 0.0), (0.022, 0.0), (0.022, 0.014), (0.016, 0.02), (0.0, 0.02)], 32).transformed(
+                    np.array([[0.0, 0, 1], [0, 1, 0], [-1, 0, 0]]), (0.118, 0.0, 0.74)
+                ),
+                "bronze",
+            ),
         ],
         {
             "pale stone": Material(textures.stone(1024, (0.5, 0.455, 0.385), rng, 0.05), 0.75, tile_m=(0.8, 0.8)),
             "steel": Material((0.6, 0.59, 0.57), 0.28, 1.0),
             "bronze": Material((0.56, 0.36, 0.19), 0.3, 1.0),
         },
-    )  # fmt: skip
+    )
 
 
-def _rounded_profile(corners: list[tuple[float, float]], radius: float = 0.012, steps: int = 6) -> list[tuple[float, float]]:
+def _rounded_profile(
+    corners: list[tuple[float, float]], radius: float = 0.012, steps: int = 6
+) -> list[tuple[float, float]]:
     """A profile with its inner corners rounded, and points along its straight pieces."""
     points = np.asarray(corners)
     result = [points[0]]
@@ -105,7 +121,7 @@ MODELS = {"marl-bench": marl_bench, "tern-fountain": tern_fountain}
 
 def encode_srgb(linear: Array | textures.Image) -> textures.Image:
     """Linear to sRGB-encoded values, IEC 61966-2-1 (written here on its own; see the package's note)."""
-    clipped = np.clip(linear, 0, 1)
+    clipped = np.clip(np.asarray(linear, np.float32), 0, 1)
     return np.where(clipped <= 0.0031308, 12.92 * clipped, 1.055 * clipped ** (1 / 2.4) - 0.055).astype(np.float32)
 
 

@@ -76,9 +76,10 @@ class Studio:
 
     def _integrator(self) -> dict[str, Any]:
         return {
-            "type": "aov", "aovs": "albedo:albedo,normal:sh_normal",
+            "type": "aov",
+            "aovs": "albedo:albedo,normal:sh_normal",
             "beauty": {"type": "path", "max_depth": 6, "rr_depth": 9},
-        }  # fmt: skip
+        }
 
     def _sensor(self) -> dict[str, Any]:
         view, mi = self.view, self.mi
@@ -86,16 +87,22 @@ class Studio:
         to_world = np.eye(4)
         to_world[:3, :4] = np.stack([-right, -down, forward, view.position], 1)
         return {
-            "type": "perspective", "to_world": mi.ScalarTransform4f(to_world), "near_clip": 0.05, "far_clip": 1e5,
-            "fov_axis": "x", "fov": float(np.degrees(2 * np.arctan(view.width / 2 / view.focal_px))),
+            "type": "perspective",
+            "to_world": mi.ScalarTransform4f(to_world),
+            "near_clip": 0.05,
+            "far_clip": 1e5,
+            "fov_axis": "x",
+            "fov": float(np.degrees(2 * np.arctan(view.width / 2 / view.focal_px))),
             "film": {"type": "hdrfilm", "width": view.width, "height": view.height, "rfilter": {"type": "box"}},
-        }  # fmt: skip
+        }
 
     def _light(self) -> dict[str, Any]:
         return {
-            "type": "sunsky", "sun_direction": self.place.to_sun.tolist(), "turbidity": self.place.turbidity,
+            "type": "sunsky",
+            "sun_direction": self.place.to_sun.tolist(),
+            "turbidity": self.place.turbidity,
             "albedo": 0.3,
-        }  # fmt: skip
+        }
 
     def _bsdf(self, material: Material) -> Any:
         mi = self.mi
@@ -109,20 +116,30 @@ class Studio:
         if material.roughness >= 0.85 and not material.metallic:
             return mi.load_dict({"type": "twosided", "inner": {"type": "diffuse", "reflectance": colour}})
         return mi.load_dict(
-            {"type": "twosided", "inner": {
-                "type": "principled", "base_color": colour, "roughness": material.roughness,
-                "metallic": material.metallic, "specular": material.specular,
-            }}
-        )  # fmt: skip
+            {
+                "type": "twosided",
+                "inner": {
+                    "type": "principled",
+                    "base_color": colour,
+                    "roughness": material.roughness,
+                    "metallic": material.metallic,
+                    "specular": material.specular,
+                },
+            }
+        )
 
     def _shape(self, mesh: Mesh, bsdf: Any, material: Material) -> Any:
         mi = self.mi
         properties = mi.Properties()
         properties["bsdf"] = bsdf
         shape = mi.Mesh(
-            "part", len(mesh.vertices), len(mesh.faces), has_vertex_normals=True, has_vertex_texcoords=True,
+            "part",
+            len(mesh.vertices),
+            len(mesh.faces),
+            has_vertex_normals=True,
+            has_vertex_texcoords=True,
             props=properties,
-        )  # fmt: skip
+        )
         values = mi.traverse(shape)
         values["vertex_positions"] = mesh.vertices.astype(np.float32).ravel()
         values["vertex_normals"] = mesh.normals.astype(np.float32).ravel()
@@ -152,7 +169,11 @@ class Studio:
         mi = self.mi
         single = np.float32
         ray = mi.Ray3f(
-            mi.Point3f(start.astype(single)), mi.Vector3f(way.astype(single)), mi.Float(single(reach - 0.05)), 0.0, []
+            mi.Point3f(start.astype(single)),
+            mi.Vector3f(way.astype(single)),
+            mi.Float(single(reach - 0.05)),
+            0.0,
+            [],
         )
         return np.array(self.scene.ray_test(ray), bool)
 
@@ -168,10 +189,12 @@ class Studio:
         mean = (total / (samples / step)).astype(np.float32)
         return np.asarray(
             pyoidn.denoise(
-                np.ascontiguousarray(mean[..., :3]), np.ascontiguousarray(np.clip(mean[..., 3:6], 0, 1)),
-                np.ascontiguousarray(np.clip(mean[..., 6:9], -1, 1)), hdr=True,
+                np.ascontiguousarray(mean[..., :3]),
+                np.ascontiguousarray(np.clip(mean[..., 3:6], 0, 1)),
+                np.ascontiguousarray(np.clip(mean[..., 6:9], -1, 1)),
+                hdr=True,
             )
-        )  # fmt: skip
+        )
 
     def daylight(self) -> Array:
         """What sun and open sky give a level white surface, (3,): the camera's white balance."""
@@ -179,11 +202,21 @@ class Studio:
         down = mi.ScalarTransform4f().look_at([0, 0.01, 3], [0, 0, 0], [0, 0, 1])
         scene = mi.load_dict(
             {
-                "type": "scene", "integrator": {"type": "path", "max_depth": 2}, "light": self._light(),
-                "ground": {"type": "rectangle", "bsdf": {"type": "diffuse", "reflectance": {"type": "rgb", "value": 1.0}}},
-                "sensor": {"type": "perspective", "fov": 5, "to_world": down, "film": {"type": "hdrfilm", "width": 16, "height": 16}},
+                "type": "scene",
+                "integrator": {"type": "path", "max_depth": 2},
+                "light": self._light(),
+                "ground": {
+                    "type": "rectangle",
+                    "bsdf": {"type": "diffuse", "reflectance": {"type": "rgb", "value": 1.0}},
+                },
+                "sensor": {
+                    "type": "perspective",
+                    "fov": 5,
+                    "to_world": down,
+                    "film": {"type": "hdrfilm", "width": 16, "height": 16},
+                },
             }
-        )  # fmt: skip
+        )
         return np.array(mi.render(scene, spp=256)).reshape(-1, 3).mean(0).astype(float)
 
 
@@ -197,7 +230,9 @@ def develop(radiance: Floats, daylight: Array, exposure: float, seed: int) -> by
     off_axis = np.hypot(x + 0.5 - width / 2, y + 0.5 - height / 2) / np.hypot(width / 2, height / 2)
     linear = linear * (1 - 0.16 * off_axis**2)[..., None]
     rng = np.random.default_rng(seed)
-    shot = rng.normal(size=linear.shape) * np.sqrt(np.maximum(linear, 0) / 9000) + rng.normal(size=linear.shape) * 0.0009
+    shot = (
+        rng.normal(size=linear.shape) * np.sqrt(np.maximum(linear, 0) / 9000) + rng.normal(size=linear.shape) * 0.0009
+    )
     codes = (encode_srgb(linear + shot) * 255 + 0.5).astype(np.uint8)
     buffer = io.BytesIO()
     Pictures.fromarray(codes).save(buffer, "JPEG", quality=96, subsampling=0)
@@ -213,18 +248,23 @@ def truth_of(studio: Studio, name: str) -> dict[str, Any]:
         "with_model": f"{name}.truth.jpg",
         "image": {"width": view.width, "height": view.height},
         "camera": {
-            "focal_px": view.focal_px, "focal_35mm": place.camera.focal_35mm,
-            "rotation": view.rotation.tolist(), "camera_position": view.position.tolist(),
+            "focal_px": view.focal_px,
+            "focal_35mm": place.camera.focal_35mm,
+            "rotation": view.rotation.tolist(),
+            "camera_position": view.position.tolist(),
         },
-        "sun": {"azimuth_deg": place.sun_azimuth_deg % 360, "elevation_deg": place.sun_elevation_deg,
-                "direction": place.to_sun.tolist()},
+        "sun": {
+            "azimuth_deg": place.sun_azimuth_deg % 360,
+            "elevation_deg": place.sun_elevation_deg,
+            "direction": place.to_sun.tolist(),
+        },
         "edges": _marked_edges(studio),
         "gnomons": _marked_gnomons(studio),
         "origin": view.project(np.zeros((1, 3)))[0].tolist(),
         "yardstick": _marked_yardstick(studio),
         "ground_material": place.ground_material,
         "model": {"file": f"{place.model}.glb", "position": list(place.model_at), "turn_deg": place.model_turn_deg},
-    }  # fmt: skip
+    }
 
 
 def _inside(view: View, pixels: Array, margin: float = 8.0) -> NDArray[np.bool_]:
@@ -277,4 +317,8 @@ def _marked_yardstick(studio: Studio) -> dict[str, Any]:
         pixels = studio.view.project(ends)
         if np.isfinite(pixels).all() and _inside(studio.view, pixels).all():
             break
-    return {"from": pixels[0].tolist(), "to": pixels[1].tolist(), "metres": float(np.linalg.norm(ends[1] - ends[0]))}
+    return {
+        "from": pixels[0].tolist(),
+        "to": pixels[1].tolist(),
+        "metres": float(np.linalg.norm(ends[1] - ends[0])),
+    }

@@ -72,9 +72,7 @@ class Place:
     def to_sun(self) -> Array:
         """Unit vector from the ground to the sun."""
         azimuth, elevation = np.radians([self.sun_azimuth_deg, self.sun_elevation_deg])
-        return np.array(
-            [np.cos(elevation) * np.cos(azimuth), np.cos(elevation) * np.sin(azimuth), np.sin(elevation)]
-        )
+        return np.array([np.cos(elevation) * np.cos(azimuth), np.cos(elevation) * np.sin(azimuth), np.sin(elevation)])
 
 
 def _paved_ground(
@@ -113,7 +111,12 @@ def _paved_ground(
     place.materials["mortar"] = Material((0.16, 0.14, 0.115), roughness=1.0)
     place.add(
         meshes.quad(
-            [(x0, y0 - apron, -0.012), (x1 + apron, y0 - apron, -0.012), (x1 + apron, y1, -0.012), (x0, y1, -0.012)]
+            [
+                (x0, y0 - apron, -0.012),
+                (x1 + apron, y0 - apron, -0.012),
+                (x1 + apron, y1, -0.012),
+                (x0, y1, -0.012),
+            ]
         ),
         "mortar",
     )
@@ -151,14 +154,31 @@ def _lay(
 def _lamp_post(place: Place, x: float, y: float, height: float) -> None:
     """A cast-iron lamp post with a lantern; its finial's tip throws a sharp shadow."""
     profile = [
-        (0.0, 0.0), (0.13, 0.0), (0.13, 0.06), (0.1, 0.1), (0.085, 0.42), (0.1, 0.46), (0.06, 0.52),
-        (0.045, 0.6), (0.034, height - 0.75), (0.06, height - 0.72), (0.06, height - 0.66), (0.03, height - 0.62),
-        (0.03, height - 0.55), (0.1, height - 0.5),
-    ]  # fmt: skip
+        (0.0, 0.0),
+        (0.13, 0.0),
+        (0.13, 0.06),
+        (0.1, 0.1),
+        (0.085, 0.42),
+        (0.1, 0.46),
+        (0.06, 0.52),
+        (0.045, 0.6),
+        (0.034, height - 0.75),
+        (0.06, height - 0.72),
+        (0.06, height - 0.66),
+        (0.03, height - 0.62),
+        (0.03, height - 0.55),
+        (0.1, height - 0.5),
+    ]
     place.add(meshes.lathe(profile, 32, sharp=True).moved((x, y, 0)), "iron")
     glass = [(0.085, height - 0.5), (0.135, height - 0.2)]
     place.add(meshes.lathe(glass, 6, sharp=True).moved((x, y, 0)), "lantern")
-    roof = [(0.17, height - 0.2), (0.05, height - 0.08), (0.018, height - 0.05), (0.018, height), (0.0, height)]
+    roof = [
+        (0.17, height - 0.2),
+        (0.05, height - 0.08),
+        (0.018, height - 0.05),
+        (0.018, height),
+        (0.0, height),
+    ]
     place.add(meshes.lathe(roof, 24, sharp=True).moved((x, y, 0)), "iron")
     place.gnomons.append(((x, y, 0.0), (x, y, height)))
     place.materials.setdefault("iron", Material((0.045, 0.05, 0.048), roughness=0.5, specular=0.5))
@@ -167,8 +187,16 @@ def _lamp_post(place: Place, x: float, y: float, height: float) -> None:
 
 def _tub(place: Place, x: float, y: float, size: float, rng: np.random.Generator, leaves: int = 2600) -> None:
     """A stone tub with a clipped shrub."""
-    tub = [(0, 0), (size * 0.42, 0), (size * 0.5, size * 0.72), (size * 0.56, size * 0.74), (size * 0.56, size * 0.84),
-           (size * 0.48, size * 0.84), (size * 0.46, size * 0.76), (0, size * 0.76)]  # fmt: skip
+    tub = [
+        (0, 0),
+        (size * 0.42, 0),
+        (size * 0.5, size * 0.72),
+        (size * 0.56, size * 0.74),
+        (size * 0.56, size * 0.84),
+        (size * 0.48, size * 0.84),
+        (size * 0.46, size * 0.76),
+        (0, size * 0.76),
+    ]
     place.add(meshes.lathe(tub, 40, sharp=True).moved((x, y, 0)), "tub")
     shrub = meshes.leaves((x, y, size * 1.45), (size * 0.62, size * 0.62, size * 0.75), leaves, 0.075, rng)
     place.add(shrub, "leaf")
@@ -202,23 +230,42 @@ def cloister_yard(seed: int = 1) -> Place:
         camera=Camera(
             position=(3.1 + vary(0.8), -6.6 + vary(0.7), 1.62 + vary(0.12)),
             target=(-0.15 + vary(0.5), 1.6, 1.0 + vary(0.15)),
-            roll_deg=0.45 + vary(0.8), focal_35mm=27.5 + vary(4), width=1920, height=1280,
+            roll_deg=0.45 + vary(0.8),
+            focal_35mm=27.5 + vary(4),
+            width=1920,
+            height=1280,
         ),
-        sun_azimuth_deg=-8.0 + vary(12), sun_elevation_deg=28.0 + vary(5), turbidity=3.4 + vary(0.8),
-        ground_material="pale stone", model="marl-bench", model_at=(0.95, -1.75, 0.0), model_turn_deg=14.0 + vary(40),
-    )  # fmt: skip
+        sun_azimuth_deg=-8.0 + vary(12),
+        sun_elevation_deg=28.0 + vary(5),
+        turbidity=3.4 + vary(0.8),
+        ground_material="pale stone",
+        model="marl-bench",
+        model_at=(0.95, -1.75, 0.0),
+        model_turn_deg=14.0 + vary(40),
+    )
     _common(place, rng)
     _paved_ground(
-        place, (-6.4, -8.0, 7.5, 6.0), (0.36, 0.315, 0.25), ([-4.1, -0.9, 2.6], [-3.2, 0.7, 4.3]), (0.42, 0.68), rng, 4096, apron=30.0
-    )  # fmt: skip
+        place,
+        (-6.4, -8.0, 7.5, 6.0),
+        (0.36, 0.315, 0.25),
+        ([-4.1, -0.9, 2.6], [-3.2, 0.7, 4.3]),
+        (0.42, 0.68),
+        rng,
+        4096,
+        apron=30.0,
+    )
     wall = Material(textures.courses(2048, 8.0, (0.42, 0.36, 0.275), rng), roughness=0.9, tile_m=(8.0, 8.0))
     place.materials["wall"] = wall
     place.materials["plaster"] = Material(
         textures.plaster(2048, (0.62, 0.53, 0.4), rng), roughness=0.95, tile_m=(6.0, 4.6)
     )
     place.materials["column"] = Material(textures.stone(512, (0.46, 0.4, 0.31), rng), roughness=0.85, tile_m=(1.2, 1.2))
-    place.materials["timber"] = Material(textures.timber(512, (0.16, 0.095, 0.05), rng), roughness=0.7, tile_m=(1.4, 1.4))
-    place.materials["tile"] = Material(textures.stone(512, (0.33, 0.15, 0.09), rng, 0.2), roughness=0.85, tile_m=(0.9, 0.9))
+    place.materials["timber"] = Material(
+        textures.timber(512, (0.16, 0.095, 0.05), rng), roughness=0.7, tile_m=(1.4, 1.4)
+    )
+    place.materials["tile"] = Material(
+        textures.stone(512, (0.33, 0.15, 0.09), rng, 0.2), roughness=0.85, tile_m=(0.9, 0.9)
+    )
     _arcade(place, rng)
     _side_wall(place, rng)
     _well_head(place, -2.35, 1.75)
@@ -241,17 +288,42 @@ def _arcade(place: Place, rng: np.random.Generator) -> None:
     """The far side: a plinth, columns, arches, a tiled lean-to roof and a plastered wall behind."""
     front, bay, bays, x0 = 6.0, 2.15, 7, -6.4
     length = bay * bays
-    place.add(meshes.bevelled_box((length, 3.4, 0.3), 0.012, 2).moved((x0 + length / 2, front + 1.7, 0.15 - 0.012)), "column")
+    place.add(
+        meshes.bevelled_box((length, 3.4, 0.3), 0.012, 2).moved((x0 + length / 2, front + 1.7, 0.15 - 0.012)),
+        "column",
+    )
     place.edge("a", (x0 + 0.4, front, 0.28), (x0 + length - 0.4, front, 0.28))
     place.add(meshes.arch_wall(x0, bays, bay, 2.25, 3.95, 0.42, 0.36).moved((0, front + 0.14, 0)), "wall")
     place.edge("a", (x0, front + 0.14, 3.95), (x0 + length, front + 0.14, 3.95))
-    shaft = [(0.0, 0.288), (0.19, 0.288), (0.19, 0.36), (0.15, 0.4), (0.17, 0.44), (0.128, 0.5), (0.132, 1.2), (0.115, 2.02),
-             (0.14, 2.05), (0.13, 2.08), (0.2, 2.2), (0.21, 2.25)]  # fmt: skip
+    shaft = [
+        (0.0, 0.288),
+        (0.19, 0.288),
+        (0.19, 0.36),
+        (0.15, 0.4),
+        (0.17, 0.44),
+        (0.128, 0.5),
+        (0.132, 1.2),
+        (0.115, 2.02),
+        (0.14, 2.05),
+        (0.13, 2.08),
+        (0.2, 2.2),
+        (0.21, 2.25),
+    ]
     for i in range(bays + 1):
         x = x0 + i * bay
         place.add(meshes.lathe(shaft, 40).moved((x, front + 0.35, 0)), "column")
         place.add(meshes.bevelled_box((0.44, 0.46, 0.1), 0.008).moved((x, front + 0.35, 2.22)), "column")
-    place.add(meshes.quad([(x0, front + 3.4, 0.28), (x0 + length, front + 3.4, 0.28), (x0 + length, front + 3.4, 5.2), (x0, front + 3.4, 5.2)]), "plaster")
+    place.add(
+        meshes.quad(
+            [
+                (x0, front + 3.4, 0.28),
+                (x0 + length, front + 3.4, 0.28),
+                (x0 + length, front + 3.4, 5.2),
+                (x0, front + 3.4, 5.2),
+            ]
+        ),
+        "plaster",
+    )
     for i in (1, 4):
         x = x0 + (i + 0.5) * bay
         place.add(meshes.bevelled_box((1.05, 0.1, 2.2), 0.01).moved((x, front + 3.37, 1.38)), "timber")
@@ -261,7 +333,10 @@ def _arcade(place: Place, rng: np.random.Generator) -> None:
     z = 4.02 + v * 1.25 + 0.035 * np.abs(np.sin(u * np.pi / 0.2)) - lap
     roof = np.stack([x0 - 0.3 + u, front - 0.12 + v * 3.7, z], -1)
     place.add(meshes.surface(roof, np.stack([u, v * 4], -1)), "tile")
-    place.add(meshes.bevelled_box((length + 0.5, 0.09, 0.1), 0.01).moved((x0 + length / 2, front - 0.08, 3.99)), "timber")
+    place.add(
+        meshes.bevelled_box((length + 0.5, 0.09, 0.1), 0.01).moved((x0 + length / 2, front - 0.08, 3.99)),
+        "timber",
+    )
     for _ in range(3):
         x = rng.uniform(x0, x0 + length)
         place.add(meshes.leaves((x, front + 0.1, 3.4), (0.75, 0.16, 0.7), 1500, 0.09, rng), "leaf")
@@ -294,13 +369,28 @@ def _well_head(place: Place, x: float, y: float) -> None:
     """An old well head on an eight-sided step, with an iron yoke."""
     step = [(0, 0.0), (1.12, 0.0), (1.12, 0.14), (1.08, 0.17), (0, 0.17)]
     place.add(meshes.lathe(step, 8, sharp=True).moved((x, y, 0), 22.5), "column")
-    drum = [(0.62, 0.17), (0.62, 0.27), (0.56, 0.31), (0.53, 0.6), (0.56, 0.86), (0.64, 0.9), (0.66, 0.98), (0.64, 1.03),
-            (0.5, 1.04), (0.46, 1.0), (0.44, 0.4), (0.0, 0.4)]  # fmt: skip
+    drum = [
+        (0.62, 0.17),
+        (0.62, 0.27),
+        (0.56, 0.31),
+        (0.53, 0.6),
+        (0.56, 0.86),
+        (0.64, 0.9),
+        (0.66, 0.98),
+        (0.64, 1.03),
+        (0.5, 1.04),
+        (0.46, 1.0),
+        (0.44, 0.4),
+        (0.0, 0.4),
+    ]
     place.add(meshes.lathe(drum, 64, sharp=True).moved((x, y, 0)), "column")
     angle = np.linspace(0, np.pi, 30)
     yoke = np.stack([0.57 * np.cos(angle), 0 * angle, 1.02 + 0.95 * np.sin(angle)], -1)
     place.add(meshes.tube(yoke, 0.018).moved((x, y, 0), 35), "iron")
-    place.add(meshes.lathe([(0, 1.62), (0.1, 1.62), (0.12, 1.86), (0.0, 1.86)], 24, sharp=True).moved((x, y, 0)), "iron")
+    place.add(
+        meshes.lathe([(0, 1.62), (0.1, 1.62), (0.12, 1.86), (0.0, 1.86)], 24, sharp=True).moved((x, y, 0)),
+        "iron",
+    )
 
 
 def sea_terrace(seed: int = 2) -> Place:
@@ -315,19 +405,33 @@ def sea_terrace(seed: int = 2) -> Place:
         camera=Camera(
             position=(-2.6 + vary(0.7), -6.4 + vary(0.6), 1.68 + vary(0.1)),
             target=(-0.6 + vary(0.3), 1.4, 0.86 + vary(0.12)),
-            roll_deg=-0.35 + vary(0.7), focal_35mm=29.0 + vary(4), width=2400, height=1350,
+            roll_deg=-0.35 + vary(0.7),
+            focal_35mm=29.0 + vary(4),
+            width=2400,
+            height=1350,
         ),
-        sun_azimuth_deg=12.0 + vary(15), sun_elevation_deg=19.5 + vary(4), turbidity=4.2 + vary(1.0),
-        ground_material="warm stone", model="tern-fountain", model_at=(-0.35, -0.6, 0.0), model_turn_deg=-28.0 + vary(60),
-    )  # fmt: skip
+        sun_azimuth_deg=12.0 + vary(15),
+        sun_elevation_deg=19.5 + vary(4),
+        turbidity=4.2 + vary(1.0),
+        ground_material="warm stone",
+        model="tern-fountain",
+        model_at=(-0.35, -0.6, 0.0),
+        model_turn_deg=-28.0 + vary(60),
+    )
     _common(place, rng)
     _paved_ground(
         place, (-6.5, -7.6, 13.5, 5.0), (0.4, 0.315, 0.235), ([-3.4, 0.4, 4.2], [-2.4, 1.3]), (0.5, 0.62), rng, 4096
-    )  # fmt: skip
+    )
     place.materials["column"] = Material(textures.stone(512, (0.5, 0.44, 0.35), rng), roughness=0.85, tile_m=(1.3, 1.3))
-    place.materials["wall"] = Material(textures.courses(2048, 8.0, (0.4, 0.33, 0.25), rng), roughness=0.9, tile_m=(8.0, 8.0))
-    place.materials["plaster"] = Material(textures.plaster(2048, (0.66, 0.5, 0.36), rng), roughness=0.95, tile_m=(6.0, 5.0))
-    place.materials["timber"] = Material(textures.timber(512, (0.07, 0.13, 0.13), rng), roughness=0.6, tile_m=(1.2, 1.2))
+    place.materials["wall"] = Material(
+        textures.courses(2048, 8.0, (0.4, 0.33, 0.25), rng), roughness=0.9, tile_m=(8.0, 8.0)
+    )
+    place.materials["plaster"] = Material(
+        textures.plaster(2048, (0.66, 0.5, 0.36), rng), roughness=0.95, tile_m=(6.0, 5.0)
+    )
+    place.materials["timber"] = Material(
+        textures.timber(512, (0.07, 0.13, 0.13), rng), roughness=0.6, tile_m=(1.2, 1.2)
+    )
     place.materials["sea"] = Material((0.02, 0.055, 0.07), roughness=0.28, specular=0.6)
     place.materials["headland"] = Material((0.12, 0.15, 0.15), roughness=1.0)
     place.materials["far"] = Material((0.2, 0.25, 0.29), roughness=1.0)
@@ -337,8 +441,12 @@ def sea_terrace(seed: int = 2) -> Place:
     _lamp_post(place, 3.4, 4.2, 2.7)
     _tub(place, -1.8, 4.1, 0.68, rng)
     _tub(place, 5.6, 3.9, 0.6, rng)
-    x, y = np.meshgrid(np.linspace(-900, 900, 500), np.concatenate([np.linspace(5.6, 60, 260), np.geomspace(61, 2500, 160)]))
-    swell = 0.16 * np.sin(x * 0.21 + y * 0.6) + 0.12 * np.sin(-x * 0.4 + y * 1.1 + 1) + rng.normal(scale=0.07, size=x.shape)
+    x, y = np.meshgrid(
+        np.linspace(-900, 900, 500), np.concatenate([np.linspace(5.6, 60, 260), np.geomspace(61, 2500, 160)])
+    )
+    swell = (
+        0.16 * np.sin(x * 0.21 + y * 0.6) + 0.12 * np.sin(-x * 0.4 + y * 1.1 + 1) + rng.normal(scale=0.07, size=x.shape)
+    )
     place.add(meshes.surface(np.stack([x, y, -7 + swell], -1), np.stack([x, y], -1)), "sea")
     _hills(place, 900.0, 55.0, rng, "headland")
     _hills(place, 1700.0, 120.0, rng, "far")
@@ -354,8 +462,20 @@ def _balustrade(place: Place, y: float) -> None:
     place.add(meshes.bevelled_box((length, 0.34, 0.12), 0.03, 3).moved((middle, y, 0.92)), "column")
     place.edge("a", (x0, y - 0.18, 0.15), (x1, y - 0.18, 0.15))
     place.edge("a", (x0, y - 0.17, 0.965), (x1, y - 0.17, 0.965))
-    baluster = [(0.0, 0.15), (0.075, 0.15), (0.075, 0.2), (0.045, 0.23), (0.08, 0.36), (0.085, 0.42), (0.05, 0.6), (0.038, 0.7),
-                (0.06, 0.76), (0.06, 0.79), (0.075, 0.81), (0.075, 0.87)]  # fmt: skip
+    baluster = [
+        (0.0, 0.15),
+        (0.075, 0.15),
+        (0.075, 0.2),
+        (0.045, 0.23),
+        (0.08, 0.36),
+        (0.085, 0.42),
+        (0.05, 0.6),
+        (0.038, 0.7),
+        (0.06, 0.76),
+        (0.06, 0.79),
+        (0.075, 0.81),
+        (0.075, 0.87),
+    ]
     turned = meshes.lathe(baluster, 24)
     piers = np.arange(x0 + 0.3, x1, 2.9)
     for pier in piers:
@@ -366,7 +486,18 @@ def _balustrade(place: Place, y: float) -> None:
         for x in np.arange(pier + 0.42, pier + 2.6, 0.258):
             if x < x1 - 0.1:
                 place.add(turned.moved((float(x), y, 0)), "column")
-    urn = [(0, 1.07), (0.15, 1.07), (0.15, 1.12), (0.06, 1.17), (0.07, 1.22), (0.22, 1.4), (0.25, 1.52), (0.2, 1.58), (0.24, 1.62), (0, 1.62)]
+    urn = [
+        (0, 1.07),
+        (0.15, 1.07),
+        (0.15, 1.12),
+        (0.06, 1.17),
+        (0.07, 1.22),
+        (0.22, 1.4),
+        (0.25, 1.52),
+        (0.2, 1.58),
+        (0.24, 1.62),
+        (0, 1.62),
+    ]
     for pier in piers[1:3]:
         place.add(meshes.lathe(urn, 40).moved((pier, y, 0)), "tub")
 
@@ -380,7 +511,10 @@ def _house(place: Place, rng: np.random.Generator) -> None:
     place.edge("b", (x + 0.09, y0, 0.5), (x + 0.09, y1 - 0.05, 0.5))
     for i in range(3):
         depth = 1.35 - 0.38 * i
-        place.add(meshes.bevelled_box((depth, 2.1, 0.165), 0.012).moved((x + depth / 2, 1.1, 0.0825 + 0.165 * i)), "column")
+        place.add(
+            meshes.bevelled_box((depth, 2.1, 0.165), 0.012).moved((x + depth / 2, 1.1, 0.0825 + 0.165 * i)),
+            "column",
+        )
         place.edge("b", (x + depth, 0.06, 0.16 + 0.165 * i), (x + depth, 2.14, 0.16 + 0.165 * i))
     place.add(meshes.bevelled_box((0.08, 1.05, 2.15), 0.01).moved((x + 0.02, 1.1, 0.5 + 1.07)), "timber")
     for side in (-0.6, 0.6):

@@ -97,7 +97,10 @@ def courses(size: int, metres: float, colour: Sequence[float], rng: np.random.Ge
         rise, x = rng.uniform(0.22, 0.38), -rng.uniform(0, 0.6)
         while x < metres:
             length = rng.uniform(0.4, 0.95)
-            box = [int((v + 0.006) * scale) for v in (z, x)] + [int((z + rise - 0.006) * scale), int((x + length - 0.006) * scale)]
+            box = [int((v + 0.006) * scale) for v in (z, x)] + [
+                int((z + rise - 0.006) * scale),
+                int((x + length - 0.006) * scale),
+            ]
             shade = np.exp(rng.normal(scale=0.12)) * (1 + rng.normal(scale=(0.03, 0.015, 0.035)))
             tone[max(box[0], 0) : box[2], max(box[1], 0) : box[3]] = np.asarray(colour) * shade
             x += length

@@ -12,7 +12,7 @@ from flask import Response, current_app, send_file
 from flask_openapi3 import APIBlueprint
 
 from lithopos import __version__
-from lithopos.core.derive import derive
+from lithopos.core.derive import Derived, derive
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.bundle import write_bundle
 from lithopos.core.exchange.picture import read_picture
@@ -102,7 +102,8 @@ def get_thumb(path: s.FilePath, query: s.ThumbQuery) -> Response:
 def _project_full(project_id: str) -> s.ProjectFull:
     project = _library().project(project_id)
     shots = [
-        s.ShotBrief(id=state.id, name=state.shot.name, photograph=_photograph(state)) for state in _library().shots(project_id)
+        s.ShotBrief(id=state.id, name=state.shot.name, photograph=_photograph(state))
+        for state in _library().shots(project_id)
     ]
     files = [_file_out(file, name) for file, name in _library().project_files(project_id)]
     return s.ProjectFull(id=project.id, name=project.name, shots=shots, files=files)
@@ -115,10 +116,16 @@ def _photograph(state: ShotState) -> str | None:
 def _file_out(file: StoredFile, name: str) -> s.FileOut:
     told = file.told
     return s.FileOut(
-        sha256=file.sha256, name=name, kind=told["kind"], size_bytes=file.size_bytes, width=told.get("width"),
-        height=told.get("height"), size_m=told.get("size_m"), triangles=told.get("triangles"),
+        sha256=file.sha256,
+        name=name,
+        kind=told["kind"],
+        size_bytes=file.size_bytes,
+        width=told.get("width"),
+        height=told.get("height"),
+        size_m=told.get("size_m"),
+        triangles=told.get("triangles"),
         notes=told.get("notes") or told.get("lost") or [],
-    )  # fmt: skip
+    )
 
 
 def _sent(path: Path, media_type: str) -> Response:
@@ -156,7 +163,7 @@ def change_shot(path: s.ShotPath, body: s.Change) -> Response:
     return _json(_shot_out(_library().change(path.shot_id, body.revision, body.patch, body.label)))
 
 
-@api.post("/shots/<string:shot_id>/try", operation_id="tryShot", responses={200: s.Derived})
+@api.post("/shots/<string:shot_id>/try", operation_id="tryShot", responses={200: Derived})
 def try_shot(path: s.ShotPath, body: s.Trial) -> Response:
     """What would follow from a change, without keeping it: asked on each move of a drag."""
     before = _library().shot(path.shot_id).shot.model_dump(mode="json", by_alias=True)
@@ -184,14 +191,21 @@ def get_bundle(path: s.ShotPath) -> Response:
     buffer = io.BytesIO()
     write_bundle(state.shot, _library().file_path, names, buffer)
     buffer.seek(0)
-    return send_file(buffer, mimetype="application/zip", as_attachment=True, download_name=f"{_slug(state.shot.name)}.zip")
+    return send_file(
+        buffer, mimetype="application/zip", as_attachment=True, download_name=f"{_slug(state.shot.name)}.zip"
+    )
 
 
 def _shot_out(state: ShotState) -> s.ShotOut:
     return s.ShotOut(
-        id=state.id, project_id=state.project_id, revision=state.revision, document=state.shot,
-        undo=state.undo, redo=state.redo, derived=derive(state.shot),
-    )  # fmt: skip
+        id=state.id,
+        project_id=state.project_id,
+        revision=state.revision,
+        document=state.shot,
+        undo=state.undo,
+        redo=state.redo,
+        derived=derive(state.shot),
+    )
 
 
 def _slug(name: str) -> str:
@@ -238,9 +252,11 @@ def get_picture(path: s.RenderPath, query: s.DownloadQuery) -> Response:
         return response
     name = _library().shot_at(render.shot_id, render.revision).name
     return send_file(
-        picture, mimetype="image/png", as_attachment=True,
+        picture,
+        mimetype="image/png",
+        as_attachment=True,
         download_name=f"{_slug(name)}-{render.quality}-r{render.revision}.png",
-    )  # fmt: skip
+    )
 
 
 def _refuse_unready(state: ShotState) -> None:

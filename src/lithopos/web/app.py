@@ -28,9 +28,16 @@ __all__ = ["create_app"]
 def create_app(data: Path) -> OpenAPI:
     """The web application over a data folder."""
     app = OpenAPI(
-        "lithopos", info=Info(title="Lithopos", version=__version__), doc_prefix="/api/v1", doc_ui=False, doc_url="/openapi.json",
-        validation_error_status=422, validation_error_model=Problem, validation_error_callback=_invalid, static_folder=None,
-    )  # fmt: skip
+        "lithopos",
+        info=Info(title="Lithopos", version=__version__),
+        doc_prefix="/api/v1",
+        doc_ui=False,
+        doc_url="/openapi.json",
+        validation_error_status=422,
+        validation_error_model=Problem,
+        validation_error_callback=_invalid,
+        static_folder=None,
+    )
     app.config["MAX_CONTENT_LENGTH"] = MAX_UPLOAD_BYTES
     app.config["MAX_FORM_MEMORY_SIZE"] = 4 * 2**20
     app.extensions["library"] = Library(data)
@@ -73,7 +80,8 @@ def _harden(response: Response) -> Response:
     response.headers.setdefault("Referrer-Policy", "no-referrer")
     response.headers.setdefault(
         "Content-Security-Policy",
-        "default-src 'self'; img-src 'self' blob: data:; style-src 'self' 'unsafe-inline'; connect-src 'self' blob: data:",
+        "default-src 'self'; img-src 'self' blob: data:; style-src 'self' 'unsafe-inline'; "
+        "connect-src 'self' blob: data:",
     )
     return response
 

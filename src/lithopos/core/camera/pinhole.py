@@ -81,7 +81,9 @@ class Pinhole:
 
     def ground_homography(self, height_m: float = 0.0) -> Array:
         """(3, 3) matrix from homogeneous ground (x, y, 1) [m] to homogeneous pixels."""
-        columns = np.column_stack([self.rotation[:, 0], self.rotation[:, 1], self.rotation @ ([0, 0, height_m] - self.position)])
+        columns = np.column_stack(
+            [self.rotation[:, 0], self.rotation[:, 1], self.rotation @ ([0, 0, height_m] - self.position)]
+        )
         cx, cy = self.principal_point
         k = np.array([[self.focal_px, 0, cx], [0, self.focal_px, cy], [0, 0, 1]])
         return np.asarray(k @ columns)
@@ -99,9 +101,13 @@ class Pinhole:
     def scaled(self, scale: float) -> Pinhole:
         """The same camera for a picture `scale` times the size (corner stays corner)."""
         return Pinhole(
-            self.focal_px * scale, self.principal_point * scale, self.rotation, self.position,
-            round(self.width * scale), round(self.height * scale),
-        )  # fmt: skip
+            self.focal_px * scale,
+            self.principal_point * scale,
+            self.rotation,
+            self.position,
+            round(self.width * scale),
+            round(self.height * scale),
+        )
 
 
 def view_angles(rotation: Array) -> tuple[float, float, float]:

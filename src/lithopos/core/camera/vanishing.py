@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
 
-__all__ = ["Edges", "edge_residuals", "reduce_edges", "vanishing_point"]
+__all__ = ["Edges", "edge_residuals", "pair_edges", "reduce_edges", "vanishing_point"]
 
 
 @dataclass(frozen=True)
@@ -44,6 +44,12 @@ def reduce_edges(edges: list[Array], run: list[int]) -> Edges:
     """Reduce edges, each (n, 2) with n ≥ 2, to their stand-in points."""
     first, second, weight, crooked = [], [], [], []
     for points in edges:
+        if len(points) == 2:
+            first.append(points[0])
+            second.append(points[1])
+            weight.append(1.0)
+            crooked.append(0.0)
+            continue
         centre = points.mean(0)
         _, spread, axes = np.linalg.svd(points - centre, full_matrices=False)
         half = axes[0] * spread[0] / np.sqrt(len(points))
@@ -51,10 +57,21 @@ def reduce_edges(edges: list[Array], run: list[int]) -> Edges:
         second.append(centre + half)
         weight.append(np.sqrt(len(points) / 2))
         crooked.append(spread[1] ** 2 if len(spread) > 1 else 0.0)
-    one, two = np.array(first), np.array(second)
-    moment = np.cross(np.column_stack([one, np.ones(len(one))]), np.column_stack([two, np.ones(len(two))]))
+    one, two = np.array(first, float).reshape(-1, 2), np.array(second, float).reshape(-1, 2)
     counts = np.array([len(points) for points in edges])
-    return Edges(one, two, moment, np.array(weight), np.array(crooked), np.array(run), counts)
+    return Edges(one, two, _moments(one, two), np.array(weight), np.array(crooked), np.array(run, np.intp), counts)
+
+
+def _moments(first: Array, second: Array) -> Array:
+    """The lines (N, 3) through pairs of points (N, 2): first × second, homogeneous."""
+    (x1, y1), (x2, y2) = first.T, second.T
+    return np.column_stack([y1 - y2, x2 - x1, x1 * y2 - x2 * y1])
+
+
+def pair_edges(first: Array, second: Array, run: NDArray[np.intp]) -> Edges:
+    """Edges of two points each, (N, 2) and (N, 2)."""
+    count = len(first)
+    return Edges(first, second, _moments(first, second), np.ones(count), np.zeros(count), run, np.full(count, 2))
 
 
 def vanishing_point(edges: Edges, run: int) -> Array | None:

@@ -18,8 +18,9 @@ from lithopos.core.exchange.picture import Picture
 from lithopos.core.render.scene import Region
 from lithopos.core.render.tracer import Layers
 
-# A change of the ground's light below this can't move an 8-bit code: such pixels are left alone.
-UNNOTICED = 0.004
+# A change of the ground's light below this moves no mid-tone of an 8-bit picture by half a code
+# (one code at 128 is 1.9 % of the light): such pixels are left alone.
+UNNOTICED = 0.008
 
 __all__ = ["compose", "light_ratio", "model_gain", "noise_share"]
 
@@ -76,8 +77,18 @@ def light_ratio(layers: Layers, quality: str) -> Floats:
     raw = np.clip(layers.with_models / bare, 0, 4).astype(np.float32)
     raw = _fill(raw, cover <= 0)
     smooth = np.asarray(_denoise(raw, quality))
-    change = smooth - 1
-    return (1 + np.sign(change) * np.maximum(np.abs(change) - UNNOTICED, 0)).astype(np.float32)
+    return (1 + (smooth - 1) * _noticed(raw)[..., None]).astype(np.float32)
+
+
+def _noticed(raw: Floats) -> Floats:
+    """0 where the light changes less than anyone could notice, 1 where it clearly does, (H, W).
+
+    Both traces share their random numbers, so that the raw ratio is 1 but for real influence and
+    stray paths; its mean over a neighbourhood tells them apart.
+    """
+    change = np.abs(cv2.GaussianBlur(luminance(raw) - 1, (0, 0), 5.0))
+    weight = np.clip((change - UNNOTICED) / (2 * UNNOTICED), 0, 1)
+    return np.asarray(weight * weight * (3 - 2 * weight), np.float32)
 
 
 def _model_light(layers: Layers, ratio: Floats, quality: str) -> Floats:

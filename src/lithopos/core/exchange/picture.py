@@ -63,11 +63,14 @@ def picture_size(path: Path) -> tuple[int, int]:
                     width, height = height, width
     except (UnidentifiedImageError, OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:
         if isinstance(error, Image.DecompressionBombError):
-            raise InputError("photograph", f"is larger than the limit of {MAX_PIXELS // 10**6} million pixels") from error
+            raise InputError(
+                "photograph", f"is larger than the limit of {MAX_PIXELS // 10**6} million pixels"
+            ) from error
         raise InputError("photograph", "is not a picture that can be read (JPEG, PNG, TIFF and WebP are)") from error
     if width * height > MAX_PIXELS:
         raise InputError(
-            "photograph", f"is {width} × {height}, larger than the limit of {MAX_PIXELS // 10**6} million pixels"
+            "photograph",
+            f"is {width} × {height}, larger than the limit of {MAX_PIXELS // 10**6} million pixels",
         )
     if min(width, height) < MIN_SIDE:
         raise InputError("photograph", f"is {width} × {height}; {MIN_SIDE} pixels a side are needed at least")
@@ -159,7 +162,9 @@ def write_atomically(path: Path, write: Callable[[BinaryIO], object]) -> None:
     except OSError as error:
         Path(name).unlink(missing_ok=True)
         if error.errno in (errno.ENOSPC, errno.EDQUOT):
-            raise NoRoom("The disk is full. Make room and start the render again; what is done so far is kept.") from error
+            raise NoRoom(
+                "The disk is full. Make room and start the render again; what is done so far is kept."
+            ) from error
         raise
     except BaseException:
         Path(name).unlink(missing_ok=True)

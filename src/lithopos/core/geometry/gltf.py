@@ -88,7 +88,9 @@ class _Reader:
         materials = [self._material(spec) for spec in self.document.get("materials", [])]
         materials.append(PbrMaterial("plain", np.array([0.8, 0.8, 0.8], np.float32)))
         parts = [
-            part if part.material >= 0 else Part(part.name, part.vertices, part.normals, part.uv, part.faces, len(materials) - 1)
+            part
+            if part.material >= 0
+            else Part(part.name, part.vertices, part.normals, part.uv, part.faces, len(materials) - 1)
             for part in parts
         ]
         for name in ("animations", "skins", "cameras"):
@@ -142,7 +144,11 @@ class _Reader:
             normals = self._accessor(attributes["NORMAL"]).astype(float) @ np.linalg.pinv(linear)
         else:
             placed, faces, normals, keep = _faceted(placed, faces)
-        uv = self._accessor(attributes["TEXCOORD_0"]).astype(float) if "TEXCOORD_0" in attributes else np.zeros((count, 2))
+        uv = (
+            self._accessor(attributes["TEXCOORD_0"]).astype(float)
+            if "TEXCOORD_0" in attributes
+            else np.zeros((count, 2))
+        )
         if "NORMAL" not in attributes:
             uv = uv[keep]
         normals = normals / np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)
@@ -152,7 +158,11 @@ class _Reader:
 
     def _accessor(self, number: int) -> np.ndarray:
         spec = self.document["accessors"][number]
-        width, kind, count = _WIDTHS[spec["type"]], np.dtype(_COMPONENTS[spec["componentType"]]), int(spec["count"])
+        width, kind, count = (
+            _WIDTHS[spec["type"]],
+            np.dtype(_COMPONENTS[spec["componentType"]]),
+            int(spec["count"]),
+        )
         if "bufferView" in spec:
             values = self._values(spec["bufferView"], spec.get("byteOffset", 0), kind, width, count)
         else:
@@ -161,8 +171,16 @@ class _Reader:
             values = values.copy()
             sparse = spec["sparse"]
             at, new = sparse["indices"], sparse["values"]
-            index = self._values(at["bufferView"], at.get("byteOffset", 0), np.dtype(_COMPONENTS[at["componentType"]]), 1, sparse["count"])
-            values[index.ravel()] = self._values(new["bufferView"], new.get("byteOffset", 0), kind, width, sparse["count"])
+            index = self._values(
+                at["bufferView"],
+                at.get("byteOffset", 0),
+                np.dtype(_COMPONENTS[at["componentType"]]),
+                1,
+                sparse["count"],
+            )
+            values[index.ravel()] = self._values(
+                new["bufferView"], new.get("byteOffset", 0), kind, width, sparse["count"]
+            )
         if spec.get("normalized") and kind.kind in "iu":
             return np.maximum(values.astype(np.float32) / np.iinfo(kind).max, -1)
         return values
@@ -239,7 +257,7 @@ class _Reader:
         with Pictures.open(io.BytesIO(data)) as picture:
             if picture.width * picture.height > 100_000_000:
                 raise InputError("model", "has a texture of more than 100 million pixels")
-            return np.asarray(picture.convert("RGBA"), np.float32) / 255
+            return np.asarray(picture.convert("RGBA"), np.float32) / np.float32(255)
 
 
 _TO_Z_UP = np.array([[1.0, 0, 0, 0], [0, 0, -1, 0], [0, 1, 0, 0], [0, 0, 0, 1]])

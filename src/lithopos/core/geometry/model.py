@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 Array = NDArray[np.float64]
 Floats = NDArray[np.float32]
 
-__all__ = ["Model", "PbrMaterial", "Part"]
+__all__ = ["Model", "Part", "PbrMaterial"]
 
 
 @dataclass(frozen=True)

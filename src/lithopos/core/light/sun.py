@@ -8,6 +8,7 @@ by their own covariance (Sampson's distance; Hartley & Zisserman 2004, section 4
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Annotated
 
 import numpy as np
@@ -21,6 +22,7 @@ from lithopos.core.camera.solve import HAND_SIGMA_PX, pinhole_of
 from lithopos.core.errors import InputError, NoAnswer
 
 Array = NDArray[np.float64]
+_SMALL = 1e-4  # a small change of the camera [rad, or of 1]
 
 __all__ = ["Gnomon", "GnomonAnswer", "SunAnswer", "SunProblem", "solve_sun", "sun_direction"]
 
@@ -88,8 +90,8 @@ def solve_sun(problem: SunProblem) -> SunAnswer | NoAnswer:
     start = _start(problem.gnomons, camera)
     if start is None:
         return NoAnswer("the gnomons give no sun: their lines run together; mark one in another part of the picture")
-    at, information, residuals = _fit(problem.gnomons, camera, start)
-    return _answer(problem, camera, at, information, residuals)
+    at, jacobian, residuals = _fit(problem.gnomons, camera, start)
+    return _answer(problem, camera, at, jacobian, residuals)
 
 
 def _refuse_impossible(gnomon: Gnomon, camera: Pinhole, field: str) -> None:
@@ -163,27 +165,40 @@ def _whitened(gnomons: list[Gnomon], camera: Pinhole, at: Array) -> list[Array]:
 
 def _collinear(p: Array, q: Array, v: Array) -> tuple[float, Array]:
     """v · (p × q) for pixels p, q and a homogeneous point v, and its slope (4,) by p and q."""
-    one, two = np.array([*p, 1.0]), np.array([*q, 1.0])
-    norm = np.linalg.norm(v)
-    v = v / norm
-    return float(v @ np.cross(one, two)), np.concatenate([np.cross(two, v)[:2], np.cross(v, one)[:2]])
+    (px, py), (qx, qy) = p, q
+    vx, vy, vz = v / np.sqrt(v @ v)
+    value = vx * (py - qy) + vy * (qx - px) + vz * (px * qy - py * qx)
+    return float(value), np.array([qy * vz - vy, vx - qx * vz, vy - vz * py, vz * px - vx])
 
 
 def _fit(gnomons: list[Gnomon], camera: Pinhole, start: Array) -> tuple[Array, Array, list[Array]]:
-    """The best (azimuth, elevation) [rad], its information matrix per 1 px, each gnomon's residuals."""
-    found = least_squares(lambda at: np.concatenate(_whitened(gnomons, camera, at)), start, xtol=1e-12, ftol=1e-12)
-    return found.x, found.jac.T @ found.jac, _whitened(gnomons, camera, found.x)
+    """The best (azimuth, elevation) [rad], its Jacobian for marks off by 1 px, each gnomon's residuals."""
+
+    def residuals(at: Array) -> Array:
+        return np.concatenate(_whitened(gnomons, camera, at))
+
+    found = least_squares(residuals, start, method="lm")
+    return found.x, _jacobian(gnomons, camera, found.x), _whitened(gnomons, camera, found.x)
+
+
+def _jacobian(gnomons: list[Gnomon], camera: Pinhole, at: Array, step: float = 1e-6) -> Array:
+    """How the whitened constraints change with (azimuth, elevation), (M, 2)."""
+    sides = [
+        np.concatenate(_whitened(gnomons, camera, at + sign * step * axis)) for axis in np.eye(2) for sign in (1, -1)
+    ]
+    return np.column_stack([sides[0] - sides[1], sides[2] - sides[3]]) / (2 * step)
 
 
 def _answer(
-    problem: SunProblem, camera: Pinhole, at: Array, information: Array, residuals: list[Array]
+    problem: SunProblem, camera: Pinhole, at: Array, jacobian: Array, residuals: list[Array]
 ) -> SunAnswer | NoAnswer:
     every = np.concatenate(residuals)
+    information = jacobian.T @ jacobian
     freedom = len(every) - 2
     noise = max(HAND_SIGMA_PX, float(np.sqrt((every**2).sum() / freedom)) if freedom > 0 else 0.0)
     if np.linalg.cond(information) > 1e14:
         return NoAnswer("the gnomons give no sun: their lines run together; mark one in another part of the picture")
-    covariance = np.linalg.inv(information) * noise**2 + _from_camera(problem, camera, at)
+    covariance = np.linalg.inv(information) * noise**2 + _from_camera(problem, camera, at, jacobian, every)
     azimuth, elevation = float(at[0]), float(at[1])
     if not 0 < elevation < np.pi / 2:
         raise InputError("gnomons", "the sun they give lies below the horizon; check foot, top and tip")
@@ -205,33 +220,32 @@ def _answer(
     )
 
 
-def _from_camera(problem: SunProblem, camera: Pinhole, at: Array) -> Array:
+def _from_camera(problem: SunProblem, camera: Pinhole, at: Array, jacobian: Array, residuals: Array) -> Array:
     """What the camera's own uncertainty adds, (2, 2) [rad²]; its figures are taken as independent."""
     sigma = problem.camera.sigma
+    forward = camera.rotation[2]
+    level = np.cross(forward, [0.0, 0.0, 1.0])
+    level /= max(float(np.linalg.norm(level)), 1e-9)
+    changes = [
+        (_turned(camera, level), np.radians(sigma.get("tilt_deg", 0.0))),
+        (_turned(camera, forward), np.radians(sigma.get("roll_deg", 0.0))),
+        (_turned(camera, np.array([0.0, 0.0, 1.0])), np.radians(sigma.get("heading_deg", 0.0))),
+        (
+            replace(camera, focal_px=camera.focal_px * (1 + _SMALL)),
+            sigma.get("focal_px", 0.0) / camera.focal_px,
+        ),
+    ]
     total = np.zeros((2, 2))
-    right, _, forward = camera.rotation
-    level = np.cross(forward, [0, 0, 1.0])
-    turns = {
-        "tilt_deg": level / max(float(np.linalg.norm(level)), 1e-9),
-        "roll_deg": forward,
-        "heading_deg": np.array([0, 0, 1.0]),
-    }
-    changed = [(turns[name], sigma.get(name, 0.0)) for name in turns]
-    for axis, deviation in changed:
-        total += _outer_change(problem, camera, at, np.radians(deviation), axis, 1.0)
-    relative = sigma.get("focal_px", 0.0) / camera.focal_px
-    return total + _outer_change(problem, camera, at, relative, right, 0.0)
+    for changed, deviation in changes:
+        # One Gauss–Newton step tells where the best direction moves for a slightly other camera.
+        difference = np.concatenate(_whitened(problem.gnomons, changed, at)) - residuals
+        shift = -np.linalg.lstsq(jacobian, difference, rcond=None)[0] * deviation / _SMALL
+        total += np.outer(shift, shift)
+    return total
 
 
-def _outer_change(problem: SunProblem, camera: Pinhole, at: Array, size: float, axis: Array, turn: float) -> Array:
-    if size <= 0:
-        return np.zeros((2, 2))
-    step = min(size, 1e-3)
-    x, y, z = axis * step * turn
+def _turned(camera: Pinhole, axis: Array) -> Pinhole:
+    """The camera with the world turned by a small angle about an axis."""
+    x, y, z = axis * _SMALL
     world = np.array([[1, -z, y], [z, 1, -x], [-y, x, 1]])
-    changed = Pinhole(
-        camera.focal_px * (1 + step * (1 - turn)), camera.principal_point, camera.rotation @ world.T,
-        camera.position, camera.width, camera.height,
-    )  # fmt: skip
-    shift = (_fit(problem.gnomons, changed, at)[0] - at) * size / step
-    return np.asarray(np.outer(shift, shift))
+    return replace(camera, rotation=camera.rotation @ world.T)

@@ -59,7 +59,11 @@ def sized(photograph: Picture, scale: float) -> Picture:
     height, width = photograph.codes.shape[:2]
     size = (max(16, round(width * scale)), max(16, round(height * scale)))
     way = cv2.INTER_AREA if scale < 1 else cv2.INTER_CUBIC
-    return Picture(np.ascontiguousarray(cv2.resize(photograph.codes, size, interpolation=way)), photograph.icc, photograph.notes)
+    return Picture(
+        np.ascontiguousarray(cv2.resize(photograph.codes, size, interpolation=way)),
+        photograph.icc,
+        photograph.notes,
+    )
 
 
 def render_shot(

@@ -116,11 +116,19 @@ def build_scene(shot: Shot, photograph: Picture, read_model: Callable[[str], Mod
     level = _sunlit_level(linear, camera, footprint)
     rect, reflectance = _ground_picture(linear, camera, footprint, mean, level)
     return Scene(
-        camera=camera, region=_influenced(camera, stood, sun, width, height), models=stood, ground=material,
-        ground_rect=rect, ground_reflectance=reflectance, ground_level=level / mean, sun=sun,
-        sun_strength=shot.sun.strength, sun_softness_deg=shot.sun.softness_deg,
-        sky_strength=shot.sky.strength, turbidity=shot.sky.turbidity,
-    )  # fmt: skip
+        camera=camera,
+        region=_influenced(camera, stood, sun, width, height),
+        models=stood,
+        ground=material,
+        ground_rect=rect,
+        ground_reflectance=reflectance,
+        ground_level=level / mean,
+        sun=sun,
+        sun_strength=shot.sun.strength,
+        sun_softness_deg=shot.sun.softness_deg,
+        sky_strength=shot.sky.strength,
+        turbidity=shot.sky.turbidity,
+    )
 
 
 def _corners(thing: StoodModel) -> Array:
@@ -200,7 +208,14 @@ def _ground_picture(
     depth = np.array([[0, 0, 1], [pixels, 0, 1], [0, pixels, 1], [pixels, pixels, 1]]) @ to_photo[2]
     flags = cv2.INTER_AREA | cv2.WARP_INVERSE_MAP
     tint = np.full(3, level, np.float32)
-    seen = cv2.warpPerspective(linear, to_photo, (pixels, pixels), flags=flags, borderMode=cv2.BORDER_CONSTANT, borderValue=(-1, -1, -1))
+    seen = cv2.warpPerspective(
+        linear,
+        to_photo,
+        (pixels, pixels),
+        flags=flags,
+        borderMode=cv2.BORDER_CONSTANT,
+        borderValue=(-1, -1, -1),
+    )
     known = seen.min(-1) >= 0
     if (depth <= 0).any():
         row, column = np.mgrid[0:pixels, 0:pixels]

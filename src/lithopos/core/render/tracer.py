@@ -79,9 +79,12 @@ class MitsubaTracer:
             self._gloss = (self._load({"ground": mirror, **models}), self._load({"ground": mirror}))
         self._path = self.mi.load_dict({"type": "path", "max_depth": MAX_DEPTH, "rr_depth": 8})
         self._cover = self.mi.load_dict(
-            {"type": "aov", "aovs": "albedo:albedo,normal:sh_normal",
-             "image": {"type": "path", "max_depth": 1, "hide_emitters": True}}
-        )  # fmt: skip
+            {
+                "type": "aov",
+                "aovs": "albedo:albedo,normal:sh_normal",
+                "image": {"type": "path", "max_depth": 1, "hide_emitters": True},
+            }
+        )
 
     def trace(self, samples: int, seed: int) -> Layers:
         """See `Tracer.trace`."""
@@ -91,8 +94,20 @@ class MitsubaTracer:
         nothing = np.zeros_like(without)
         gloss = [nothing, nothing]
         if self._gloss:
-            gloss = [self._render(place, self._path, samples, seed)[..., :3] * self.scene.ground.gloss for place in self._gloss]
-        return Layers(with_models, without, cover[..., 3], cover[..., 4:7], cover[..., 7:10], gloss[0], gloss[1], samples)
+            gloss = [
+                self._render(place, self._path, samples, seed)[..., :3] * self.scene.ground.gloss
+                for place in self._gloss
+            ]
+        return Layers(
+            with_models,
+            without,
+            cover[..., 3],
+            cover[..., 4:7],
+            cover[..., 7:10],
+            gloss[0],
+            gloss[1],
+            samples,
+        )
 
     def level_irradiance(self) -> Floats:
         """See `Tracer.level_irradiance`."""
@@ -100,12 +115,21 @@ class MitsubaTracer:
         down = mi.ScalarTransform4f().look_at([0, 0.01, 3], [0, 0, 0], [0, 0, 1])
         patch = mi.load_dict(
             {
-                "type": "scene", "light": self._light(), "integrator": {"type": "path", "max_depth": 2},
-                "patch": {"type": "rectangle", "bsdf": {"type": "diffuse", "reflectance": {"type": "rgb", "value": 1.0}}},
-                "sensor": {"type": "perspective", "fov": 5, "to_world": down,
-                           "film": {"type": "hdrfilm", "width": 24, "height": 24, "rfilter": {"type": "box"}}},
+                "type": "scene",
+                "light": self._light(),
+                "integrator": {"type": "path", "max_depth": 2},
+                "patch": {
+                    "type": "rectangle",
+                    "bsdf": {"type": "diffuse", "reflectance": {"type": "rgb", "value": 1.0}},
+                },
+                "sensor": {
+                    "type": "perspective",
+                    "fov": 5,
+                    "to_world": down,
+                    "film": {"type": "hdrfilm", "width": 24, "height": 24, "rfilter": {"type": "box"}},
+                },
             }
-        )  # fmt: skip
+        )
         return (np.array(mi.render(patch, spp=256, seed=7))[..., :3].reshape(-1, 3).mean(0) * np.pi).astype(np.float32)
 
     def _render(self, scene: Any, integrator: Any, samples: int, seed: int) -> Floats:
@@ -126,21 +150,38 @@ class MitsubaTracer:
         to_world[:3] = np.stack([-right, -down, forward, camera.position], 1)
         cx, cy = camera.principal_point
         return {
-            "type": "perspective", "to_world": self.mi.ScalarTransform4f(to_world), "near_clip": 0.01, "far_clip": 1e4,
-            "fov_axis": "x", "fov": float(np.degrees(2 * np.arctan(camera.width / 2 / camera.focal_px))),
+            "type": "perspective",
+            "to_world": self.mi.ScalarTransform4f(to_world),
+            "near_clip": 0.01,
+            "far_clip": 1e4,
+            "fov_axis": "x",
+            "fov": float(np.degrees(2 * np.arctan(camera.width / 2 / camera.focal_px))),
             "principal_point_offset_x": float(cx / camera.width - 0.5),
             "principal_point_offset_y": float(cy / camera.height - 0.5),
-            "film": {"type": "hdrfilm", "width": camera.width, "height": camera.height, "rfilter": {"type": "box"},
-                     "pixel_format": "rgba", "crop_offset_x": x0, "crop_offset_y": y0,
-                     "crop_width": x1 - x0, "crop_height": y1 - y0},
-        }  # fmt: skip
+            "film": {
+                "type": "hdrfilm",
+                "width": camera.width,
+                "height": camera.height,
+                "rfilter": {"type": "box"},
+                "pixel_format": "rgba",
+                "crop_offset_x": x0,
+                "crop_offset_y": y0,
+                "crop_width": x1 - x0,
+                "crop_height": y1 - y0,
+            },
+        }
 
     def _light(self) -> dict[str, Any]:
         scene = self.scene
         return {
-            "type": "sunsky", "sun_direction": scene.sun.tolist(), "turbidity": scene.turbidity, "albedo": 0.25,
-            "sun_scale": scene.sun_strength, "sky_scale": scene.sky_strength, "sun_aperture": scene.sun_softness_deg,
-        }  # fmt: skip
+            "type": "sunsky",
+            "sun_direction": scene.sun.tolist(),
+            "turbidity": scene.turbidity,
+            "albedo": 0.25,
+            "sun_scale": scene.sun_strength,
+            "sky_scale": scene.sky_strength,
+            "sun_aperture": scene.sun_softness_deg,
+        }
 
     def _diffuse_ground(self) -> dict[str, Any]:
         # The renderer's v runs up the picture, the array's rows run with y: turn them over.
@@ -182,7 +223,12 @@ class MitsubaTracer:
         properties = mi.Properties()
         properties["bsdf"] = bsdf
         mesh = mi.Mesh(
-            "part", len(vertices), len(faces), has_vertex_normals=True, has_vertex_texcoords=True, props=properties
+            "part",
+            len(vertices),
+            len(faces),
+            has_vertex_normals=True,
+            has_vertex_texcoords=True,
+            props=properties,
         )
         values = mi.traverse(mesh)
         values["vertex_positions"] = np.ascontiguousarray(vertices, np.float32).ravel()
@@ -194,10 +240,12 @@ class MitsubaTracer:
 
     def _material(self, material: PbrMaterial) -> Any:
         inner: dict[str, Any] = {
-            "type": "principled", "base_color": self._texture(material.base_colour, colour=True),
-            "roughness": self._texture(material.roughness), "metallic": self._texture(material.metallic),
+            "type": "principled",
+            "base_color": self._texture(material.base_colour, colour=True),
+            "roughness": self._texture(material.roughness),
+            "metallic": self._texture(material.metallic),
             "specular": 0.5,
-        }  # fmt: skip
+        }
         if material.normal_map is not None:
             bumps = {"type": "bitmap", "bitmap": self.mi.Bitmap(material.normal_map), "raw": True}
             inner = {"type": "normalmap", "normalmap": bumps, "bsdf": inner}

@@ -1,0 +1,196 @@
+"""The camera from edges, against cameras that were made up with other mathematics."""
+
+from __future__ import annotations
+
+import json
+import unittest
+from typing import Any
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from pydantic import ValidationError
+
+from lithopos.core.camera.pinhole import focal_px_from_35mm, view_angles
+from lithopos.core.camera.problem import CameraAnswer, CameraProblem
+from lithopos.core.camera.solve import pinhole_of, solve_camera
+from lithopos.core.derive import pinhole_by_hand
+from lithopos.core.errors import InputError, NoAnswer
+from lithopos.core.shot import HandCamera
+from tests.support import SAMPLES, TrueCamera
+
+
+def solved(problem: dict[str, Any]) -> CameraAnswer:
+    answer = solve_camera(CameraProblem.model_validate(problem))
+    assert isinstance(answer, CameraAnswer), answer
+    return answer
+
+
+cameras = st.builds(
+    TrueCamera,
+    focal=st.floats(900, 3500),
+    tilt=st.floats(-25, -3),
+    roll=st.floats(-8, 8),
+    heading=st.floats(25, 65),
+    height=st.floats(0.8, 5),
+)
+
+
+class ExactEdges(unittest.TestCase):
+    @settings(max_examples=60, deadline=None)
+    @given(camera=cameras, runs=st.sampled_from(["ab", "abp", "ap", "bp"]), seed=st.integers(0, 10**6))
+    def test_the_truth_comes_back(self, camera: TrueCamera, runs: str, seed: int) -> None:
+        origin = camera.see([[1.0, 4.0, 0.0]])[0] if camera.see([[1.0, 4.0, 0.0]])[0][1] > 0 else None
+        ends = camera.see(np.array([camera.ground((500, 1200)), camera.ground((1400, 1100))]))
+        metres = float(np.linalg.norm(camera.ground((500, 1200)) - camera.ground((1400, 1100))))
+        scale = {"from": ends[0].tolist(), "to": ends[1].tolist(), "metres": metres}
+        answer = solved(
+            camera.problem(
+                camera.edges(runs, seed=seed), origin=origin.tolist() if origin is not None else None, scale=scale
+            )
+        )
+        self.assertAlmostEqual(answer.focal_px / camera.focal, 1, delta=1e-6)
+        np.testing.assert_allclose(answer.rotation, camera.rotation, atol=1e-6)
+        expected = camera.centre - ([1.0, 4.0, 0.0] if origin is not None else 0)
+        np.testing.assert_allclose(answer.camera_position or [], expected, atol=1e-4)
+        self.assertLess(answer.residual_px, 1e-5)
+
+    def test_a_known_focal_length_needs_fewer_edges(self) -> None:
+        camera = TrueCamera(heading=88)  # run A nearly along the picture: edges alone say little
+        lines = camera.edges("ap", each=2)
+        answer = solved(camera.problem(lines, focal_px=camera.focal))
+        np.testing.assert_allclose(answer.rotation, camera.rotation, atol=1e-6)
+        self.assertEqual(answer.sigma["focal_px"], 0)
+
+    def test_order_and_direction_do_not_matter_and_size_scales(self) -> None:
+        camera = TrueCamera()
+        lines = camera.edges("abp")
+        one = solved(camera.problem(lines))
+        turned = [{**line, "points": line["points"][::-1]} for line in lines[::-1]]
+        two = solved(camera.problem(turned))
+        np.testing.assert_allclose(one.rotation, two.rotation, atol=1e-9)
+        double = [{**line, "points": (2 * np.array(line["points"])).tolist()} for line in lines]
+        big = TrueCamera(size=(3840, 2560))
+        three = solved(big.problem(double))
+        self.assertAlmostEqual(three.focal_35mm, one.focal_35mm, places=6)
+
+    def test_a_line_of_many_points_is_one_edge(self) -> None:
+        camera = TrueCamera()
+        lines = camera.edges("ab")
+        dense = [{**line, "points": np.linspace(line["points"][0], line["points"][1], 7).tolist()} for line in lines]
+        self.assertAlmostEqual(solved(camera.problem(dense)).focal_px / camera.focal, 1, delta=1e-6)
+
+
+class Conventions(unittest.TestCase):
+    def test_pixels_axes_and_angles(self) -> None:
+        hand = HandCamera(kind="hand", focal_35mm=28, height_m=2, tilt_deg=-10, roll_deg=3, heading_deg=90)
+        camera = pinhole_by_hand(hand, 1920, 1280)
+        tilt, roll, heading = np.degrees(view_angles(camera.rotation))
+        np.testing.assert_allclose([tilt, roll, heading], [-10, 3, 90], atol=1e-9)
+        np.testing.assert_allclose(np.linalg.det(camera.rotation), 1)
+        level = pinhole_by_hand(hand.model_copy(update={"tilt_deg": 0.0, "roll_deg": 0.0}), 1920, 1280)
+        centre, right, up = level.project([[0, 5, 2], [1, 5, 2], [0, 5, 3]])
+        np.testing.assert_allclose(centre, [960, 640])
+        self.assertGreater(right[0], 960)
+        self.assertLess(up[1], 640)
+
+    def test_35mm_equivalent_goes_by_the_diagonal(self) -> None:
+        self.assertAlmostEqual(focal_px_from_35mm(43.266615305567875, 3000, 4000), 5000)
+
+    def test_the_ground_comes_back_through_ray_and_homography(self) -> None:
+        camera = TrueCamera()
+        pinhole = pinhole_of(
+            solved(camera.problem(camera.edges("abp"), scale={"from": [500, 1200], "to": [1400, 1100], "metres": 2}))
+        )
+        pixel = np.array([700.0, 1000.0])
+        ground = pinhole.ground_points(pixel)[0]
+        np.testing.assert_allclose(pinhole.project(ground)[0], pixel)
+        seen = pinhole.ground_homography() @ [ground[0], ground[1], 1]
+        np.testing.assert_allclose(seen[:2] / seen[2], pixel)
+
+    def test_x_points_right_or_away_and_the_world_is_never_mirrored(self) -> None:
+        for heading in range(0, 360, 15):
+            camera = TrueCamera(heading=heading + 7)
+            rotation = np.array(solved(camera.problem(camera.edges("abp"))).rotation)
+            self.assertAlmostEqual(np.linalg.det(rotation), 1)
+            self.assertLess(rotation[1, 2], 0, "z is up")
+            right = np.array([rotation[2, 1], -rotation[2, 0]])
+            self.assertGreater(right[0] + rotation[2, 0], 0, heading)
+
+
+class Noise(unittest.TestCase):
+    def test_samples_within_two_per_cent_and_honest(self) -> None:
+        for name in ("cloister-yard", "sea-terrace"):
+            truth = json.loads((SAMPLES / f"{name}.json").read_text())
+            good, inside = 0, []
+            for seed in range(100):
+                rng = np.random.default_rng(seed)
+                off = lambda p, rng=rng: (np.asarray(p) + rng.normal(scale=0.7, size=np.shape(p))).tolist()  # noqa: E731
+                stick = truth["yardstick"]
+                answer = solved(
+                    {
+                        "image": truth["image"],
+                        "lines": [{"family": e["family"], "points": off(e["points"])} for e in truth["edges"]],
+                        "scale": {"from": off(stick["from"]), "to": off(stick["to"]), "metres": stick["metres"]},
+                    }
+                )
+                assert answer.camera_position
+                focal, height = truth["camera"]["focal_px"], truth["camera"]["camera_position"][2]
+                errors = np.array([answer.focal_px - focal, answer.camera_position[2] - height])
+                good += bool((np.abs(errors / [focal, height]) < 0.02).all())
+                inside.append(np.abs(errors) < 1.96 * np.array([answer.sigma["focal_px"], answer.sigma["height_m"]]))
+            self.assertGreaterEqual(good, 95, name)
+            self.assertGreaterEqual(np.mean(inside), 0.92, name)
+
+
+class NoCamera(unittest.TestCase):
+    def refuse(self, problem: dict[str, Any], words: str) -> None:
+        with self.assertRaisesRegex((InputError, ValidationError), words):
+            solve_camera(CameraProblem.model_validate(problem))
+
+    def test_bad_questions_name_field_and_cause(self) -> None:
+        camera = TrueCamera()
+        lines = camera.edges("ab")
+        good = camera.problem(lines)
+        cases: list[tuple[dict[str, Any], str]] = [
+            (camera.problem(lines[:2]), "lines: too few edges"),
+            (camera.problem([*lines[:3], {"family": "b", "points": lines[3]["points"]}][:3]), "two runs"),
+            ({**good, "lines": [{"family": "a", "points": [[5, 5], [5, 5]]}]}, "no length"),
+            ({**good, "lines": [{"family": "c", "points": [[5, 5], [9, 5]]}]}, "family"),
+            ({**good, "lines": [{"family": "a", "points": [[5, 5], [float("nan"), 5]]}]}, "points"),
+            ({**good, "origin": [960, 10]}, "origin: lies above the horizon"),
+            ({**good, "scale": {"from": [3, 3], "to": [900, 900], "metres": 1}}, "scale: an end"),
+            ({**good, "distortion": "solve"}, "distortion"),
+            ({**good, "principal_point": "free"}, "principal_point"),
+            ({**good, "focal_px": 1500, "focal_35mm": 200}, "contradicts"),
+            ({**good, "frobnicate": 1}, "frobnicate"),
+        ]
+        for problem, words in cases:
+            with self.subTest(words):
+                self.refuse(problem, words)
+
+    def test_runs_that_give_no_camera_say_which_and_why(self) -> None:
+        parallel = [{"family": f, "points": [[100, y], [1800, y]]} for f, y in (("a", 900), ("a", 1100))]
+        parallel += [{"family": "b", "points": [[x, 300], [x, 1200]]} for x in (300, 1500)]
+        same_side = [{"family": f, "points": p} for f, p in (
+            ("a", [[100, 900], [1000, 700]]), ("a", [[100, 1200], [1000, 850]]),
+            ("b", [[100, 1000], [900, 500]]), ("b", [[100, 1250], [900, 700]]),
+        )]  # fmt: skip
+        for lines, words in ((parallel, "run A and run B show no vanishing"), (same_side, "same side|disagree")):
+            with self.subTest(words):
+                answer = solve_camera(CameraProblem.model_validate(TrueCamera().problem(lines)))
+                assert isinstance(answer, NoAnswer)
+                self.assertRegex(answer.reason, words)
+
+    def test_advice_comes_true(self) -> None:
+        camera = TrueCamera(heading=84)
+        lines = camera.edges("ab", each=2, length=0.6)
+        before = solved(camera.problem(lines))
+        self.assertRegex(
+            before.advice[0], r"^Another edge .* would bring the focal length from ± [\d.]+ % to ± [\d.]+ %\.$"
+        )
+        self.assertTrue(before.warnings)
+
+
+if __name__ == "__main__":
+    unittest.main()

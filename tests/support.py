@@ -1,0 +1,133 @@
+"""Made-up cameras and a running server for the tests; the mathematics here is the tests' own."""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import os
+import signal
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.request
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+ROOT = Path(__file__).parents[1]
+SAMPLES = ROOT / "src/lithopos/samples/data"
+
+
+class TrueCamera:
+    """A camera by its figures; world z up, x right and y away when the heading is 90°."""
+
+    def __init__(
+        self,
+        focal: float = 1500,
+        tilt: float = -8,
+        roll: float = 0,
+        heading: float = 70,
+        height: float = 1.6,
+        size: tuple[int, int] = (1920, 1280),
+    ) -> None:
+        t, r, h = np.radians([tilt, roll, heading])
+        forward = np.array([np.cos(t) * np.cos(h), np.cos(t) * np.sin(h), np.sin(t)])
+        level = np.array([np.sin(h), -np.cos(h), 0])
+        down = np.cross(forward, level)
+        self.rotation = np.stack([np.cos(r) * level + np.sin(r) * down, np.cos(r) * down - np.sin(r) * level, forward])
+        self.focal, self.size = focal, size
+        self.centre = np.array([0.0, 0.0, height])
+
+    def see(self, points: Any) -> np.ndarray:
+        """Pixels of world points."""
+        x, y, z = ((np.atleast_2d(points) - self.centre) @ self.rotation.T).T
+        return np.column_stack([x / z * self.focal + self.size[0] / 2, y / z * self.focal + self.size[1] / 2])
+
+    def ground(self, pixel: tuple[float, float]) -> np.ndarray:
+        """The ground point under a pixel."""
+        way = (
+            np.array([(pixel[0] - self.size[0] / 2) / self.focal, (pixel[1] - self.size[1] / 2) / self.focal, 1])
+            @ self.rotation
+        )
+        return np.asarray(self.centre - way * self.centre[2] / way[2])
+
+    def edges(self, runs: str = "ab", each: int = 3, seed: int = 0, length: float = 1.5) -> list[dict[str, Any]]:
+        """Edges through random points of the ground's part of the picture, in the world's square directions."""
+        rng = np.random.default_rng(seed)
+        axes = {"a": np.eye(3)[0], "b": np.eye(3)[1], "p": np.eye(3)[2]}
+        lines: list[dict[str, Any]] = []
+        for run in runs:
+            while sum(line["family"][0] == run for line in lines) < each:
+                foot = self.ground((rng.uniform(0.1, 0.9) * self.size[0], rng.uniform(0.72, 0.95) * self.size[1]))
+                ends = np.array([foot, foot + axes[run] * length * rng.uniform(0.7, 1.3)])
+                if ((ends - self.centre) @ self.rotation[2]).min() > 0.4:
+                    lines.append({"family": "plumb" if run == "p" else run, "points": self.see(ends).tolist()})
+        return lines
+
+    def problem(self, lines: list[dict[str, Any]], **more: Any) -> dict[str, Any]:
+        """The question of the command line."""
+        return {"image": {"width": self.size[0], "height": self.size[1]}, "lines": lines, **more}
+
+
+@contextlib.contextmanager
+def running(data: Path | None = None, command: str = "serve") -> Iterator[Server]:
+    """`lithopos serve` on a free port, ended with SIGTERM."""
+    with contextlib.ExitStack() as stack:
+        folder = data or Path(stack.enter_context(tempfile.TemporaryDirectory()))
+        server = Server(folder, command)
+        try:
+            yield server
+        finally:
+            server.end()
+
+
+class Server:
+    """A started application and a small client for it."""
+
+    def __init__(self, data: Path, command: str = "serve") -> None:
+        self.data = data
+        self.process = subprocess.Popen(
+            [sys.executable, "-m", "lithopos.cli", command, "--port", "0", "--data", str(data)],
+            stdout=subprocess.PIPE,
+            text=True,
+        )
+        assert self.process.stdout
+        line = self.process.stdout.readline()
+        assert line.startswith("Lithopos is running at "), line
+        self.address, _, self.path = line.removeprefix("Lithopos is running at ").strip().partition("/project")
+        self.address = self.address.rstrip("/")
+        self.path = f"/project{self.path}" if self.path else "/"
+
+    def ask(self, method: str, path: str, body: Any = None) -> Any:
+        """A JSON question; raises urllib's HTTPError for a refusal."""
+        data = json.dumps(body).encode() if body is not None else None
+        request = urllib.request.Request(
+            f"{self.address}/api/v1{path}", data, {"Content-Type": "application/json"}, method=method
+        )
+        with urllib.request.urlopen(request, timeout=60) as answer:
+            return json.loads(answer.read())
+
+    def wait(self, ready: Callable[[], Any], seconds: float = 120) -> Any:
+        """Ask until the answer is truthy."""
+        deadline = time.monotonic() + seconds
+        while time.monotonic() < deadline:
+            if answer := ready():
+                return answer
+            time.sleep(0.1)
+        raise AssertionError("waited in vain")
+
+    def child(self, module: str) -> int:
+        """The process number of a child by its module."""
+        children = Path(f"/proc/{self.process.pid}/task/{self.process.pid}/children").read_text().split()
+        return next(int(pid) for pid in children if module in Path(f"/proc/{pid}/cmdline").read_text())
+
+    def end(self, how: int = signal.SIGTERM) -> None:
+        """End it, and see that nothing of it stays."""
+        if self.process.poll() is None:
+            os.kill(self.process.pid, how)
+            self.process.wait(20)
+        if self.process.stdout:
+            self.process.stdout.close()
