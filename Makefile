@@ -18,14 +18,14 @@ test: setup
 	$(BIN)/python -m tests
 
 lint: setup
-	$(BIN)/ruff check src tests bench
-	$(BIN)/ruff format --check src tests bench
+	$(BIN)/ruff check src tests bench tools
+	$(BIN)/ruff format --check src tests bench tools
 	$(BIN)/mypy
 	cd frontend && npm run --silent check
 
 fix: setup
-	$(BIN)/ruff check --fix src tests bench
-	$(BIN)/ruff format src tests bench
+	$(BIN)/ruff check --fix src tests bench tools
+	$(BIN)/ruff format src tests bench tools
 	cd frontend && npm run --silent fix
 
 types: setup

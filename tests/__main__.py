@@ -31,7 +31,11 @@ def main() -> int:
     root = Path(__file__).parent
     pattern = sys.argv[1] if len(sys.argv) > 1 else "test_*.py"
     suite = unittest.defaultTestLoader.discover(str(root), pattern, str(root.parent))
-    result = unittest.TextTestRunner(resultclass=_Result, verbosity=1, warnings=None).run(suite)
+    result = unittest.TextTestRunner(
+        resultclass=_Result,  # type: ignore[arg-type]
+        verbosity=1,
+        warnings=None,
+    ).run(suite)
     failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
     print(f"{getattr(result, 'passed', 0)} passed, {failed} failed, {len(result.skipped)} skipped")
     return 1 if failed else 0

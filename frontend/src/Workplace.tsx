@@ -1,4 +1,4 @@
-import { useCallback, useEffect } from "react";
+import { useCallback, useEffect, useState } from "react";
 import type { FileOut, Placed, ShotOut } from "./api/client";
 import { isBusy, useProject, useRenderActions, useRenders, useShot, useShotChange } from "./api/hooks";
 import { Stage } from "./canvas/Stage";
@@ -7,7 +7,7 @@ import { newId } from "./geometry/points";
 import { Ledger } from "./ledger/Ledger";
 import { Plan } from "./plan/Plan";
 import { go, projectPath } from "./state/address";
-import { rememberPlace, useEditor, type View } from "./state/editor";
+import { isKnownPlace, rememberPlace, useEditor, type View } from "./state/editor";
 import { useDropAnywhere, useTakeFiles } from "./state/files";
 import { say } from "./state/notices";
 import { Strip } from "./strip/Strip";
@@ -16,7 +16,14 @@ import { Button, Tip } from "./ui/controls";
 /** One shot: title strip, ledger, photograph with the plan, strip. */
 export function Workplace({ projectId, shotId }: { projectId: string; shotId: string }) {
   const { data: shot, error } = useShot(shotId);
+  const { data } = useRenders(shotId);
+  const [isNew] = useState(() => !isKnownPlace(shotId));
   useEffect(() => rememberPlace(shotId), [shotId]);
+  const hasProof = data?.renders.some((render) => render.has_picture);
+  useEffect(() => {
+    // Whoever opens a shot for the first time sees what it has come to.
+    if (isNew && hasProof) useEditor.getState().show("proof");
+  }, [isNew, hasProof]);
   if (error)
     return (
       <div className="p-14">

@@ -18,9 +18,8 @@ class Colour(unittest.TestCase):
         self.assertAlmostEqual(float(luminance([1, 1, 1])), 1, places=6)
 
     def test_lab_of_white_grey_and_red(self) -> None:
-        np.testing.assert_allclose(
-            linear_to_Lab([[1, 1, 1], [0.18418651, 0.18418651, 0.18418651]]), [[100, 0, 0], [50, 0, 0]], atol=2e-3
-        )
+        greys = np.array([[1, 1, 1], [0.18418651, 0.18418651, 0.18418651]])
+        np.testing.assert_allclose(linear_to_Lab(greys), np.array([[100.0, 0, 0], [50, 0, 0]]), atol=2e-3)
         np.testing.assert_allclose(linear_to_Lab([1, 0, 0]), [53.24, 80.09, 67.20], atol=0.02)
 
     def test_delta_e_2000_table(self) -> None:

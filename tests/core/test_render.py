@@ -8,8 +8,8 @@ from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
-
 from bench.truth import marked_shot, score
+
 from lithopos.core.composite.catch import compose, model_gain
 from lithopos.core.errors import Cancelled, InputError
 from lithopos.core.exchange.picture import Picture, read_picture

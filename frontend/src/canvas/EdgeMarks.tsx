@@ -32,7 +32,6 @@ export function EdgeMarks({ shot, document, frame }: MarkProps) {
         <EdgeLine edge={edge} frame={frame} chosen={chosen} label={`${RUNS[edge.run].letter}${number}`} />
         {edge.points.map((point, index) => (
           <Handle
-            // biome-ignore lint/suspicious/noArrayIndexKey: a point of an edge is known by its place in it
             key={index}
             frame={frame}
             at={point}

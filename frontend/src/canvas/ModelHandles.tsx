@@ -77,7 +77,12 @@ function Handles({ shot, document, frame, camera, placed }: MarkProps & { camera
   const ring = path(circle(camera, frame, foot, radius));
   const puck = path(circle(camera, frame, foot, Math.max(radius * 0.13, 0.05)));
   const [c, k] = [frame.toScreen(centre), frame.toScreen(knob)];
-  const choose = () => select({ kind: "model", id: placed.id });
+  const choose = () => {
+    select({ kind: "model", id: placed.id });
+    // A proof stands still while its model is moved: the live view goes along.
+    const { view, show } = useEditor.getState();
+    if (view === "proof" || view === "master") show("live");
+  };
   return (
     <g opacity={chosen || selection === null ? 1 : 0.6}>
       <path d={ring} fill="none" stroke="#fff" strokeOpacity={0.6} strokeWidth={4.2} />

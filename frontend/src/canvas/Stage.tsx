@@ -99,9 +99,7 @@ export function Stage({ shot }: { shot: ShotOut }) {
                   {layer(seam.other)}
                 </div>
               )}
-              {(view === "photo" || view === "live") && (
-                <Marks shot={shot} document={document} derived={derived} frame={frame} />
-              )}
+              <Marks shot={shot} document={document} derived={derived} frame={frame} />
               {seam && <Seam frame={frame} left={VIEW_NAMES[view]} right={VIEW_NAMES[seam.other]} />}
               <Caption view={view} render={latest(view)} shot={shot} />
             </>

@@ -51,6 +51,7 @@ export function Ledger({ projectId, shot, onFiles, onStand }: Props) {
             <h2>
               <button
                 type="button"
+                data-step={name}
                 aria-expanded={isOpen}
                 onClick={() => open(name)}
                 className={`grid min-h-[38px] w-full grid-cols-[26px_auto_1fr] items-center gap-1 px-3 py-2 text-left outline-offset-[-3px] ${isOpen ? "" : "border-b border-lime-200 hover:bg-lime-200/60"}`}

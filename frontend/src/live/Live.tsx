@@ -1,17 +1,10 @@
 import { Canvas, useThree } from "@react-three/fiber";
 import { useEffect, useMemo, useRef } from "react";
-import {
-  type DirectionalLight,
-  NoToneMapping,
-  Object3D,
-  PCFShadowMap,
-  PerspectiveCamera,
-  type WebGLRenderer,
-} from "three";
+import { type DirectionalLight, NoToneMapping, Object3D, PCFShadowMap, PerspectiveCamera } from "three";
 import type { Derived, Placed, Shot } from "../api/client";
 import type { Frame } from "../canvas/Stage";
 import { type Camera, cameraOf } from "../geometry/camera";
-import { useModel } from "./models";
+import { useModel, useModelsReady } from "./models";
 
 type Props = { document: Shot; derived: Derived; frame: Frame };
 
@@ -37,7 +30,7 @@ export function Live({ document, derived, frame }: Props) {
         {document.models.map((placed) => (
           <Stood key={placed.id} placed={placed} />
         ))}
-        <Ready document={document} derived={derived} />
+        <Ready document={document} />
       </Canvas>
     </div>
   );
@@ -179,25 +172,14 @@ function Stood({ placed }: { placed: Placed }) {
 }
 
 /** Tells the test hook when everything asked for has been drawn. */
-function Ready({ document }: { document: Shot; derived: Derived }) {
-  const models = document.models.map((placed) => placed.file);
-  return (
-    <>
-      {[...new Set(models)].slice(0, 1).map((file) => (
-        <Told key={file} file={file} />
-      ))}
-    </>
-  );
-}
-
-function Told({ file }: { file: string }) {
-  const model = useModel(file);
-  const gl = useThree((state) => state.gl) as WebGLRenderer;
+function Ready({ document }: { document: Shot }) {
+  const files = document.models.map((placed) => placed.file);
+  const all = useModelsReady(files);
   useEffect(() => {
-    if (window.lithopos) window.lithopos.ready = Boolean(model && gl);
+    if (window.lithopos) window.lithopos.ready = all;
     return () => {
       if (window.lithopos) window.lithopos.ready = false;
     };
-  }, [model, gl]);
+  }, [all]);
   return null;
 }

@@ -39,15 +39,18 @@ async function read(file: string) {
   for (const tell of listeners) tell();
 }
 
+const subscribe = (tell: () => void) => {
+  listeners.add(tell);
+  return () => listeners.delete(tell);
+};
+
+/** Whether every one of some models is read. */
+export const useModelsReady = (files: string[]) =>
+  useSyncExternalStore(subscribe, () => files.every((file) => typeof loaded.get(file) === "object"));
+
 /** A model for drawing; null until it is read. */
 export function useModel(file: string | undefined): LoadedModel | null {
-  const state = useSyncExternalStore(
-    (tell) => {
-      listeners.add(tell);
-      return () => listeners.delete(tell);
-    },
-    () => (file ? loaded.get(file) : undefined),
-  );
+  const state = useSyncExternalStore(subscribe, () => (file ? loaded.get(file) : undefined));
   if (file && state === undefined) void read(file);
   return typeof state === "object" ? state : null;
 }

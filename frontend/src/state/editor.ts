@@ -62,9 +62,14 @@ export const useEditor = create<Editor>((set) => ({
   endDraft: () => set({ draft: null, draftDerived: null, loupe: null }),
 }));
 
+const placeKey = (shotId: string) => `lithopos:${shotId}`;
+
+/** Whether this browser has been at the shot before. */
+export const isKnownPlace = (shotId: string) => localStorage.getItem(placeKey(shotId)) !== null;
+
 /** The step and view of each shot outlive a reload. */
 export function rememberPlace(shotId: string) {
-  const key = `lithopos:${shotId}`;
+  const key = placeKey(shotId);
   const { step, view } = JSON.parse(localStorage.getItem(key) ?? "{}") as { step?: Step; view?: View };
   useEditor.setState({
     step: step ?? "photo",

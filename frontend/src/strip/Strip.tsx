@@ -20,7 +20,7 @@ export function Strip({ projectId, shot }: { projectId: string; shot: ShotOut })
   }, [busy, latest]);
   return (
     <footer className="col-span-2 flex items-center gap-3 border-t border-lime-300 bg-lime-50 px-4">
-      <ul className="flex gap-3 overflow-x-auto py-1">
+      <ul className="flex gap-3 overflow-x-auto px-1 py-1">
         {project?.shots.map((other) => (
           <li key={other.id} className="w-[104px] shrink-0">
             <button

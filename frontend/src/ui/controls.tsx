@@ -135,6 +135,33 @@ export function Field({
   );
 }
 
+/** A name that can be typed. */
+export function TextField({
+  label,
+  value,
+  onValue,
+}: {
+  label: string;
+  value: string;
+  onValue: (value: string) => void;
+}) {
+  const [text, setText] = useState(value);
+  useEffect(() => setText(value), [value]);
+  const commit = () => text.trim() && text !== value && onValue(text.trim());
+  return (
+    <label className="flex flex-col gap-1 py-1 text-ink-700">
+      {label}
+      <input
+        className="rounded-md border border-lime-300 bg-white px-2 py-1 text-ink-900"
+        value={text}
+        onChange={(event) => setText(event.target.value)}
+        onBlur={commit}
+        onKeyDown={(event) => event.key === "Enter" && commit()}
+      />
+    </label>
+  );
+}
+
 type SliderProps = {
   label: string;
   value: number;

@@ -110,6 +110,9 @@ def run(data: Path) -> None:
     queue = Queue(data, lambda render_id: work(library, render_id))
     consumer = queue.huey.create_consumer(workers=1, periodic=False, initial_delay=0.05, backoff=1.2, max_delay=0.3)
     consumer.run()
+    # A trace may still run in native code, which would abort an orderly exit; all that counts is kept.
+    logging.shutdown()
+    os._exit(0)
 
 
 if __name__ == "__main__":

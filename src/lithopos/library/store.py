@@ -207,6 +207,12 @@ class Library:
         with self.session() as session:
             return _state(session, _found(session.get(ShotRow, shot_id), "shot"))
 
+    def document(self, shot_id: str) -> dict[str, Any]:
+        """A shot's document as it is kept, not read into its type: for a trial on every move of a drag."""
+        with self.session() as session:
+            row = _found(session.get(ShotRow, shot_id), "shot")
+            return dict(session.get_one(Revision, (shot_id, row.head)).document)
+
     def shot_at(self, shot_id: str, revision: int) -> Shot:
         """A shot's document at one of its revisions."""
         with self.session() as session:

@@ -173,7 +173,7 @@ def leaves(centre: Sequence[float], radius: Sequence[float], count: int, leaf: f
     )
     vertices = corners.reshape(-1, 3)
     first = np.arange(count)[:, None] * 4
-    faces = np.concatenate([[*first, 0, 1, 2], [*first, 0, 2, 3]])
+    faces = np.concatenate([first + [0, 1, 2], first + [0, 2, 3]])
     tone = np.repeat(rng.uniform(0, 1, (count, 2)), 4, 0)
     return Mesh(vertices, np.repeat(np.cross(side, out), 4, 0), tone, faces)
 
@@ -186,18 +186,18 @@ def arch_wall(x_from: float, bays: int, bay: float, spring: float, top: float, d
     """
     radius = (bay - pier) / 2
     angle = np.linspace(np.pi, 0, 33)
-    parts = []
+    parts: list[Mesh] = []
     for number in range(bays):
         centre = x_from + (number + 0.5) * bay
         x = np.concatenate([[centre - bay / 2], centre + radius * np.cos(angle), [centre + bay / 2]])
         z = np.concatenate([[spring], spring + radius * np.sin(angle), [spring]])
         front = np.stack([np.stack([x, 0 * x, z], -1), np.stack([x, 0 * x, 0 * z + top], -1)])
         parts.append(flat(front))
-        parts.append(flat([*front[::-1], 0, depth, 0]))
+        parts.append(flat(front[::-1] + np.array([0, depth, 0])))
         parts.append(flat(np.stack([front[0] + [0, depth, 0], front[0]])))
     length = bays * bay
     cap = np.array([[x_from, 0, top], [x_from + length, 0, top]])
-    parts.append(flat(np.stack([cap, [*cap, 0, depth, 0]])))
+    parts.append(flat(np.stack([cap, cap + [0, depth, 0]])))
     return join(parts)
 
 

@@ -166,8 +166,7 @@ def change_shot(path: s.ShotPath, body: s.Change) -> Response:
 @api.post("/shots/<string:shot_id>/try", operation_id="tryShot", responses={200: Derived})
 def try_shot(path: s.ShotPath, body: s.Trial) -> Response:
     """What would follow from a change, without keeping it: asked on each move of a drag."""
-    before = _library().shot(path.shot_id).shot.model_dump(mode="json", by_alias=True)
-    return _json(derive(load_shot(merge_patch(before, body.patch))))
+    return _json(derive(load_shot(merge_patch(_library().document(path.shot_id), body.patch))))
 
 
 @api.post("/shots/<string:shot_id>/undo", operation_id="undoShot", responses={200: s.ShotOut})

@@ -66,14 +66,17 @@ class Pinhole:
 
     def rays(self, pixels: ArrayLike) -> Array:
         """World directions (N, 3), unit length, through pixels (N, 2)."""
-        offset = (np.atleast_2d(np.asarray(pixels, float)) - self.principal_point) / self.focal_px
-        seen = np.column_stack([offset, np.ones(len(offset))])
-        world = seen @ self.rotation
+        world = self._ways(pixels)
         return np.asarray(world / np.linalg.norm(world, axis=1, keepdims=True))
+
+    def _ways(self, pixels: ArrayLike) -> Array:
+        """World directions (N, 3) through pixels, of depth 1."""
+        offset = (np.asarray(pixels, float).reshape(-1, 2) - self.principal_point) / self.focal_px
+        return np.asarray(offset @ self.rotation[:2] + self.rotation[2])
 
     def ground_points(self, pixels: ArrayLike, height_m: float = 0.0) -> Array:
         """Where the rays through pixels (N, 2) meet the plane z = height_m, (N, 3); NaN where they don't."""
-        way = self.rays(pixels)
+        way = self._ways(pixels)
         with np.errstate(divide="ignore", invalid="ignore"):
             reach = (height_m - self.position[2]) / way[:, 2]
         reach = np.where(reach > 0, reach, np.nan)

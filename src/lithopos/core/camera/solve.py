@@ -380,20 +380,23 @@ def _deviations(problem: CameraProblem, fit: _Fit, covariance: Array, focal_know
         turn = change[: len(covariance)][-3:]
         rotation = Rotation.from_rotvec(turn).as_matrix() @ fit.rotation
         tilt, roll, heading = view_angles(rotation)
-        camera = _with_position(problem, focal, rotation, change[len(covariance) :])
+        camera = _with_position(problem, focal, rotation, change[len(covariance) :] if problem.scale else None)
         from_35mm = focal_35mm_from_px(focal, size.width, size.height)
         return np.array([focal, from_35mm, *np.degrees([tilt, roll, heading]), *camera.position])
 
     whole = np.zeros((len(covariance) + 4, len(covariance) + 4))
     whole[: len(covariance), : len(covariance)] = covariance
     whole[len(covariance) :, len(covariance) :] = np.eye(4) * HAND_SIGMA_PX**2
+    if problem.scale is None:
+        whole = whole[: len(covariance), : len(covariance)]
     slope = np.empty((8, len(whole)))
+    here = figures(np.zeros(len(whole)))
     for i in range(len(whole)):
         step = np.zeros(len(whole))
         step[i] = 1e-6 if i < len(covariance) else 1e-3
-        difference = figures(step) - figures(-step)
+        difference = figures(step) - here
         difference[2:5] = (difference[2:5] + 180) % 360 - 180
-        slope[:, i] = difference / (2 * step[i])
+        slope[:, i] = difference / step[i]
     found = np.sqrt(np.maximum(np.einsum("ij,jk,ik->i", slope, whole, slope), 0))
     names = ("focal_px", "focal_35mm", "tilt_deg", "roll_deg", "heading_deg", "x_m", "y_m", "height_m")
     result = {name: float(value) for name, value in zip(names, found, strict=True)}

@@ -158,8 +158,10 @@ def _whitened(gnomons: list[Gnomon], camera: Pinhole, at: Array) -> list[Array]:
         level, level_slope = _collinear(np.array(gnomon.foot), np.array(gnomon.tip), below)
         # By top, tip and foot: both constraints share the tip.
         rows = np.array([[*slope, 0.0, 0.0], [0.0, 0.0, *level_slope[2:], *level_slope[:2]]])
-        factor = np.linalg.cholesky(rows @ rows.T)
-        found.append(np.linalg.solve(factor, [value, level]))
+        # By hand, the two values over the Cholesky factor of their covariance: this runs at every move of a drag.
+        (a, b), (_, c) = rows @ rows.T
+        first = value / np.sqrt(a)
+        found.append(np.array([first, (level - b / np.sqrt(a) * first) / np.sqrt(max(c - b * b / a, 1e-30))]))
     return found
 
 

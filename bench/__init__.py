@@ -1,0 +1,1 @@
+"""Measurements: `make bench`. Ratios within one run are what counts; machines are noisy."""

@@ -1,0 +1,160 @@
+"""Prints the project's figures: solving, proof, truth."""
+
+from __future__ import annotations
+
+import json
+import statistics
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import click
+import numpy as np
+
+from bench.truth import NAMES, SAMPLES, marked_shot, score
+from lithopos.core.camera.problem import CameraAnswer, CameraProblem
+from lithopos.core.camera.solve import solve_camera
+from lithopos.core.exchange.picture import read_picture
+from lithopos.core.inspect import read_model
+from lithopos.core.light.sun import SunAnswer, SunProblem, solve_sun
+from lithopos.core.render.engine import choose_variant
+from lithopos.core.render.passes import PROOF_SAMPLES, PROOF_WIDTH, render_shot, sized
+from lithopos.core.render.scene import build_scene
+from lithopos.core.render.tracer import MitsubaTracer
+from lithopos.samples.demo import marks_of
+from lithopos.web.app import create_app
+
+
+def median_ms(work: Callable[[], Any], times: int = 60) -> tuple[float, float, float]:
+    """Least, median and most milliseconds of some work."""
+    work()
+    taken = []
+    for _ in range(times):
+        started = time.perf_counter()
+        work()
+        taken.append((time.perf_counter() - started) * 1e3)
+    return min(taken), statistics.median(taken), max(taken)
+
+
+def bench_solving() -> None:
+    """The server's answer to a drag, and the solver alone, for 12 edges."""
+    truth = json.loads((SAMPLES / "cloister-yard.json").read_text())
+    marks = marks_of(truth)
+    edges = [{"id": f"e{i}", "run": e["family"], "points": e["points"]} for i, e in enumerate(truth["edges"][:12])]
+    patch = {**{name: marks[name] for name in ("origin", "yardstick", "gnomons")}, "edges": edges}
+    with tempfile.TemporaryDirectory() as folder:
+        app = create_app(Path(folder))
+        library = app.extensions["library"]
+        project = library.add_project("bench")
+        file = library.import_file(project.id, SAMPLES / truth["photograph"])
+        shot = library.add_shot(project.id, "bench", file.sha256)
+        library.change(shot.id, 1, patch, "marks")
+        client = app.test_client()
+        moved = {"patch": {"edges": edges}}
+        whole = median_ms(lambda: client.post(f"/api/v1/shots/{shot.id}/try", json=moved))
+        problem = CameraProblem.model_validate(
+            {"image": truth["image"], "lines": truth["edges"][:12], "scale": patch["yardstick"]}
+        )
+        alone = median_ms(lambda: solve_camera(problem))
+        library.engine.dispose()
+    print("solving, 12 edges [ms: least, median, most]")
+    print("  camera alone             {:6.1f} {:6.1f} {:6.1f}".format(*alone))
+    print("  server: camera and sun   {:6.1f} {:6.1f} {:6.1f}".format(*whole))
+
+
+def bench_accuracy(seeds: int = 100) -> None:
+    """How often camera and sun come within the bounds from edges off by 0.7 px."""
+    print(f"accuracy over {seeds} seeds, marks off by 0.7 px")
+    for name in NAMES:
+        truth = json.loads((SAMPLES / f"{name}.json").read_text())
+        focal_true, height_true = truth["camera"]["focal_px"], truth["camera"]["camera_position"][2]
+        errors = []
+        for seed in range(seeds):
+            rng = np.random.default_rng(seed)
+
+            def off(points: Any, rng: np.random.Generator = rng) -> Any:
+                return (np.asarray(points, float) + rng.normal(scale=0.7, size=np.shape(points))).tolist()
+
+            stick = truth["yardstick"]
+            case = {
+                "image": truth["image"],
+                "lines": [{"family": e["family"], "points": off(e["points"])} for e in truth["edges"]],
+                "scale": {"from": off(stick["from"]), "to": off(stick["to"]), "metres": stick["metres"]},
+            }
+            camera = solve_camera(CameraProblem.model_validate(case))
+            assert isinstance(camera, CameraAnswer) and camera.camera_position
+            marks = [{mark: off(p) for mark, p in g.items()} for g in truth["gnomons"]]
+            sun = solve_sun(SunProblem.model_validate({"image": truth["image"], "camera": camera, "gnomons": marks}))
+            assert isinstance(sun, SunAnswer)
+            apart = np.degrees(np.arccos(np.clip(np.dot(sun.direction, truth["sun"]["direction"]), -1, 1)))
+            errors.append([camera.focal_px / focal_true - 1, camera.camera_position[2] / height_true - 1, apart])
+        focal, height, apart = np.abs(np.array(errors)).T
+        both = int(((focal < 0.02) & (height < 0.02)).sum())
+        print(
+            f"  {name}: focal and height within 2 %: {both}; median off {np.median(focal):.2%}, {np.median(height):.2%}"
+        )
+        print(f"  {name}: sun within 1°: {int((apart < 1).sum())}; median off {np.median(apart):.2f}°")
+
+
+def bench_proof() -> None:
+    """A first proof of the cloister, with the bare renderer's and denoiser's time for the same samples."""
+    import pyoidn
+
+    shot, photograph = marked_shot("cloister-yard"), read_picture(SAMPLES / "cloister-yard.jpg")
+    model = lambda name: read_model(SAMPLES / name)  # noqa: E731
+    print(f"proof of the cloister, {PROOF_WIDTH} px wide, {PROOF_SAMPLES} samples, {choose_variant()} [s]")
+    for word in ("first (compiling)", "second"):
+        started, marks = time.perf_counter(), []
+        for step in render_shot(shot, photograph, model):
+            marks.append((step.samples, time.perf_counter() - started))
+        print(f"  {word:18}", "  ".join(f"{samples} samples {seconds:.1f}" for samples, seconds in marks))
+    small = sized(photograph, PROOF_WIDTH / photograph.codes.shape[1])
+    scene = build_scene(shot, small, model)
+    tracer = MitsubaTracer(scene)
+    tracer.trace(2, 0)
+    started = time.perf_counter()
+    np.array(tracer.mi.render(tracer._with, integrator=tracer._path, spp=PROOF_SAMPLES, seed=1))
+    bare = time.perf_counter() - started
+    started = time.perf_counter()
+    layers = tracer.trace(PROOF_SAMPLES, 1)
+    every = time.perf_counter() - started
+    started = time.perf_counter()
+    pyoidn.denoise(np.ascontiguousarray(layers.with_models / PROOF_SAMPLES), hdr=True, quality="high")
+    x0, y0, x1, y1 = scene.region
+    print(
+        f"  the same region ({x1 - x0} × {y1 - y0}): one picture traced {bare:.2f}, all layers {every:.2f}, "
+        f"denoised once {time.perf_counter() - started:.2f}"
+    )
+
+
+def bench_truth(samples: int) -> None:
+    """The truth test on both samples."""
+    print(f"truth test, marks off by 0.7 px, full size, {samples} samples")
+    for name in NAMES:
+        told, _ = score(name, samples)
+        print(
+            f"  {name}: photograph {told.bare_db:.1f} dB, composite {told.composite_db:.1f} dB "
+            f"(+{told.composite_db - told.bare_db:.1f}); model's mean colour ΔE2000 {told.model_delta_e:.1f}; "
+            f"pixels without influence that differ: {told.untouched_differ}"
+        )
+
+
+PARTS = {"solving": bench_solving, "accuracy": bench_accuracy, "proof": bench_proof}
+
+
+@click.command()
+@click.argument("parts", nargs=-1, type=click.Choice([*PARTS, "truth"]))
+@click.option("--samples", default=64, show_default=True, help="For the truth test.")
+def main(parts: tuple[str, ...], samples: int) -> None:
+    """Measure what is named, or everything."""
+    for name, work in PARTS.items():
+        if not parts or name in parts:
+            work()
+    if not parts or "truth" in parts:
+        bench_truth(samples)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,111 @@
+"""A headless Chromium on a running application; any console error fails the test."""
+
+from __future__ import annotations
+
+import contextlib
+import shutil
+import time
+import unittest
+from collections.abc import Iterator
+from typing import Any
+
+from playwright.sync_api import Page, sync_playwright
+
+from tests.support import ROOT, Server
+
+FLAGS = [
+    "--no-sandbox",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+]
+WAIT_MS = 60_000
+
+
+def chromium() -> str:
+    """Path of Chromium; skips the test where it or the built front end is missing."""
+    path = shutil.which("chromium")
+    if path is None:
+        raise unittest.SkipTest("Chromium is not on this machine")
+    if not (ROOT / "src/lithopos/web/static/app/index.html").is_file():
+        raise unittest.SkipTest("the front end is not built: make setup")
+    return path
+
+
+class Screen:
+    """The page with gestures in the photograph's own pixels."""
+
+    def __init__(self, page: Page, errors: list[str]) -> None:
+        self.page, self.errors = page, errors
+        page.set_default_timeout(WAIT_MS)
+
+    def until(self, expression: str, seconds: float = 90) -> Any:
+        """Wait until a script's value is truthy."""
+        deadline = time.monotonic() + seconds
+        while time.monotonic() < deadline:
+            if value := self.page.evaluate(expression):
+                return value
+            self.page.wait_for_timeout(60)
+        raise AssertionError(f"waited in vain for {expression}")
+
+    def revision(self) -> int:
+        """The revision on the screen."""
+        return int(self.page.evaluate("window.lithopos?.revision ?? 0"))
+
+    def kept(self, before: int) -> None:
+        """Wait until a change after revision `before` is accepted."""
+        self.until(f"window.lithopos.revision > {before}")
+
+    def photo(self, point: Any) -> tuple[float, float]:
+        """Page pixels of a pixel of the photograph."""
+        x, y = self.page.evaluate(f"window.lithopos.photo({point[0]}, {point[1]})")
+        return x, y
+
+    def world(self, x: float, y: float, z: float = 0) -> tuple[float, float]:
+        """Page pixels of a world point."""
+        px, py = self.page.evaluate(f"window.lithopos.project({x}, {y}, {z})")
+        return px, py
+
+    def drag(self, start: tuple[float, float], end: tuple[float, float], steps: int = 6) -> None:
+        """Press, move in steps, let go."""
+        mouse = self.page.mouse
+        mouse.move(*start)
+        mouse.down()
+        for step in range(1, steps + 1):
+            t = step / steps
+            mouse.move(start[0] + t * (end[0] - start[0]), start[1] + t * (end[1] - start[1]))
+        mouse.up()
+
+    def stroke(self, start: Any, end: Any) -> None:
+        """A drag between two pixels of the photograph that makes a revision."""
+        before = self.revision()
+        self.drag(self.photo(start), self.photo(end))
+        self.kept(before)
+
+    def step(self, name: str) -> None:
+        """Open a step of the ledger."""
+        row = self.page.locator(f"aside button[data-step={name.lower()}]")
+        if row.get_attribute("aria-expanded") == "false":
+            row.click()
+
+    def press(self, name: str, exact: bool = True) -> None:
+        """Press a button by its name."""
+        self.page.get_by_role("button", name=name, exact=exact).first.click()
+
+
+@contextlib.contextmanager
+def screen(server: Server, path: str | None = None) -> Iterator[Screen]:
+    """A page on the server; fails if the console told of an error."""
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=chromium(), args=FLAGS)
+        page = browser.new_page(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+        errors: list[str] = []
+        page.on("console", lambda message: errors.append(message.text) if message.type == "error" else None)
+        page.on("pageerror", lambda error: errors.append(str(error)))
+        page.goto(server.address + (path or server.path))
+        yield Screen(page, errors)
+        browser.close()
+        if errors:
+            raise AssertionError("the console told of: " + " | ".join(errors))

@@ -1,0 +1,102 @@
+"""The command line, as scripts use it."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from lithopos.core.exchange.picture import read_picture
+from tests.core.test_shot import example
+from tests.support import SAMPLES, TrueCamera
+
+
+def run(*arguments: str, given: Any = None) -> subprocess.CompletedProcess[str]:
+    text = given if isinstance(given, str) else json.dumps(given)
+    return subprocess.run(
+        [sys.executable, "-m", "lithopos.cli", *arguments], input=text, capture_output=True, text=True, check=False
+    )
+
+
+class CommandLine(unittest.TestCase):
+    def answer(self, *arguments: str, given: Any = None) -> Any:
+        told = run(*arguments, given=given)
+        self.assertEqual(told.returncode, 0, told.stderr)
+        return json.loads(told.stdout)
+
+    def refused(self, words: str, *arguments: str, given: Any = None) -> None:
+        told = run(*arguments, given=given)
+        self.assertEqual((told.returncode, told.stdout), (2, ""), told.stderr)
+        self.assertEqual(len(told.stderr.strip().splitlines()), 1, told.stderr)
+        self.assertRegex(told.stderr, words)
+
+    def test_camera_then_sun(self) -> None:
+        true = TrueCamera(heading=60)
+        camera = self.answer("camera", "-", given=true.problem(true.edges("abp")))
+        self.assertAlmostEqual(camera["focal_px"], true.focal, places=2)
+        self.assertIsNone(camera["camera_position"])
+        self.assertAlmostEqual(camera["camera_position_unit"][2], 1)
+        foot, height, e = [1.5, 4.0], 1.0, np.radians(35)
+        reach = height / np.tan(e)
+        marks = true.see([[*foot, 0], [*foot, height], [foot[0] - reach, foot[1], 0]])
+        gnomon = dict(zip(("foot", "top", "tip"), marks.tolist(), strict=True))
+        sun = self.answer(
+            "sun", "-", given={"image": {"width": 1920, "height": 1280}, "camera": camera, "gnomons": [gnomon]}
+        )
+        self.assertAlmostEqual(sun["elevation_deg"], 35, places=3)
+        np.testing.assert_allclose(sun["direction"], [np.cos(e), 0, np.sin(e)], atol=1e-4)
+
+    def test_batch_answers_each_case(self) -> None:
+        true = TrueCamera()
+        cases = [true.problem(true.edges("ab")), true.problem([]), {"image": 3}]
+        answers = self.answer("camera", "--batch", "-", given=cases)
+        self.assertAlmostEqual(answers[0]["focal_px"], true.focal, places=2)
+        self.assertIn("too few edges", answers[1]["error"])
+        self.assertIn("image", answers[2]["error"])
+
+    def test_bad_calls_end_with_two_and_one_line(self) -> None:
+        self.refused("FILE: is not JSON", "camera", "-", given="{")
+        self.refused("FILE: holds NaN", "camera", "-", given='{"image": NaN}')
+        self.refused("can't be read", "camera", "/nowhere.json")
+        self.refused("No such command", "frobnicate")
+        self.refused("lines: too few edges", "camera", "-", given=TrueCamera().problem([]))
+        self.refused("image: is missing", "sun", "-", given={"gnomons": []})
+        self.refused("is a photograph, not a model", "inspect", str(SAMPLES / "sea-terrace.jpg"))
+
+    def test_inspect_schema_and_doctor(self) -> None:
+        self.assertEqual(
+            self.answer("inspect", str(SAMPLES / "tern-fountain.glb"))["materials"], ["pale stone", "steel", "bronze"]
+        )
+        self.assertEqual(self.answer("schema")["properties"]["format"]["const"], 1)
+        with tempfile.TemporaryDirectory() as folder:
+            self.assertTrue(self.answer("doctor", "--data", folder)["denoiser"])
+
+    def test_render_the_written_example_and_refuse_bad_ones(self) -> None:
+        with tempfile.TemporaryDirectory() as name:
+            folder = Path(name)
+            for file in ("cloister-yard.jpg", "marl-bench.glb"):
+                (folder / file).symlink_to(SAMPLES / file)
+            (folder / "linked.json").write_text(json.dumps(example()))
+            self.refused("leads outside", "render", str(folder / "linked.json"), "-o", str(folder / "out.png"))
+            for file in ("cloister-yard.jpg", "marl-bench.glb"):
+                (folder / file).unlink()
+                (folder / file).write_bytes((SAMPLES / file).read_bytes())
+            shot = folder / "shot.json"
+            shot.write_text(json.dumps(example()))
+            told = run("render", str(shot), "-o", str(folder / "out.png"), "--scale", "0.25", "--samples", "4")
+            self.assertEqual(told.returncode, 0, told.stderr)
+            made = read_picture(folder / "out.png").codes
+            self.assertEqual(made.shape, (320, 480, 3))
+            shot.write_text(json.dumps({**example(), "surprise": 1}))
+            self.refused("surprise: is not a known field", "render", str(shot), "-o", str(folder / "two.png"))
+            self.assertFalse((folder / "two.png").exists())
+
+
+if __name__ == "__main__":
+    unittest.main()

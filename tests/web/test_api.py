@@ -1,0 +1,92 @@
+"""The API: what it refuses, how it says so, and that the front end's types are its own."""
+
+from __future__ import annotations
+
+import io
+import json
+import tempfile
+import unittest
+import zipfile
+from pathlib import Path
+from typing import Any
+
+from lithopos.samples.demo import marks_of
+from lithopos.web.app import create_app
+from lithopos.web.openapi import openapi_document
+from tests.support import ROOT, SAMPLES
+
+
+class Api(unittest.TestCase):
+    def setUp(self) -> None:
+        holder = tempfile.TemporaryDirectory()
+        self.addCleanup(holder.cleanup)
+        app = create_app(Path(holder.name))
+        self.addCleanup(app.extensions["library"].engine.dispose)
+        self.client = app.test_client()
+        self.project = self.ask("post", "/projects", {"name": "Tidewater yard"}, 201)["id"]
+
+    def ask(self, method: str, path: str, body: Any = None, status: int = 200, **headers: str) -> Any:
+        answer = getattr(self.client, method)(f"/api/v1{path}", json=body, headers=headers)
+        self.assertEqual(answer.status_code, status, answer.text)
+        if status >= 400:
+            self.assertEqual(answer.mimetype, "application/problem+json")
+            self.assertEqual(answer.json["status"], status)
+        return answer.json
+
+    def send(self, name: str, data: bytes, status: int = 201) -> Any:
+        form = {"file": (io.BytesIO(data), name)}
+        answer = self.client.post(f"/api/v1/projects/{self.project}/files", data=form)
+        self.assertEqual(answer.status_code, status, answer.text)
+        return answer.json
+
+    def shot(self) -> dict[str, Any]:
+        file = self.send("cloister-yard.jpg", (SAMPLES / "cloister-yard.jpg").read_bytes())
+        shot: dict[str, Any] = self.ask(
+            "post", f"/projects/{self.project}/shots", {"name": "Cloister", "photograph": file["sha256"]}, 201
+        )
+        return shot
+
+    def test_marks_to_camera_sun_and_a_bundle(self) -> None:
+        shot = self.shot()
+        self.assertIsNone(shot["derived"]["camera"])
+        marks = marks_of(json.loads((SAMPLES / "cloister-yard.json").read_text()))
+        patch = {name: marks[name] for name in ("edges", "origin", "yardstick", "gnomons")}
+        tried = self.ask("post", f"/shots/{shot['id']}/try", {"patch": patch})
+        self.assertEqual(self.ask("get", f"/shots/{shot['id']}")["revision"], 1, "a trial keeps nothing")
+        kept = self.ask("patch", f"/shots/{shot['id']}", {"revision": 1, "patch": patch, "label": "marks"})
+        self.assertEqual(kept["derived"], tried)
+        self.assertAlmostEqual(kept["derived"]["camera"]["focal_35mm"], 27.5, delta=0.6)
+        self.assertAlmostEqual(kept["derived"]["sun"]["elevation_deg"], 28, delta=1)
+        bundle = self.client.get(f"/api/v1/shots/{shot['id']}/bundle")
+        self.assertEqual(set(zipfile.ZipFile(io.BytesIO(bundle.data)).namelist()), {"shot.json", "0-cloister-yard.jpg"})
+
+    def test_problems_are_plain_and_change_nothing(self) -> None:
+        shot = self.shot()
+        here = f"/shots/{shot['id']}"
+        for method, path, body, status, words in (
+            ("patch", here, {"revision": 1, "patch": {"orign": [1, 2]}}, 422, "orign: is not a known field"),
+            ("patch", here, {"revision": 7, "patch": {"origin": [1, 2]}}, 409, "you saw revision 7"),
+            ("post", f"{here}/undo", {"revision": 1}, 422, "nothing to undo"),
+            ("post", f"{here}/renders", {"quality": "proof"}, 422, "perspective is not solved"),
+            ("post", "/projects", {"nme": "x"}, 422, "name: is missing"),
+            ("get", "/shots/ffffffffffff", None, 404, "no such shot"),
+            ("get", "/nothing", None, 404, "nothing at this address"),
+        ):
+            with self.subTest(words):
+                self.assertIn(words, self.ask(method, path, body, status)["detail"])
+        self.assertEqual(self.ask("get", here)["revision"], 1)
+        self.assertIn("is not a picture", self.send("a.jpg", b"nonsense", 422)["detail"])
+
+    def test_strangers_are_refused(self) -> None:
+        self.ask("get", "/projects", status=403, Host="lithopos.example")
+        for headers in ({"Origin": "http://other.example"}, {"Sec-Fetch-Site": "cross-site"}):
+            self.ask("post", "/projects", {"name": "x"}, 403, **headers)
+        self.ask("post", "/projects", {"name": "x"}, 201, Origin="http://localhost")
+
+    def test_the_front_ends_types_are_of_this_api(self) -> None:
+        kept = json.loads((ROOT / "frontend/src/api/openapi.json").read_text())
+        self.assertEqual(kept, json.loads(json.dumps(openapi_document())), "run `make types`")
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,94 @@
+"""`python tools/screenshots.py`: the pictures in docs/screenshots, from the demonstration's data."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+sys.path.insert(0, str(Path(__file__).parents[1]))
+
+from tests.browser.driver import Screen, screen
+from tests.support import ROOT, running
+
+OUT = ROOT / "docs/screenshots"
+
+
+def take(page: Screen, name: str) -> None:
+    """Keep what is on the screen."""
+    page.page.mouse.move(700, 20)
+    page.page.wait_for_timeout(700)
+    page.page.screenshot(path=OUT / f"{name}.png")
+
+
+def live(page: Screen) -> None:
+    """The live view, drawn."""
+    page.press("Live")
+    page.until("window.lithopos.ready")
+    page.page.wait_for_timeout(2500)
+
+
+def done(page: Screen, word: str) -> None:
+    """Wait until the newest render is done."""
+    page.page.locator("footer").get_by_text(f"{word} ·", exact=False).wait_for()
+    page.page.locator("footer").get_by_text("done ·", exact=False).wait_for(timeout=180_000)
+
+
+def main() -> None:
+    """Take them all."""
+    with running(command="demo") as server, screen(server) as page:
+        page.until("window.lithopos?.derived.sun")
+        done(page, "Proof")
+        page.step("Perspective")
+        take(page, "perspective")
+        loupe(page)
+        page.step("Ground")
+        take(page, "ground")
+        page.step("Place")
+        live(page)
+        take(page, "place-live")
+        page.step("Light")
+        page.press("Photo")
+        take(page, "light")
+        page.step("Contact")
+        page.press("Proof")
+        page.press("Seam")
+        take(page, "contact-proof-seam")
+        page.press("Seam")
+        page.step("Deliver")
+        page.page.get_by_label("Samples a pixel").fill("48")
+        page.page.get_by_label("Samples a pixel").press("Enter")
+        page.until("window.lithopos.revision > 6")
+        page.press("Make the master")
+        page.page.locator("footer").get_by_text("pass 2 of", exact=False).wait_for(timeout=120_000)
+        take(page, "deliver-under-way")
+        page.page.get_by_role("button", name="Sea terrace", exact=False).click()
+        page.until("window.lithopos?.derived.sun?.elevation_deg < 24")
+        done(page, "Proof")
+        page.step("Contact")
+        page.press("Proof")
+        page.press("fold")
+        take(page, "sea-terrace-proof")
+        page.press("Tidewater yard")
+        take(page, "project")
+        page.press("All projects")
+        take(page, "projects")
+
+
+def loupe(page: Screen) -> None:
+    """An edge's end under the loupe, in the middle of a drag."""
+    box = page.page.get_by_label("Run A edge 2, end 1").bounding_box()
+    assert box
+    page.page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+    page.page.mouse.down()
+    page.page.mouse.move(box["x"] + box["width"] / 2 + 3, box["y"] + box["height"] / 2 + 2, steps=3)
+    page.page.wait_for_timeout(500)
+    page.page.screenshot(path=OUT / "perspective-loupe.png")
+    before = page.revision()
+    page.page.mouse.up()
+    page.kept(before)
+    page.press("Undo")
+    page.until(f"window.lithopos.revision === {before}")
+
+
+if __name__ == "__main__":
+    main()
