@@ -166,13 +166,13 @@ def render(shot: Path, out: Path, quality: str, scale: float | None, samples: in
             samples=samples,
             seed=seed,
         )
-        picture = None
+        picture, cut = None, 0
         for step in steps:
-            picture = step.picture
+            picture, cut = step.picture, step.cut
             _show_progress(step.number, step.of, step.seconds_left)
         assert picture is not None
         write_png(picture, out)
-    print(f"{out} written", file=sys.stderr)
+    print(f"{out} written; {cut} stray bright pixels of the ground were cut", file=sys.stderr)
 
 
 def _show_progress(number: int, of: int, seconds_left: float) -> None:

@@ -21,8 +21,10 @@ from lithopos.core.render.tracer import Layers
 # A change of the ground's light below this moves no mid-tone of an 8-bit picture by half a code
 # (one code at 128 is 1.9 % of the light): such pixels are left alone.
 UNNOTICED = 0.008
+# The ground's light is taken to grow at most this many times: brighter pixels are stray paths.
+BRIGHTEST = 4.0
 
-__all__ = ["compose", "light_ratio", "model_gain", "noise_share"]
+__all__ = ["compose", "cut_pixels", "light_ratio", "model_gain", "noise_share"]
 
 
 def model_gain(ground_level: float, irradiance: Floats) -> Floats:
@@ -74,19 +76,26 @@ def light_ratio(layers: Layers, quality: str) -> Floats:
     """
     cover = np.clip(layers.coverage / layers.samples, 0, 1)
     bare = np.maximum(layers.without, 1e-9)
-    raw = np.clip(layers.with_models / bare, 0, 4).astype(np.float32)
+    raw = np.clip(layers.with_models / bare, 0, BRIGHTEST).astype(np.float32)
     raw = _fill(raw, cover <= 0)
     smooth = np.asarray(_denoise(raw, quality))
     return (1 + (smooth - 1) * _noticed(raw)[..., None]).astype(np.float32)
+
+
+def cut_pixels(layers: Layers) -> int:
+    """How many pixels of ground are brighter than the stated bound, and so were cut to it."""
+    beyond = (layers.with_models > BRIGHTEST * np.maximum(layers.without, 1e-9)).any(-1)
+    return int(np.count_nonzero(beyond & (layers.coverage <= 0)))
 
 
 def _noticed(raw: Floats) -> Floats:
     """0 where the light changes less than anyone could notice, 1 where it clearly does, (H, W).
 
     Both traces share their random numbers, so that the raw ratio is 1 but for real influence and
-    stray paths; its mean over a neighbourhood tells them apart.
+    stray paths; its mean over a neighbourhood tells them apart. A single stray pixel, however bright,
+    counts as one change of 100 % and stays below the threshold.
     """
-    change = np.abs(cv2.GaussianBlur(luminance(raw) - 1, (0, 0), 5.0))
+    change = np.abs(cv2.GaussianBlur(np.clip(luminance(raw) - 1, -1, 1), (0, 0), 5.0))
     weight = np.clip((change - UNNOTICED) / (2 * UNNOTICED), 0, 1)
     return np.asarray(weight * weight * (3 - 2 * weight), np.float32)
 

@@ -16,7 +16,7 @@ from typing import Literal
 import cv2
 import numpy as np
 
-from lithopos.core.composite.catch import compose, model_gain, noise_share
+from lithopos.core.composite.catch import compose, cut_pixels, model_gain, noise_share
 from lithopos.core.errors import Cancelled
 from lithopos.core.exchange.picture import Picture, write_atomically
 from lithopos.core.geometry.model import Model
@@ -33,7 +33,7 @@ __all__ = ["PROOF_SAMPLES", "PROOF_WIDTH", "Pass", "Quality", "pass_plan", "rend
 
 @dataclass(frozen=True)
 class Pass:
-    """What stands after a pass: the picture so far, and how far the render is."""
+    """What stands after a pass: the picture so far, how far the render is, and how many stray pixels were cut."""
 
     number: int
     of: int
@@ -41,6 +41,7 @@ class Pass:
     noise: float | None
     seconds_left: float
     picture: Picture
+    cut: int
 
 
 def pass_plan(samples: int, quality: Quality) -> list[int]:
@@ -103,7 +104,15 @@ def render_shot(
     total, done = _kept(keep, scene)
     started, at_start = time.monotonic(), sum(plan[:done])
     if done >= len(plan) and total is not None:
-        yield Pass(done, len(plan), total.samples, None, 0.0, compose(base, scene.region, total, gain, "high"))
+        yield Pass(
+            done,
+            len(plan),
+            total.samples,
+            None,
+            0.0,
+            compose(base, scene.region, total, gain, "high"),
+            cut_pixels(total),
+        )
     for number in range(done, len(plan)):
         if stopped():
             raise Cancelled("The render was stopped.")
@@ -115,7 +124,7 @@ def render_shot(
         last = number + 1 == len(plan)
         picture = compose(base, scene.region, total, gain, "high" if last else "fast")
         left = (time.monotonic() - started) / (total.samples - at_start) * (sum(plan) - total.samples)
-        yield Pass(number + 1, len(plan), total.samples, noise, left, picture)
+        yield Pass(number + 1, len(plan), total.samples, noise, left, picture, cut_pixels(total))
 
 
 def _keep(path: Path, layers: Layers, passes: int) -> None:
