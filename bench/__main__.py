@@ -59,9 +59,35 @@ def bench_solving() -> None:
         )
         alone = median_ms(lambda: solve_camera(problem))
         library.engine.dispose()
+    lens = {
+        **problem.model_dump(by_alias=True, exclude={"scale"}),
+        "lines": _bent_edges(),
+        "principal_point": "free",
+        "distortion": "solve",
+    }
+    bent = median_ms(lambda: solve_camera(CameraProblem.model_validate(lens)), 20)
     print("solving, 12 edges [ms: least, median, most]")
     print("  camera alone             {:6.1f} {:6.1f} {:6.1f}".format(*alone))
     print("  server: camera and sun   {:6.1f} {:6.1f} {:6.1f}".format(*whole))
+    print("  20 edges of 4 points, with principal point and distortion {:6.1f} {:6.1f} {:6.1f}".format(*bent))
+
+
+def _bent_edges() -> list[dict[str, Any]]:
+    """Twenty edges of four points of a made-up bent lens."""
+    rng, focal, k1 = np.random.default_rng(0), 1500.0, -0.1
+    tilt, heading = np.radians([-14, 50])
+    forward = np.array([np.cos(tilt) * np.cos(heading), np.cos(tilt) * np.sin(heading), np.sin(tilt)])
+    right = np.array([np.sin(heading), -np.cos(heading), 0])
+    rotation = np.stack([right, np.cross(forward, right), forward])
+    lines = []
+    for number in range(20):
+        start = np.array([*rng.uniform(-0.5, 0.5, 2), 1.0]) @ rotation * 6
+        ends = (start + np.linspace(0, 2, 4)[:, None] * np.eye(3)[number % 3]) @ rotation.T
+        plane = ends[:, :2] / ends[:, 2:]
+        pixels = plane * (1 + k1 * (plane**2).sum(1, keepdims=True)) * focal + [960, 640]
+        pixels = pixels + rng.normal(scale=0.5, size=pixels.shape)
+        lines.append({"family": ("a", "b", "plumb")[number % 3], "points": pixels.tolist()})
+    return lines
 
 
 def bench_accuracy(seeds: int = 100) -> None:

@@ -15,6 +15,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
+from lithopos.core.camera.lens import distort, undistort
+
 Array = NDArray[np.float64]
 
 DIAGONAL_35MM = 43.266615305567875  # of a 36 × 24 mm frame [mm]
@@ -34,7 +36,7 @@ def focal_35mm_from_px(focal_px: float, width: float, height: float) -> float:
 
 @dataclass(frozen=True)
 class Pinhole:
-    """A camera without distortion; see the module's convention.
+    """A camera with at most one term of radial distortion; see the module's convention and `lens`.
 
     Attributes
     ----------
@@ -43,6 +45,7 @@ class Pinhole:
     rotation : (3, 3) world to camera.
     position : (3,) centre of the camera, world [m] (or units, if no scale is known).
     width, height : the picture's size [px].
+    k1 : radial distortion; directions and homographies speak of undistorted pixels.
     """
 
     focal_px: float
@@ -51,18 +54,24 @@ class Pinhole:
     position: Array
     width: int
     height: int
+    k1: float = 0.0
 
     def project(self, points: ArrayLike) -> Array:
         """Pixels (N, 2) of world points (N, 3); NaN for points not in front of the camera."""
         seen = (np.atleast_2d(np.asarray(points, float)) - self.position) @ self.rotation.T
         depth = np.where(seen[:, 2] > 1e-9, seen[:, 2], np.nan)
-        return np.asarray(seen[:, :2] / depth[:, None] * self.focal_px + self.principal_point)
+        return np.asarray(distort(seen[:, :2] / depth[:, None], self.k1) * self.focal_px + self.principal_point)
 
     def project_direction(self, direction: ArrayLike) -> Array:
         """Homogeneous pixel (3,) of a world direction: where lines along it vanish."""
         x, y, z = self.rotation @ np.asarray(direction, float)
         cx, cy = self.principal_point
         return np.array([self.focal_px * x + cx * z, self.focal_px * y + cy * z, z])
+
+    def straightened(self, pixels: ArrayLike) -> Array:
+        """Undistorted pixels (N, 2) of the photograph's own (N, 2)."""
+        offset = (np.asarray(pixels, float).reshape(-1, 2) - self.principal_point) / self.focal_px
+        return undistort(offset, self.k1) * self.focal_px + self.principal_point
 
     def rays(self, pixels: ArrayLike) -> Array:
         """World directions (N, 3), unit length, through pixels (N, 2)."""
@@ -71,7 +80,7 @@ class Pinhole:
 
     def _ways(self, pixels: ArrayLike) -> Array:
         """World directions (N, 3) through pixels, of depth 1."""
-        offset = (np.asarray(pixels, float).reshape(-1, 2) - self.principal_point) / self.focal_px
+        offset = undistort((np.asarray(pixels, float).reshape(-1, 2) - self.principal_point) / self.focal_px, self.k1)
         return np.asarray(offset @ self.rotation[:2] + self.rotation[2])
 
     def ground_points(self, pixels: ArrayLike, height_m: float = 0.0) -> Array:
@@ -110,6 +119,7 @@ class Pinhole:
             self.position,
             round(self.width * scale),
             round(self.height * scale),
+            self.k1,
         )
 
 

@@ -8,20 +8,19 @@ Caprile & Torre 1990 (DOI 10.1007/BF00127813), Cipolla, Drummond & Robertson 199
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import replace
 from itertools import combinations
-from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import least_squares
 from scipy.spatial.transform import Rotation
+from scipy.special import stdtrit
 
 from lithopos.core.camera.advice import best_further_edge
+from lithopos.core.camera.fit import Fit, fit_lens, fit_square
 from lithopos.core.camera.pinhole import Pinhole, focal_35mm_from_px, focal_px_from_35mm, view_angles
 from lithopos.core.camera.problem import CameraAnswer, CameraProblem, LineAnswer
-from lithopos.core.camera.vanishing import Edges, edge_residuals, reduce_edges, vanishing_point
+from lithopos.core.camera.vanishing import Edges, Marks, reduce_edges, vanishing_point
 from lithopos.core.errors import InputError, NoAnswer
 
 Array = NDArray[np.float64]
@@ -31,17 +30,6 @@ RUNS = ("a", "b", "plumb")
 RUN_WORDS = {"a": "run A", "b": "run B", "plumb": "plumb"}
 
 __all__ = ["HAND_SIGMA_PX", "pinhole_of", "solve_camera"]
-
-
-@dataclass(frozen=True)
-class _Fit:
-    """A solved problem in the solver's coordinates."""
-
-    focal: float  # over the half diagonal
-    rotation: Array
-    cost: float
-    residuals: Array
-    information: Array  # JᵀJ by (log focal, turn) or (turn) alone
 
 
 def solve_camera(problem: CameraProblem) -> CameraAnswer | NoAnswer:
@@ -56,23 +44,34 @@ def solve_camera(problem: CameraProblem) -> CameraAnswer | NoAnswer:
     InputError
         If what was handed in cannot be a question: too few edges, an origin in the sky.
     """
-    _refuse_what_is_not_solved_for(problem)
     size = problem.image
     half_diagonal = float(np.hypot(size.width, size.height)) / 2
-    centre = np.array([size.width, size.height]) / 2
-    edges = reduce_edges(
-        [(np.asarray(line.points, float) - centre) / half_diagonal for line in problem.lines],
-        [RUNS.index(line.family) for line in problem.lines],
-    )
+    marks = _marks(problem, half_diagonal)
     given = _given_focal_px(problem)
     focal = given / half_diagonal if given else None
-    _refuse_too_few(edges, focal is not None)
-    fit = _fit(edges, focal)
-    sigma = _noise(fit, edges, half_diagonal)
-    trouble = _no_camera(fit, edges, focal is not None, sigma * half_diagonal)
+    _refuse_too_few(problem, marks, focal is not None)
+    edges, _ = reduce_edges(marks)
+    fit = fit_square(edges, focal)
+    free_centre, free_k1 = problem.principal_point == "free", problem.distortion == "solve"
+    if free_centre or free_k1:
+        noise = HAND_SIGMA_PX / half_diagonal
+        fit = fit_lens(marks, fit, focal, free_centre=free_centre, free_k1=free_k1, noise=noise)
+    sigma, rough = _noise(fit, marks, half_diagonal)
+    trouble = _no_camera(fit, edges, focal is not None or free_centre, rough * half_diagonal)
     if trouble:
         return NoAnswer(trouble)
-    return _answer(problem, edges, fit, sigma, focal is not None)
+    return _answer(problem, marks, fit, sigma, focal is not None)
+
+
+def _marks(problem: CameraProblem, half_diagonal: float) -> Marks:
+    """The marked points in the solver's coordinates."""
+    centre = np.array([problem.image.width, problem.image.height]) / 2
+    points = [point for line in problem.lines for point in line.points]
+    return Marks(
+        (np.array(points, float).reshape(-1, 2) - centre) / half_diagonal,
+        np.array([len(line.points) for line in problem.lines], np.intp),
+        np.array([RUNS.index(line.family) for line in problem.lines], np.intp),
+    )
 
 
 def pinhole_of(answer: CameraAnswer) -> Pinhole:
@@ -85,14 +84,8 @@ def pinhole_of(answer: CameraAnswer) -> Pinhole:
         np.array(position),
         answer.image.width,
         answer.image.height,
+        answer.distortion_k1,
     )
-
-
-def _refuse_what_is_not_solved_for(problem: CameraProblem) -> None:
-    if problem.principal_point == "free":
-        raise InputError("principal_point", "'free' is not solved for in this version; use 'centre'")
-    if problem.distortion == "solve":
-        raise InputError("distortion", "'solve' is not available in this version; use 'none'")
 
 
 def _given_focal_px(problem: CameraProblem) -> float | None:
@@ -106,178 +99,49 @@ def _given_focal_px(problem: CameraProblem) -> float | None:
     return focal_px_from_35mm(problem.focal_35mm, size.width, size.height) if problem.focal_35mm else None
 
 
-def _refuse_too_few(edges: Edges, focal_known: bool) -> None:
-    counts = [int(np.count_nonzero(edges.run == run)) for run in range(3)]
+def _refuse_too_few(problem: CameraProblem, marks: Marks, focal_known: bool) -> None:
+    counts = [int(np.count_nonzero(marks.run == run)) for run in range(3)]
     have = ", ".join(f"{count} of {RUN_WORDS[run]}" for run, count in zip(RUNS, counts, strict=True))
     if sum(count > 0 for count in counts) < 2:
         raise InputError("lines", f"too few edges: two runs are needed at least (there are {have})")
     needed = 3 if focal_known else 4
     if sum(min(count, 2) for count in counts) < needed:
         raise InputError("lines", f"too few edges: mark two edges in each of two runs (there are {have})")
+    if problem.principal_point == "free":
+        if min(counts) == 0 or sum(min(count, 2) for count in counts) < needed + 2:
+            raise InputError("principal_point", f"'free' needs two edges of each of the three runs (there are {have})")
+        needed += 2
+    if problem.distortion == "solve" and _spare(marks) < (needed - 4 if needed > 4 else 0) + 1:
+        raise InputError("distortion", "'solve' needs edges of three points or more, or more edges")
 
 
-# Solving
+def _spare(marks: Marks) -> int:
+    """Measurements beyond those that two vanishing points and the straight camera use up."""
+    beyond = sum(max(int(np.count_nonzero(marks.run == run)) - 2, 0) for run in range(3))
+    third = min(2, min(int(np.count_nonzero(marks.run == run)) for run in range(3)))
+    return beyond + third + int((marks.counts - 2).sum())
 
 
-def _directions(rotation: Array, focal: float, run: NDArray[np.intp]) -> Array:
-    """Each edge's vanishing point (N, 3) in the solver's coordinates."""
-    return np.asarray(rotation[:, run].T * [focal, focal, 1.0])
+def _noise(fit: Fit, marks: Marks, half_diagonal: float) -> tuple[float, float]:
+    """Standard deviation of a marked coordinate in the solver's units: to be believed, and as it looks.
 
-
-def _model(
-    edges: Edges, rotation: Array, fixed: float | None
-) -> tuple[Callable[[Array], Array], Callable[[Array], Array]]:
-    """Residuals and Jacobian by (log focal, turn) about a rotation, or by (turn) if the focal is fixed."""
-
-    def unpack(x: Array) -> tuple[float, Array]:
-        focal = float(np.exp(np.clip(x[0], -20, 20))) if fixed is None else fixed
-        return focal, Rotation.from_rotvec(x[-3:]).as_matrix() @ rotation
-
-    def residuals(x: Array) -> Array:
-        focal, turned = unpack(x)
-        return edge_residuals(edges, _directions(turned, focal, edges.run))[0]
-
-    def jacobian(x: Array) -> Array:
-        focal, turned = unpack(x)
-        seen = turned[:, edges.run].T
-        slope = edge_residuals(edges, seen * [focal, focal, 1.0])[1] * [focal, focal, 1.0]
-        by_focal = slope[:, 0] * seen[:, 0] + slope[:, 1] * seen[:, 1]
-        by_turn = _cross_rows(seen, slope) @ _left_jacobian(x[-3:])
-        return by_turn if fixed is not None else np.column_stack([by_focal, by_turn])
-
-    return residuals, jacobian
-
-
-def _cross_rows(a: Array, b: Array) -> Array:
-    """Cross products of rows (N, 3); NumPy's own is several times slower for a dozen rows."""
-    (ax, ay, az), (bx, by, bz) = a.T, b.T
-    return np.column_stack([ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx])
-
-
-def _left_jacobian(turn: Array) -> Array:
-    """How a rotation vector's change turns the world, (3, 3); Solà, Deray & Atchuthan 2018, eq. 145."""
-    angle = float(np.linalg.norm(turn))
-    if angle < 1e-8:
-        return np.eye(3)
-    x, y, z = turn
-    cross = np.array([[0, -z, y], [z, 0, -x], [-y, x, 0]])
-    return np.asarray(
-        np.eye(3) + (1 - np.cos(angle)) / angle**2 * cross + (angle - np.sin(angle)) / angle**3 * cross @ cross
-    )
-
-
-def _fit(edges: Edges, fixed: float | None) -> _Fit:
-    """The best of the solutions reached from several starts."""
-    best: tuple[float, float, Array] | None = None
-    for focal, rotation in _starts(edges, fixed):
-        residuals, jacobian = _model(edges, rotation, fixed)
-        start = np.zeros(3) if fixed is not None else np.array([np.log(focal), 0, 0, 0])
-        method: Literal["lm", "trf"] = "lm" if len(edges.run) >= len(start) else "trf"
-        found = least_squares(
-            residuals, start, jacobian, method=method, xtol=1e-12, ftol=1e-13, gtol=1e-13, max_nfev=200
-        )
-        if best is None or found.cost < best[0] * (1 - 1e-9):
-            solved = fixed if fixed is not None else float(np.exp(np.clip(found.x[0], -20, 20)))
-            best = (float(found.cost), solved, Rotation.from_rotvec(found.x[-3:]).as_matrix() @ rotation)
-    assert best is not None
-    cost, solved, rotation = best
-    rotation = _upright(rotation)
-    residuals, jacobian = _model(edges, rotation, fixed)
-    at = np.zeros(3) if fixed is not None else np.array([np.log(solved), 0, 0, 0])
-    slope = jacobian(at)
-    return _Fit(solved, rotation, cost, residuals(at), slope.T @ slope)
-
-
-def _starts(edges: Edges, fixed: float | None) -> list[tuple[float, Array]]:
-    """Focal lengths and orientations to start from, the crossed vanishing points' own first."""
-    points = {run: vanishing_point(edges, run) for run in range(3)}
-    sure = {run: point for run, point in points.items() if point is not None}
-    crossed = _crossed_focals(sure)
-    guesses = [float(np.median(crossed))] if crossed else [0.8, 1.4, 2.4, 4.5]
-    focals = guesses if fixed is None else [fixed]
-    starts = []
-    for focal in focals:
-        rays = {run: point / [focal, focal, 1.0] for run, point in sure.items()}
-        rays = {run: ray / np.linalg.norm(ray) for run, ray in rays.items()}
-        if len(rays) >= 2:
-            starts.append((focal, _square_rotation(rays)))
-        elif len(rays) == 1:
-            starts += [(focal, rotation) for rotation in _rotations_about(*next(iter(rays.items())))]
-        else:
-            starts += [(focal, rotation) for axis in np.eye(3) for rotation in _rotations_about(2, axis)]
-    return starts
-
-
-def _crossed_focals(points: dict[int, Array]) -> list[float]:
-    """Focal lengths from pairs of finite vanishing points: f² = −v·w (Caprile & Torre 1990, property 3)."""
-    found = []
-    for one, two in combinations(points.values(), 2):
-        depth = one[2] * two[2]
-        if abs(depth) > 1e-9:
-            square = -(one[0] * two[0] + one[1] * two[1]) / depth
-            if 0.02 < square < 900:
-                found.append(float(np.sqrt(square)))
-    return found
-
-
-def _square_rotation(rays: dict[int, Array]) -> Array:
-    """The rotation whose axes lie nearest to the given unit rays (signs are free)."""
-    columns = np.zeros((3, 3))
-    for run, ray in rays.items():
-        columns[:, run] = ray
-    missing = [run for run in range(3) if run not in rays]
-    if missing:
-        run = missing[0]
-        columns[:, run] = np.cross(columns[:, (run + 1) % 3], columns[:, (run + 2) % 3])
-    elif np.linalg.det(columns) < 0:
-        columns[:, 2] *= -1
-    u, _, vt = np.linalg.svd(columns)
-    return np.asarray(u @ np.diag([1, 1, np.linalg.det(u @ vt)]) @ vt)
-
-
-def _rotations_about(run: int, ray: Array) -> list[Array]:
-    """Rotations that bring the run's axis onto a ray, in steps about it."""
-    frame = np.linalg.svd(ray[None])[2]
-    found = []
-    for angle in np.arange(8) * np.pi / 16:
-        one = np.cos(angle) * frame[1] + np.sin(angle) * frame[2]
-        columns = np.empty((3, 3))
-        columns[:, run] = ray
-        columns[:, (run + 1) % 3] = one
-        columns[:, (run + 2) % 3] = np.cross(ray, one)
-        found.append(columns)
-    return found
-
-
-def _upright(rotation: Array) -> Array:
-    """Choose the axes' signs: z up in the picture, x to the right or away, whichever is clearer.
-
-    The rule's jump lies where x would point half right half towards the camera, far from the two
-    usual cases of run A along and across the view.
+    The one to be believed is never below the hand's own, and wide where it rests on few residuals: the
+    hand's counts as two of them, and Student's t for that many stands in for the normal (docs/methods).
     """
-    x, z = rotation[:, 0], rotation[:, 2]
-    if z[1] > 0:
-        z = -z
-    away = x[2] if abs(z[2]) < 0.99 else -x[1]
-    right = float(np.dot(np.cross([0.0, 0.0, 1.0], z), x)) if abs(z[2]) < 0.99 else x[0]
-    if away + right < 0:
-        x = -x
-    return np.column_stack([x, np.cross(z, x), z])
+    freedom = max(len(marks.run) - len(fit.information) + int((marks.counts - 2).sum()), 0)
+    hand = HAND_SIGMA_PX / half_diagonal
+    looks = float(np.sqrt(fit.square / freedom)) if freedom else float(np.sqrt(fit.square))
+    blend = float(np.sqrt((2 * hand**2 + fit.square) / (2 + freedom)))
+    wide = float(stdtrit(2 + freedom, 0.975)) / 1.96 if freedom else 1.0
+    return max(hand, blend * wide if freedom else hand), looks
 
 
-def _noise(fit: _Fit, edges: Edges, half_diagonal: float) -> float:
-    """Standard deviation of a marked coordinate, in the solver's units; at least the hand's own."""
-    freedom = len(edges.run) - len(fit.information) + int((edges.points - 2).sum())
-    square = float((fit.residuals**2).sum() + edges.crooked.sum()) / freedom if freedom > 0 else 0.0
-    return max(HAND_SIGMA_PX / half_diagonal, float(np.sqrt(square)))
-
-
-def _no_camera(fit: _Fit, edges: Edges, focal_known: bool, noise_px: float) -> str | None:
+def _no_camera(fit: Fit, edges: Edges, focal_settled: bool, noise_px: float) -> str | None:
     """Why the edges give no camera; None if they do."""
     runs = [run for run in range(3) if np.any(edges.run == run)]
     names = " and ".join(RUN_WORDS[RUNS[run]] for run in runs)
     points = {run: vanishing_point(edges, run) for run in runs}
-    if not focal_known:
+    if not focal_settled:
         finite = {run: p[:2] / p[2] for run, p in points.items() if p is not None and abs(p[2]) > 1e-6}
         wrong = [(i, j) for i, j in combinations(finite, 2) if finite[i] @ finite[j] > 0]
         poor = noise_px > 12 or fit.focal > 60 or fit.focal < 0.12
@@ -290,7 +154,7 @@ def _no_camera(fit: _Fit, edges: Edges, focal_known: bool, noise_px: float) -> s
             )
     scale = np.sqrt(np.maximum(np.diag(fit.information), 1e-300))
     values = np.linalg.eigvalsh(fit.information / np.outer(scale, scale))
-    if values[0] < 1e-10 or (not focal_known and (fit.focal > 60 or fit.focal < 0.05)):
+    if values[0] < 1e-10 or (not focal_settled and (fit.focal > 60 or fit.focal < 0.05)):
         return (
             f"no camera: {names} show no vanishing (their edges stay parallel in the picture), which tells nothing "
             "of the focal length; mark edges of another run, or give the focal length"
@@ -303,21 +167,21 @@ def _no_camera(fit: _Fit, edges: Edges, focal_known: bool, noise_px: float) -> s
 # Telling
 
 
-def _answer(problem: CameraProblem, edges: Edges, fit: _Fit, sigma: float, focal_known: bool) -> CameraAnswer:
+def _answer(problem: CameraProblem, marks: Marks, fit: Fit, sigma: float, focal_known: bool) -> CameraAnswer:
     size = problem.image
     half_diagonal = float(np.hypot(size.width, size.height)) / 2
     covariance: Array = np.asarray(np.linalg.inv(fit.information) * sigma**2, float)
-    camera = _with_position(problem, fit.focal * half_diagonal, fit.rotation)
+    camera = _with_position(problem, _pinhole(problem, fit.focal, fit.rotation, fit.centre, fit.k1))
     deviation = _deviations(problem, fit, covariance, focal_known)
     tilt, roll, heading = view_angles(fit.rotation)
-    per_edge = np.sqrt((fit.residuals**2 + edges.crooked) / edges.points) * half_diagonal
-    total = float(np.sqrt(((fit.residuals**2) + edges.crooked).sum() / edges.points.sum()) * half_diagonal)
+    per_edge = np.sqrt((fit.residuals**2 + fit.crooked) / marks.counts) * half_diagonal
+    total = float(np.sqrt(fit.square / marks.counts.sum()) * half_diagonal)
     metric = problem.scale is not None
     return CameraAnswer(
         image=size,
         focal_px=camera.focal_px,
         focal_35mm=focal_35mm_from_px(camera.focal_px, size.width, size.height),
-        principal_point=(size.width / 2, size.height / 2),
+        principal_point=(float(camera.principal_point[0]), float(camera.principal_point[1])),
         rotation=fit.rotation.tolist(),
         camera_position=camera.position.tolist() if metric else None,
         camera_position_unit=None if metric else camera.position.tolist(),
@@ -325,8 +189,8 @@ def _answer(problem: CameraProblem, edges: Edges, fit: _Fit, sigma: float, focal
         roll_deg=float(np.degrees(roll)),
         heading_deg=float(np.degrees(heading)),
         horizon=camera.horizon(),
-        vanishing_points=_finite_vanishing_points(camera, edges),
-        distortion_k1=0.0,
+        vanishing_points=_finite_vanishing_points(camera, marks),
+        distortion_k1=fit.k1,
         residual_px=total,
         sigma=deviation,
         lines=[
@@ -334,24 +198,32 @@ def _answer(problem: CameraProblem, edges: Edges, fit: _Fit, sigma: float, focal
             for line, value in zip(problem.lines, per_edge, strict=True)
         ],
         warnings=_warnings(camera, deviation, total, focal_known),
-        advice=best_further_edge(fit.rotation, fit.focal, fit.information, sigma, size.width, size.height, focal_known),
+        advice=best_further_edge(
+            fit.rotation, fit.focal, _of_square_camera(fit, focal_known), sigma, size.width, size.height, focal_known
+        ),
     )
 
 
-def _with_position(problem: CameraProblem, focal_px: float, rotation: Array, shift: Array | None = None) -> Pinhole:
+def _of_square_camera(fit: Fit, focal_known: bool) -> Array:
+    """The information on focal length and orientation alone, whatever else was free."""
+    count = 3 if focal_known else 4
+    return np.asarray(np.linalg.inv(np.linalg.inv(fit.information)[:count, :count]))
+
+
+def _pinhole(problem: CameraProblem, focal: float, rotation: Array, centre: Array, k1: float) -> Pinhole:
+    """The camera 1 unit above the ground, from figures in the solver's coordinates."""
+    size = problem.image
+    half_diagonal = float(np.hypot(size.width, size.height)) / 2
+    axis = np.array([size.width, size.height]) / 2 + centre * half_diagonal
+    place = np.array([0.0, 0.0, 1.0])
+    return Pinhole(focal * half_diagonal, axis, rotation, place, size.width, size.height, k1)
+
+
+def _with_position(problem: CameraProblem, unit: Pinhole, shift: Array | None = None) -> Pinhole:
     """The camera with its place above the ground: 1 unit up, or by the yardstick in metres.
 
     `shift` (4,) moves the yardstick's ends [px], to see what their error does.
     """
-    size = problem.image
-    unit = Pinhole(
-        focal_px,
-        np.array([size.width, size.height]) / 2,
-        rotation,
-        np.array([0.0, 0, 1]),
-        size.width,
-        size.height,
-    )
     height = 1.0
     if problem.scale is not None:
         ends = np.array([problem.scale.from_, problem.scale.to])
@@ -367,50 +239,52 @@ def _with_position(problem: CameraProblem, focal_px: float, rotation: Array, shi
         if not np.isfinite(foot).all():
             raise InputError("origin", "lies above the horizon, so not on the ground")
         position[:2] = -foot[:2] * height
-    return Pinhole(focal_px, unit.principal_point, rotation, position, size.width, size.height)
+    return replace(unit, position=position)
 
 
-def _deviations(problem: CameraProblem, fit: _Fit, covariance: Array, focal_known: bool) -> dict[str, float]:
+def _deviations(problem: CameraProblem, fit: Fit, covariance: Array, focal_known: bool) -> dict[str, float]:
     """Standard deviations of what is shown, to first order, from the edges' and the yardstick's errors."""
     size = problem.image
-    half_diagonal = float(np.hypot(size.width, size.height)) / 2
+    focals, solved = (0 if focal_known else 1), len(covariance)
+    free_centre = problem.principal_point == "free"
 
     def figures(change: Array) -> Array:
-        focal = fit.focal * half_diagonal * (1.0 if focal_known else float(np.exp(change[0])))
-        turn = change[: len(covariance)][-3:]
-        rotation = Rotation.from_rotvec(turn).as_matrix() @ fit.rotation
-        tilt, roll, heading = view_angles(rotation)
-        camera = _with_position(problem, focal, rotation, change[len(covariance) :] if problem.scale else None)
-        from_35mm = focal_35mm_from_px(focal, size.width, size.height)
-        return np.array([focal, from_35mm, *np.degrees([tilt, roll, heading]), *camera.position])
+        focal = fit.focal if focal_known else fit.focal * float(np.exp(change[0]))
+        rotation = Rotation.from_rotvec(change[focals : focals + 3]).as_matrix() @ fit.rotation
+        centre = fit.centre + change[focals + 3 : focals + 5] if free_centre else fit.centre
+        k1 = fit.k1 + change[solved - 1] if problem.distortion == "solve" else fit.k1
+        unit = _pinhole(problem, focal, rotation, centre, k1)
+        camera = _with_position(problem, unit, change[solved:] if problem.scale else None)
+        from_35mm = focal_35mm_from_px(camera.focal_px, size.width, size.height)
+        angles = np.degrees(view_angles(rotation))
+        return np.array([camera.focal_px, from_35mm, *angles, *camera.position, *camera.principal_point, k1])
 
-    whole = np.zeros((len(covariance) + 4, len(covariance) + 4))
-    whole[: len(covariance), : len(covariance)] = covariance
-    whole[len(covariance) :, len(covariance) :] = np.eye(4) * HAND_SIGMA_PX**2
+    whole = np.zeros((solved + 4, solved + 4))
+    whole[:solved, :solved] = covariance
+    whole[solved:, solved:] = np.eye(4) * HAND_SIGMA_PX**2
     if problem.scale is None:
-        whole = whole[: len(covariance), : len(covariance)]
-    slope = np.empty((8, len(whole)))
+        whole = whole[:solved, :solved]
     here = figures(np.zeros(len(whole)))
+    slope = np.empty((len(here), len(whole)))
     for i in range(len(whole)):
         step = np.zeros(len(whole))
-        step[i] = 1e-6 if i < len(covariance) else 1e-3
+        step[i] = 1e-6 if i < solved else 1e-3
         difference = figures(step) - here
         difference[2:5] = (difference[2:5] + 180) % 360 - 180
         slope[:, i] = difference / step[i]
     found = np.sqrt(np.maximum(np.einsum("ij,jk,ik->i", slope, whole, slope), 0))
-    names = ("focal_px", "focal_35mm", "tilt_deg", "roll_deg", "heading_deg", "x_m", "y_m", "height_m")
-    result = {name: float(value) for name, value in zip(names, found, strict=True)}
-    if problem.scale is None:
-        for name in ("x_m", "y_m", "height_m"):
-            del result[name]
-    return result
+    shown = ["focal_px", "focal_35mm", "tilt_deg", "roll_deg", "heading_deg"]
+    shown += ["x_m", "y_m", "height_m"] if problem.scale else ["", "", ""]
+    shown += ["principal_point_x_px", "principal_point_y_px"] if free_centre else ["", ""]
+    shown += ["distortion_k1"] if problem.distortion == "solve" else [""]
+    return {name: float(value) for name, value in zip(shown, found, strict=True) if name}
 
 
-def _finite_vanishing_points(camera: Pinhole, edges: Edges) -> dict[str, list[float] | None]:
+def _finite_vanishing_points(camera: Pinhole, marks: Marks) -> dict[str, list[float] | None]:
     """Vanishing points of the marked runs [px]; None for one that is practically at infinity."""
     found: dict[str, list[float] | None] = {}
     for run, axis in enumerate(np.eye(3)):
-        if not np.any(edges.run == run):
+        if not np.any(marks.run == run):
             continue
         x, y, w = camera.project_direction(axis)
         far = abs(w) * 1e4 * camera.width < np.hypot(x, y)
@@ -425,6 +299,17 @@ def _warnings(camera: Pinhole, sigma: dict[str, float], residual_px: float, foca
         found.append(f"The focal length is known to ± {200 * relative:.0f} % only (95 %).")
     if residual_px > 5:
         found.append(f"The edges lie {residual_px:.1f} px off on average; one may be badly drawn or in the wrong run.")
+    centre = max(sigma.get("principal_point_x_px", 0.0), sigma.get("principal_point_y_px", 0.0))
+    if centre > 0.05 * camera.width:
+        found.append(
+            f"The principal point is known to ± {2 * centre:.0f} px only (95 %); more edges of all runs would help."
+        )
+    bend = sigma.get("distortion_k1", 0.0)
+    if bend > 0.05:
+        found.append(
+            f"The distortion is known to ± {2 * bend:.2f} only (95 %); "
+            "mark long edges near the border, with points between."
+        )
     if sigma["tilt_deg"] > 1:
         found.append(f"The tilt is known to ± {2 * sigma['tilt_deg']:.1f}° only (95 %).")
     return found

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
 
-__all__ = ["Edges", "edge_residuals", "pair_edges", "reduce_edges", "vanishing_point"]
+__all__ = ["Edges", "Marks", "edge_residuals", "pair_edges", "reduce_edges", "vanishing_point"]
 
 
 @dataclass(frozen=True)
@@ -40,26 +40,43 @@ class Edges:
     points: NDArray[np.intp]
 
 
-def reduce_edges(edges: list[Array], run: list[int]) -> Edges:
-    """Reduce edges, each (n, 2) with n ≥ 2, to their stand-in points."""
-    first, second, weight, crooked = [], [], [], []
-    for points in edges:
-        if len(points) == 2:
-            first.append(points[0])
-            second.append(points[1])
-            weight.append(1.0)
-            crooked.append(0.0)
-            continue
-        centre = points.mean(0)
-        _, spread, axes = np.linalg.svd(points - centre, full_matrices=False)
-        half = axes[0] * spread[0] / np.sqrt(len(points))
-        first.append(centre - half)
-        second.append(centre + half)
-        weight.append(np.sqrt(len(points) / 2))
-        crooked.append(spread[1] ** 2 if len(spread) > 1 else 0.0)
-    one, two = np.array(first, float).reshape(-1, 2), np.array(second, float).reshape(-1, 2)
-    counts = np.array([len(points) for points in edges])
-    return Edges(one, two, _moments(one, two), np.array(weight), np.array(crooked), np.array(run, np.intp), counts)
+@dataclass(frozen=True)
+class Marks:
+    """Marked points of several edges, one after the other.
+
+    Attributes
+    ----------
+    points : (P, 2) in the solver's coordinates.
+    counts : (N,) points of each edge, two or more.
+    run : (N,) 0 for A, 1 for B, 2 for plumb.
+    """
+
+    points: Array
+    counts: NDArray[np.intp]
+    run: NDArray[np.intp]
+
+
+def reduce_edges(marks: Marks) -> tuple[Edges, Array]:
+    """Edges by their stand-in points, and how far each point is off its edge's own best line, (P,)."""
+    counts, points = marks.counts, marks.points
+    if not len(counts):
+        nothing = np.zeros((0, 2))
+        return Edges(nothing, nothing, np.zeros((0, 3)), np.zeros(0), np.zeros(0), marks.run, counts), np.zeros(0)
+    first = np.concatenate([[0], np.cumsum(counts)[:-1]])
+    centre = np.add.reduceat(points, first) / counts[:, None]
+    away = points - np.repeat(centre, counts, axis=0)
+    xx, xy, yy = (
+        np.add.reduceat(product, first) for product in (away[:, 0] ** 2, away[:, 0] * away[:, 1], away[:, 1] ** 2)
+    )
+    angle = 0.5 * np.arctan2(2 * xy, xx - yy)  # of the principal axis of the points' scatter
+    along = np.column_stack([np.cos(angle), np.sin(angle)])
+    spread = xx * along[:, 0] ** 2 + 2 * xy * along[:, 0] * along[:, 1] + yy * along[:, 1] ** 2
+    half = along * np.sqrt(spread / counts)[:, None]
+    side = np.repeat(np.column_stack([-along[:, 1], along[:, 0]]), counts, axis=0)
+    off_line = (away * side).sum(1)
+    crooked = np.where(counts > 2, np.add.reduceat(off_line**2, first), 0.0)
+    one, two = centre - half, centre + half
+    return Edges(one, two, _moments(one, two), np.sqrt(counts / 2), crooked, marks.run, counts), off_line
 
 
 def _moments(first: Array, second: Array) -> Array:

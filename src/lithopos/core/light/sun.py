@@ -82,6 +82,9 @@ def solve_sun(problem: SunProblem) -> SunAnswer | NoAnswer:
     camera = pinhole_of(problem.camera)
     if (problem.image.width, problem.image.height) != (camera.width, camera.height):
         raise InputError("image", "is not of the size that the camera was solved for")
+    if camera.k1:
+        gnomons = [_straightened(gnomon, camera) for gnomon in problem.gnomons]
+        problem, camera = problem.model_copy(update={"gnomons": gnomons}), replace(camera, k1=0.0)
     for number, gnomon in enumerate(problem.gnomons):
         _refuse_impossible(gnomon, camera, f"gnomons[{number}]")
     footless = sum(gnomon.foot is None for gnomon in problem.gnomons)
@@ -92,6 +95,13 @@ def solve_sun(problem: SunProblem) -> SunAnswer | NoAnswer:
         return NoAnswer("the gnomons give no sun: their lines run together; mark one in another part of the picture")
     at, jacobian, residuals = _fit(problem.gnomons, camera, start)
     return _answer(problem, camera, at, jacobian, residuals)
+
+
+def _straightened(gnomon: Gnomon, camera: Pinhole) -> Gnomon:
+    """A gnomon's marks as a lens without distortion would have shown them."""
+    marks = {name: mark for name, mark in gnomon.model_dump().items() if mark is not None}
+    pixels = camera.straightened(list(marks.values()))
+    return Gnomon(**{name: (float(x), float(y)) for name, (x, y) in zip(marks, pixels, strict=True)})
 
 
 def _refuse_impossible(gnomon: Gnomon, camera: Pinhole, field: str) -> None:

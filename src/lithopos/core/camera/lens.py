@@ -1,0 +1,37 @@
+"""Radial lens distortion: x_d = x_u (1 + k1 r²), r the undistorted distance from the axis in focal lengths.
+
+Source: Brown 1971, "Close-range camera calibration", Photogrammetric Engineering 37(8), its first
+radial term.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+Array = NDArray[np.float64]
+
+__all__ = ["distort", "undistort"]
+
+
+def distort(points: Array, k1: float) -> Array:
+    """Distorted positions of undistorted ones (N, 2), both in focal lengths from the axis."""
+    return points * (1 + k1 * (points**2).sum(-1, keepdims=True))
+
+
+def undistort(points: Array, k1: float) -> Array:
+    """Undistorted positions of distorted ones (N, 2), both in focal lengths from the axis.
+
+    Newton's method on r + k1 r³ = r_d. With a negative k1 the picture folds back beyond a certain
+    radius; what lies outside is put on it, so that a solver passing by stays finite.
+    """
+    if k1 == 0:
+        return points
+    reach = np.sqrt((points**2).sum(-1, keepdims=True))
+    fold = 1 / np.sqrt(-3 * k1) if k1 < 0 else np.inf
+    target = np.minimum(reach, 0.999 * (fold + k1 * fold**3)) if k1 < 0 else reach
+    radius = np.minimum(target, 0.98 * fold)
+    for _ in range(12):
+        radius = radius - (radius + k1 * radius**3 - target) / np.maximum(1 + 3 * k1 * radius**2, 1e-3)
+        radius = np.clip(radius, 0, fold)
+    return points * (radius / np.maximum(reach, 1e-12))
