@@ -15,7 +15,7 @@ from typing import IO, Any
 
 from alembic import command
 from alembic.config import Config
-from sqlalchemy import create_engine, event, func, select, text
+from sqlalchemy import and_, create_engine, event, func, select, text
 from sqlalchemy.orm import Session, sessionmaker
 
 from lithopos.core.errors import InputError, LithoposError
@@ -209,9 +209,11 @@ class Library:
 
     def document(self, shot_id: str) -> dict[str, Any]:
         """A shot's document as it is kept, not read into its type: for a trial on every move of a drag."""
+        query = select(Revision.document).join(
+            ShotRow, and_(ShotRow.id == Revision.shot_id, ShotRow.head == Revision.number)
+        )
         with self.session() as session:
-            row = _found(session.get(ShotRow, shot_id), "shot")
-            return dict(session.get_one(Revision, (shot_id, row.head)).document)
+            return dict(_found(session.scalar(query.where(ShotRow.id == shot_id)), "shot"))
 
     def shot_at(self, shot_id: str, revision: int) -> Shot:
         """A shot's document at one of its revisions."""

@@ -32,6 +32,9 @@ def undistort(points: Array, k1: float) -> Array:
     target = np.minimum(reach, 0.999 * (fold + k1 * fold**3)) if k1 < 0 else reach
     radius = np.minimum(target, 0.98 * fold)
     for _ in range(12):
-        radius = radius - (radius + k1 * radius**3 - target) / np.maximum(1 + 3 * k1 * radius**2, 1e-3)
-        radius = np.clip(radius, 0, fold)
+        square = k1 * radius * radius
+        step = (radius * (1 + square) - target) / np.maximum(1 + 3 * square, 1e-3)
+        radius = np.minimum(np.maximum(radius - step, 0), fold)
+        if float(np.abs(step).max(initial=0.0)) < 1e-15:
+            break
     return points * (radius / np.maximum(reach, 1e-12))

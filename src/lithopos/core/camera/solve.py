@@ -13,11 +13,10 @@ from itertools import combinations
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial.transform import Rotation
 from scipy.special import stdtrit
 
 from lithopos.core.camera.advice import best_further_edge
-from lithopos.core.camera.fit import Fit, fit_lens, fit_square
+from lithopos.core.camera.fit import Fit, fit_lens, fit_square, turned_by
 from lithopos.core.camera.pinhole import Pinhole, focal_35mm_from_px, focal_px_from_35mm, view_angles
 from lithopos.core.camera.problem import CameraAnswer, CameraProblem, LineAnswer
 from lithopos.core.camera.vanishing import Edges, Marks, reduce_edges, vanishing_point
@@ -250,7 +249,7 @@ def _deviations(problem: CameraProblem, fit: Fit, covariance: Array, focal_known
 
     def figures(change: Array) -> Array:
         focal = fit.focal if focal_known else fit.focal * float(np.exp(change[0]))
-        rotation = Rotation.from_rotvec(change[focals : focals + 3]).as_matrix() @ fit.rotation
+        rotation = turned_by(change[focals : focals + 3]) @ fit.rotation
         centre = fit.centre + change[focals + 3 : focals + 5] if free_centre else fit.centre
         k1 = fit.k1 + change[solved - 1] if problem.distortion == "solve" else fit.k1
         unit = _pinhole(problem, focal, rotation, centre, k1)

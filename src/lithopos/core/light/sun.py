@@ -14,7 +14,6 @@ from typing import Annotated
 import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field
-from scipy.optimize import least_squares
 
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.camera.problem import CameraAnswer, ImageSize, Pixel
@@ -186,11 +185,22 @@ def _collinear(p: Array, q: Array, v: Array) -> tuple[float, Array]:
 def _fit(gnomons: list[Gnomon], camera: Pinhole, start: Array) -> tuple[Array, Array, list[Array]]:
     """The best (azimuth, elevation) [rad], its Jacobian for marks off by 1 px, each gnomon's residuals."""
 
-    def residuals(at: Array) -> Array:
+    def values(at: Array) -> Array:
         return np.concatenate(_whitened(gnomons, camera, at))
 
-    found = least_squares(residuals, start, method="lm")
-    return found.x, _jacobian(gnomons, camera, found.x), _whitened(gnomons, camera, found.x)
+    # Gauss–Newton with halved steps: two unknowns and a start beside the answer need no more.
+    at, here = start, values(start)
+    for _ in range(40):
+        jacobian = _jacobian(gnomons, camera, at)
+        step = np.linalg.lstsq(jacobian, -here, rcond=None)[0]
+        there = values(at + step)
+        while there @ there > here @ here and float(np.abs(step).max()) > 1e-13:
+            step = step / 2
+            there = values(at + step)
+        at, here = at + step, there
+        if float(np.abs(step).max()) < 1e-10:
+            break
+    return at, _jacobian(gnomons, camera, at), _whitened(gnomons, camera, at)
 
 
 def _jacobian(gnomons: list[Gnomon], camera: Pinhole, at: Array, step: float = 1e-6) -> Array:
