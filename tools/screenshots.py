@@ -8,7 +8,7 @@ from pathlib import Path
 sys.path.insert(0, str(Path(__file__).parents[1]))
 
 from tests.browser.driver import Screen, screen
-from tests.support import ROOT, running
+from tests.support import ROOT, SAMPLES, running
 
 OUT = ROOT / "docs/screenshots"
 
@@ -38,6 +38,7 @@ def main() -> None:
     with running(command="demo") as server, screen(server) as page:
         page.until("window.lithopos?.derived.sun")
         done(page, "Proof")
+        page.press("Photo")
         page.step("Perspective")
         take(page, "perspective")
         loupe(page)
@@ -47,7 +48,6 @@ def main() -> None:
         live(page)
         take(page, "place-live")
         page.step("Light")
-        page.press("Photo")
         take(page, "light")
         page.step("Contact")
         page.press("Proof")
@@ -72,6 +72,14 @@ def main() -> None:
         take(page, "project")
         page.press("All projects")
         take(page, "projects")
+        page.page.get_by_label("Name of the new project").fill("Harbour steps")
+        page.press("Make project")
+        page.page.get_by_text("Drop the photograph", exact=False).wait_for()
+        page.page.locator("input[type=file]").set_input_files(SAMPLES / "sea-terrace.jpg")
+        page.page.get_by_test_id("photograph").wait_for()
+        page.step("Perspective")
+        page.page.get_by_role("button", name="Run A").first.click()
+        take(page, "perspective-empty")
 
 
 def loupe(page: Screen) -> None:

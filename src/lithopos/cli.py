@@ -140,8 +140,10 @@ def inspect(model: Path) -> None:
 @click.option("--scale", type=click.FloatRange(0.01, 4), help="Of the photograph's size.")
 @click.option("--samples", type=click.IntRange(1, 65536), help="Samples a pixel.")
 @click.option("--seed", type=click.IntRange(0, 10**9), default=0, show_default=True)
-@click.option("--pass", "part", type=click.Choice(["beauty"]), default="beauty", help="Which picture to write.")
-def render(shot: Path, out: Path, quality: str, scale: float | None, samples: int | None, seed: int, part: str) -> None:
+@click.option(
+    "--pass", type=click.Choice(["beauty"]), default="beauty", expose_value=False, help="Which picture to write."
+)
+def render(shot: Path, out: Path, quality: str, scale: float | None, samples: int | None, seed: int) -> None:
     """Render a shot file or bundle to a PNG."""
     from lithopos.core.exchange.bundle import open_shot
     from lithopos.core.exchange.picture import read_picture, write_png
@@ -152,7 +154,6 @@ def render(shot: Path, out: Path, quality: str, scale: float | None, samples: in
         raise InputError("--out", "ends in .png: other formats are not written in this version")
     if not out.parent.is_dir():
         raise InputError("--out", f"{out.parent} is not a folder")
-    assert part == "beauty"
     with open_shot(shot) as opened:
         photograph = read_picture(opened.find(opened.shot.photograph.file)) if opened.shot.photograph else None
         if photograph is None:
@@ -172,7 +173,7 @@ def render(shot: Path, out: Path, quality: str, scale: float | None, samples: in
             _show_progress(step.number, step.of, step.seconds_left)
         assert picture is not None
         write_png(picture, out)
-    print(f"{out} written; {cut} stray bright pixels of the ground were cut", file=sys.stderr)
+    print(f"{out} written", f"(stray bright pixels of the ground cut: {cut})" if cut else "", file=sys.stderr)
 
 
 def _show_progress(number: int, of: int, seconds_left: float) -> None:

@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+import json
+import os
+import subprocess
+import sys
 import tempfile
 import unittest
 from dataclasses import replace
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 from bench.truth import marked_shot, score
@@ -15,12 +20,12 @@ from lithopos.core.errors import Cancelled, InputError
 from lithopos.core.exchange.picture import Picture, read_picture
 from lithopos.core.geometry.model import Model, Part, PbrMaterial
 from lithopos.core.inspect import read_model
-from lithopos.core.render.engine import choose_variant
+from lithopos.core.render.engine import FAST, SLOW, choose_variant
 from lithopos.core.render.passes import Pass, pass_plan, render_shot, sized
 from lithopos.core.render.scene import Scene, StoodModel, build_scene, placement
 from lithopos.core.render.tracer import Layers, MitsubaTracer
 from lithopos.core.shot import Placed, Shot
-from tests.support import SAMPLES
+from tests.support import ROOT, SAMPLES
 
 
 def box(size: tuple[float, float, float]) -> Model:
@@ -178,6 +183,33 @@ class Passes(unittest.TestCase):
         self.assertTrue((made != picture.codes).any())
         made[y0:y1, x0:x1] = picture.codes[y0:y1, x0:x1]
         np.testing.assert_array_equal(made, picture.codes)
+
+
+class Engine(unittest.TestCase):
+    def test_a_bad_llvm_is_found_out_in_a_child_process_and_remembered(self) -> None:
+        with tempfile.TemporaryDirectory() as name:
+            bad = Path(name) / "libLLVM.so.19"
+            bad.write_text("not a library")
+            with mock.patch.dict(os.environ, {"DRJIT_LIBLLVM_PATH": str(bad), "LITHOPOS_VARIANT": ""}):
+                self.assertEqual(choose_variant(Path(name)), SLOW)
+                with mock.patch("subprocess.run", side_effect=AssertionError("tried again")):
+                    self.assertEqual(choose_variant(Path(name)), SLOW)
+
+    def test_the_slow_variant_makes_the_same_picture(self) -> None:
+        # The variant is fixed for a process, so the other one is asked in its own.
+        script = (
+            "from tests.core.test_render import *; shot, picture = sample(0.125);"
+            "steps = render_shot(shot, picture, bench_model, scale=1.0, samples=16);"
+            "print(list(steps)[-1].picture.codes.mean((0, 1)).tolist())"
+        )
+        means = []
+        for variant in (FAST, SLOW):
+            environment = {**os.environ, "LITHOPOS_VARIANT": variant if choose_variant() == FAST else SLOW}
+            told = subprocess.run(
+                [sys.executable, "-c", script], env=environment, cwd=ROOT, capture_output=True, text=True, check=True
+            )
+            means.append(json.loads(told.stdout))
+        np.testing.assert_allclose(means[0], means[1], atol=0.2)
 
 
 class Truth(unittest.TestCase):

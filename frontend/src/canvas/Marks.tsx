@@ -12,6 +12,7 @@ export type MarkProps = { shot: ShotOut; document: Shot; derived: Derived; frame
 /** What the open step lays over the photograph; it goes away with the step. */
 export function Marks(props: MarkProps) {
   const step = useEditor((state) => state.step);
+  const view = useEditor((state) => state.view);
   const camera = props.derived.camera ? cameraOf(props.derived.camera) : null;
   const picture = props.document.photograph;
   if (!picture) return null;
@@ -41,7 +42,7 @@ export function Marks(props: MarkProps) {
       {step === "light" && (
         <>
           <GnomonMarks {...props} camera={camera} />
-          {camera && <ShadowTip {...props} camera={camera} />}
+          {camera && view !== "photo" && <ShadowTip {...props} camera={camera} />}
         </>
       )}
     </svg>

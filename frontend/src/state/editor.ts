@@ -55,7 +55,14 @@ export const useEditor = create<Editor>((set) => ({
   bare: false,
   zoom: null,
   loupe: null,
-  open: (step) => set({ step, tool: { kind: "none" }, selection: null }),
+  open: (step) =>
+    set(({ view }) => ({
+      step,
+      tool: { kind: "none" },
+      selection: null,
+      // Placing needs the model on show.
+      view: step === "place" && view === "photo" ? "live" : view,
+    })),
   show: (view) => set({ view }),
   take: (tool) => set({ tool }),
   select: (selection) => set({ selection }),

@@ -45,8 +45,8 @@ class Scene:
     region : the part of the picture that the models can change [px].
     ground_rect : (x0, y0, x1, y1) [m] covered by `ground_reflectance`.
     ground_reflectance : (N, N, 3) linear, first row at y0; its border is the mean, which goes on outside.
-    sun : unit vector to the sun, or None at night.
-    light_level : luminance of the photographed ground beside the models, linear, in the photograph's exposure.
+    sun : unit vector to the sun.
+    ground_level : linear luminance that a white sunlit ground would have in the photograph's exposure.
     """
 
     camera: Pinhole
@@ -206,7 +206,7 @@ def _ground_picture(
     to_photo = np.array([[1, 0, -0.5], [0, 1, -0.5], [0, 0, 1]]) @ camera.ground_homography() @ to_ground
     # Behind the camera the homography turns over: those points must not be looked up.
     depth = np.array([[0, 0, 1], [pixels, 0, 1], [0, pixels, 1], [pixels, pixels, 1]]) @ to_photo[2]
-    flags = cv2.INTER_AREA | cv2.WARP_INVERSE_MAP
+    flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
     tint = np.full(3, level, np.float32)
     seen = cv2.warpPerspective(
         linear,
