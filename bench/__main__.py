@@ -116,7 +116,9 @@ def bench_accuracy(seeds: int = 100) -> None:
             camera = solve_camera(CameraProblem.model_validate(case))
             assert isinstance(camera, CameraAnswer) and camera.camera_position
             marks = [{mark: off(p) for mark, p in g.items()} for g in truth["gnomons"]]
-            sun = solve_sun(SunProblem.model_validate({"image": truth["image"], "camera": camera, "gnomons": marks}))
+            sun = solve_sun(
+                SunProblem.model_validate({"image": truth["image"], "camera": camera.model_dump(), "gnomons": marks})
+            )
             assert isinstance(sun, SunAnswer)
             apart = np.degrees(np.arccos(np.clip(np.dot(sun.direction, truth["sun"]["direction"]), -1, 1)))
             errors.append([camera.focal_px / focal_true - 1, camera.camera_position[2] / height_true - 1, apart])

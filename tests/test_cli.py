@@ -46,9 +46,11 @@ class CommandLine(unittest.TestCase):
         reach = height / np.tan(e)
         marks = true.see([[*foot, 0], [*foot, height], [foot[0] - reach, foot[1], 0]])
         gnomon = dict(zip(("foot", "top", "tip"), marks.tolist(), strict=True))
-        sun = self.answer(
-            "sun", "-", given={"image": {"width": 1920, "height": 1280}, "camera": camera, "gnomons": [gnomon]}
-        )
+        contract = {name: camera[name] for name in ("focal_px", "principal_point", "rotation", "camera_position_unit")}
+        case = {"image": {"width": 1920, "height": 1280}, "camera": camera, "gnomons": [gnomon]}
+        sun = self.answer("sun", "-", given=case)
+        bare = self.answer("sun", "-", given={**case, "camera": contract})
+        self.assertEqual(bare["direction"], sun["direction"])
         self.assertAlmostEqual(sun["elevation_deg"], 35, places=3)
         np.testing.assert_allclose(sun["direction"], [np.cos(e), 0, np.sin(e)], atol=1e-4)
 

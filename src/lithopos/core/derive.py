@@ -12,7 +12,7 @@ from lithopos.core.camera.pinhole import Pinhole, focal_35mm_from_px, focal_px_f
 from lithopos.core.camera.problem import CameraAnswer, ImageSize
 from lithopos.core.camera.solve import pinhole_of, solve_camera
 from lithopos.core.errors import InputError, NoAnswer
-from lithopos.core.light.sun import Gnomon, SunAnswer, SunProblem, solve_sun, sun_direction
+from lithopos.core.light.sun import Gnomon, KnownCamera, SunAnswer, SunProblem, solve_sun, sun_direction
 from lithopos.core.shot import HandCamera, Shot, camera_problem_of
 
 __all__ = ["Derived", "derive", "pinhole_by_hand"]
@@ -67,9 +67,10 @@ def _derive_sun(shot: Shot, camera: CameraAnswer, result: Derived) -> None:
     if not shot.gnomons:
         result.sun_reason = "no gnomon is marked yet"
         return
+    known = KnownCamera.model_validate(camera.model_dump())
     marks = [Gnomon(foot=gnomon.foot, top=gnomon.top, tip=gnomon.tip) for gnomon in shot.gnomons]
     try:
-        sun = solve_sun(SunProblem(image=camera.image, camera=camera, gnomons=marks))
+        sun = solve_sun(SunProblem(image=camera.image, camera=known, gnomons=marks))
     except InputError as error:
         sun = NoAnswer(_plain(error))
     if isinstance(sun, NoAnswer):

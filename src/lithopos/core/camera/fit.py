@@ -128,7 +128,7 @@ def fit_square(edges: Edges, fixed: float | None) -> Fit:
         start = np.zeros(3) if fixed is not None else np.array([np.log(focal), 0, 0, 0])
         method: Literal["lm", "trf"] = "lm" if len(edges.run) >= len(start) else "trf"
         found = least_squares(
-            residuals, start, jacobian, method=method, xtol=1e-12, ftol=1e-13, gtol=1e-13, max_nfev=200
+            residuals, start, jacobian, method=method, xtol=1e-12, ftol=1e-13, gtol=1e-13, max_nfev=60
         )
         if best is None or found.cost < best[0] * (1 - 1e-9):
             solved = fixed if fixed is not None else float(np.exp(np.clip(found.x[0], -20, 20)))

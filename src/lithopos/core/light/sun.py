@@ -13,17 +13,17 @@ from typing import Annotated
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, model_validator
 
 from lithopos.core.camera.pinhole import Pinhole
-from lithopos.core.camera.problem import CameraAnswer, ImageSize, Pixel
-from lithopos.core.camera.solve import HAND_SIGMA_PX, pinhole_of
+from lithopos.core.camera.problem import ImageSize, Pixel, Positive
+from lithopos.core.camera.solve import HAND_SIGMA_PX
 from lithopos.core.errors import InputError, NoAnswer
 
 Array = NDArray[np.float64]
 _SMALL = 1e-4  # a small change of the camera [rad, or of 1]
 
-__all__ = ["Gnomon", "GnomonAnswer", "SunAnswer", "SunProblem", "solve_sun", "sun_direction"]
+__all__ = ["Gnomon", "GnomonAnswer", "KnownCamera", "SunAnswer", "SunProblem", "solve_sun", "sun_direction"]
 
 
 class Gnomon(BaseModel):
@@ -38,12 +38,49 @@ class Gnomon(BaseModel):
     tip: Pixel
 
 
+class KnownCamera(BaseModel):
+    """What the sun needs of an answer of `camera`; its other fields may be there or not."""
+
+    focal_px: Positive
+    principal_point: Pixel
+    rotation: Annotated[
+        list[Annotated[list[FiniteFloat], Field(min_length=3, max_length=3)]], Field(min_length=3, max_length=3)
+    ]
+    camera_position: Annotated[list[FiniteFloat], Field(min_length=3, max_length=3)] | None = None
+    camera_position_unit: Annotated[list[FiniteFloat], Field(min_length=3, max_length=3)] | None = None
+    distortion_k1: FiniteFloat = 0.0
+    sigma: dict[str, float] = {}
+
+    @model_validator(mode="after")
+    def _is_a_camera_above_the_ground(self) -> KnownCamera:
+        rotation = np.array(self.rotation)
+        if not np.allclose(rotation @ rotation.T, np.eye(3), atol=1e-3) or np.linalg.det(rotation) < 0:
+            raise ValueError("rotation is not a rotation matrix")
+        position = self.camera_position or self.camera_position_unit
+        if position is not None and position[2] <= 0:
+            raise ValueError("the camera is not above the ground")
+        return self
+
+    def pinhole(self, image: ImageSize) -> Pinhole:
+        """The projection, for a picture of the given size."""
+        position = self.camera_position or self.camera_position_unit or [0.0, 0.0, 1.0]
+        return Pinhole(
+            self.focal_px,
+            np.array(self.principal_point),
+            np.array(self.rotation),
+            np.array(position),
+            image.width,
+            image.height,
+            self.distortion_k1,
+        )
+
+
 class SunProblem(BaseModel):
     """What `lithopos sun` takes."""
 
     model_config = ConfigDict(extra="forbid")
     image: ImageSize
-    camera: CameraAnswer
+    camera: KnownCamera
     gnomons: Annotated[list[Gnomon], Field(min_length=1, max_length=200)]
 
 
@@ -78,9 +115,7 @@ def solve_sun(problem: SunProblem) -> SunAnswer | NoAnswer:
     InputError
         If a gnomon can't be one: its tip in the sky, its shadow on the sun's side, foot and top the same.
     """
-    camera = pinhole_of(problem.camera)
-    if (problem.image.width, problem.image.height) != (camera.width, camera.height):
-        raise InputError("image", "is not of the size that the camera was solved for")
+    camera = problem.camera.pinhole(problem.image)
     if camera.k1:
         gnomons = [_straightened(gnomon, camera) for gnomon in problem.gnomons]
         problem, camera = problem.model_copy(update={"gnomons": gnomons}), replace(camera, k1=0.0)
