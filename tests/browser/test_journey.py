@@ -14,7 +14,7 @@ from bench.truth import model_mask, psnr
 from lithopos.core.exchange.picture import read_picture
 from lithopos.samples.demo import marks_of
 from tests.browser.driver import Screen, chromium, screen
-from tests.support import SAMPLES, Server, running
+from tests.support import SAMPLES, running
 
 TRUTH = json.loads((SAMPLES / "cloister-yard.json").read_text())
 MARKS = marks_of(TRUTH, noise_px=0)
@@ -206,7 +206,6 @@ class Editing(unittest.TestCase):
 
     def test_the_demo_opens_finished(self) -> None:
         with running(command="demo") as server, screen(server) as page:
-            assert isinstance(server, Server)
             page.until("window.lithopos?.derived.sun?.elevation_deg > 20")
             page.press("Live")
             page.until("window.lithopos.ready")

@@ -214,7 +214,6 @@ class Engine(unittest.TestCase):
 
 class Truth(unittest.TestCase):
     def test_composites_from_noisy_marks_against_the_pictures_with_the_model_there(self) -> None:
-        self.assertIn(choose_variant(), ("llvm_ad_rgb", "scalar_rgb"))
         for name in ("cloister-yard", "sea-terrace"):
             with self.subTest(name):
                 told, _ = score(name, samples=8)

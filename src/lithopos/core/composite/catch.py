@@ -24,7 +24,7 @@ UNNOTICED = 0.008
 # The ground's light is taken to grow at most this many times: brighter pixels are stray paths.
 BRIGHTEST = 4.0
 
-__all__ = ["compose", "cut_pixels", "light_ratio", "model_gain", "noise_share"]
+__all__ = ["compose", "cut_pixels", "light_ratio", "model_gain"]
 
 
 def model_gain(ground_level: float, irradiance: Floats) -> Floats:
@@ -154,11 +154,3 @@ def _denoise(picture: Floats, quality: str, albedo: Floats | None = None, normal
 
     guides = [np.ascontiguousarray(guide, np.float32) if guide is not None else None for guide in (albedo, normal)]
     return pyoidn.denoise(np.ascontiguousarray(picture, np.float32), *guides, hdr=True, quality=quality)
-
-
-def noise_share(one: Layers, two: Layers) -> float:
-    """Relative noise of a picture of `one` and `two` together, from how far they differ."""
-    a, b = (luminance(part.with_models) / part.samples for part in (one, two))
-    weight = two.samples / (one.samples + two.samples)
-    spread = float(np.sqrt(np.mean((a - b) ** 2) * weight * (1 - weight)))
-    return spread / max(float(np.mean(a)), 1e-9)

@@ -16,7 +16,7 @@ from typing import Literal
 import cv2
 import numpy as np
 
-from lithopos.core.composite.catch import compose, cut_pixels, model_gain, noise_share
+from lithopos.core.composite.catch import compose, cut_pixels, model_gain
 from lithopos.core.errors import Cancelled
 from lithopos.core.exchange.picture import Picture, write_atomically
 from lithopos.core.geometry.model import Model
@@ -38,7 +38,6 @@ class Pass:
     number: int
     of: int
     samples: int
-    noise: float | None
     seconds_left: float
     picture: Picture
     cut: int
@@ -108,7 +107,6 @@ def render_shot(
             done,
             len(plan),
             total.samples,
-            None,
             0.0,
             compose(base, scene.region, total, gain, "high"),
             cut_pixels(total),
@@ -117,14 +115,13 @@ def render_shot(
         if stopped():
             raise Cancelled("The render was stopped.")
         new = tracer.trace(plan[number], seed * 100_003 + number)
-        noise = noise_share(total, new) if total is not None else None
         total = new if total is None else total + new
         if keep:
             _keep(keep, total, number + 1)
         last = number + 1 == len(plan)
         picture = compose(base, scene.region, total, gain, "high" if last else "fast")
         left = (time.monotonic() - started) / (total.samples - at_start) * (sum(plan) - total.samples)
-        yield Pass(number + 1, len(plan), total.samples, noise, left, picture, cut_pixels(total))
+        yield Pass(number + 1, len(plan), total.samples, left, picture, cut_pixels(total))
 
 
 def _keep(path: Path, layers: Layers, passes: int) -> None:
