@@ -19,17 +19,22 @@ def distort(points: Array, k1: float) -> Array:
     return points * (1 + k1 * (points**2).sum(-1, keepdims=True))
 
 
-def undistort(points: Array, k1: float) -> Array:
-    """Undistorted positions of distorted ones (N, 2), both in focal lengths from the axis.
+def undistort(points: Array, k1: float | Array) -> Array:
+    """Undistorted positions of distorted ones (..., 2), both in focal lengths from the axis.
 
     Newton's method on r + k1 r³ = r_d. With a negative k1 the picture folds back beyond a certain
     radius; what lies outside is put on it, so that a solver passing by stays finite.
+
+    Parameters
+    ----------
+    k1 : one figure, or one that broadcasts against (..., 1).
     """
-    if k1 == 0:
+    k1 = np.asarray(k1, float)
+    if not k1.any():
         return points
     reach = np.sqrt((points**2).sum(-1, keepdims=True))
-    fold = 1 / np.sqrt(-3 * k1) if k1 < 0 else np.inf
-    target = np.minimum(reach, 0.999 * (fold + k1 * fold**3)) if k1 < 0 else reach
+    fold = np.where(k1 < 0, 1 / np.sqrt(np.where(k1 < 0, -3 * k1, 1.0)), 1e9)
+    target = np.where(k1 < 0, np.minimum(reach, 0.999 * (fold + k1 * fold**3)), reach)
     radius = np.minimum(target, 0.98 * fold)
     for _ in range(12):
         square = k1 * radius * radius
@@ -37,4 +42,4 @@ def undistort(points: Array, k1: float) -> Array:
         radius = np.minimum(np.maximum(radius - step, 0), fold)
         if float(np.abs(step).max(initial=0.0)) < 1e-15:
             break
-    return points * (radius / np.maximum(reach, 1e-12))
+    return np.asarray(points * (radius / np.maximum(reach, 1e-12)))
