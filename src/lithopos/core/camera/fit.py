@@ -266,17 +266,25 @@ class _LensModel:
 
 def _minimum(function: Callable[[Array], Array], start: Array, tolerance: float) -> Array:
     """The least-squares solution of a function that takes many parameters at once."""
-    return least_squares(
-        lambda x: function(x[None])[0],
+
+    def value(x: Array) -> Array:
+        return np.asarray(function(x[None])[0])
+
+    def slope(x: Array) -> Array:
+        return _slope(function, x)
+
+    found = least_squares(
+        value,
         start,
-        lambda x: _slope(function, x),
+        slope,
         x_scale="jac",
         xtol=tolerance,
         ftol=tolerance,
         gtol=tolerance,
         max_nfev=200,
         method="lm",
-    ).x
+    )
+    return np.asarray(found.x)
 
 
 def fit_lens(

@@ -108,7 +108,10 @@ class Pinhole:
         return [[x, float(-(a * x + c) / b)] for x in (0.0, float(self.width))]
 
     def _horizon_line(self) -> Array:
-        return np.asarray(np.cross(self.project_direction([1, 0, 0]), self.project_direction([0, 1, 0])))
+        """The image (3,) of the plane through the camera square to plumb: K⁻ᵀ R z."""
+        x, y, z = self.rotation[:, 2]
+        cx, cy = self.principal_point
+        return np.array([x, y, self.focal_px * z - cx * x - cy * y])
 
     def scaled(self, scale: float) -> Pinhole:
         """The same camera for a picture `scale` times the size (corner stays corner)."""

@@ -6,9 +6,26 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, model_validator
 
-__all__ = ["CameraAnswer", "CameraProblem", "ImageSize", "LineAnswer", "LineIn", "Pixel", "Run", "ScaleIn"]
+__all__ = [
+    "CameraAnswer",
+    "CameraProblem",
+    "FocalPrior",
+    "ImageSize",
+    "KnownHeight",
+    "LengthAnswer",
+    "LengthIn",
+    "LineAnswer",
+    "LineIn",
+    "Pixel",
+    "Run",
+    "ScaleIn",
+    "Surface",
+    "XAxis",
+]
 
 Run = Literal["a", "b", "plumb"]
+XAxis = Literal["a", "b", "-a", "-b"]
+Surface = Literal["ground", "wall_a", "wall_b", "plumb"]
 Coordinate = Annotated[FiniteFloat, Field(ge=-1e6, le=1e6)]
 Pixel = tuple[Coordinate, Coordinate]
 Positive = Annotated[FiniteFloat, Field(gt=0, le=1e7)]
@@ -53,24 +70,104 @@ class ScaleIn(_In):
         return self
 
 
+class LengthIn(_In):
+    """A length marked by its two ends [px]: a yardstick if its metres are known, else one to be measured.
+
+    Attributes
+    ----------
+    on : the ground; a wall that runs along A or B; or the plumb line through the first end.
+    foot : the point of the ground plumb below the first end, or anywhere along the foot of the wall;
+        without one the first end itself stands on the ground.
+    level_m : height of the "ground" meant here above the ground proper.
+    metres : the known length; `plus_minus_m` how far it can be trusted (95 %).
+    """
+
+    on: Surface = "ground"
+    from_: Annotated[Pixel, Field(alias="from")]
+    to: Pixel
+    foot: Pixel | None = None
+    level_m: Annotated[FiniteFloat, Field(ge=-1000, le=1000)] = 0.0
+    metres: Positive | None = None
+    plus_minus_m: Annotated[FiniteFloat, Field(ge=0, le=1000)] = 0.0
+
+    @model_validator(mode="after")
+    def _has_length(self) -> LengthIn:
+        if self.from_ == self.to:
+            raise ValueError("has no length: both its ends are the same")
+        return self
+
+
+class KnownHeight(_In):
+    """The camera's height above the ground [m], and how far it can be trusted (95 %)."""
+
+    metres: Positive
+    plus_minus_m: Annotated[FiniteFloat, Field(ge=0, le=1000)] = 0.05
+
+
+class FocalPrior(_In):
+    """An expected focal length with a relative standard deviation; not a fact."""
+
+    focal_35mm: Positive
+    width: Annotated[FiniteFloat, Field(gt=0, le=1)] = 0.03
+
+
 class CameraProblem(_In):
-    """Marked edges of one photograph, and what else is known."""
+    """Marked edges of one photograph, and what else is known.
+
+    Attributes
+    ----------
+    focal_35mm, focal_px : a given focal length is exact; `focal_prior` is one that is only expected.
+    principal_point : the picture's centre, solved from three runs, or where it is known to be [px].
+    robust : set aside edges that contradict all the others, and say so.
+    scale : the one yardstick on the ground; `lengths` hold any number anywhere.
+    x_along : the way of the world's x axis.
+    """
 
     image: ImageSize
     focal_35mm: Positive | None = None
     focal_px: Positive | None = None
-    principal_point: Literal["centre", "free"] = "centre"
+    focal_prior: FocalPrior | None = None
+    principal_point: Literal["centre", "free"] | Pixel = "centre"
     distortion: Literal["none", "solve"] = "none"
     lines: Annotated[list[LineIn], Field(max_length=2000)] = []
     origin: Pixel | None = None
     scale: ScaleIn | None = None
+    lengths: Annotated[list[LengthIn], Field(max_length=200)] = []
+    camera_height: KnownHeight | None = None
+    robust: bool = False
+    x_along: XAxis = "a"
+
+    @property
+    def is_metric(self) -> bool:
+        """Whether anything tells the scale."""
+        known = any(length.metres is not None for length in self.lengths)
+        return self.scale is not None or self.camera_height is not None or known
 
 
 class LineAnswer(BaseModel):
-    """One edge's own residual: root mean square distance of its points from the solved line [px]."""
+    """One edge's own residual: root mean square distance of its points from the solved line [px].
+
+    `aside` is true for an edge that the robust mode left out.
+    """
 
     family: Run
     residual_px: float
+    aside: bool = False
+
+
+class LengthAnswer(BaseModel):
+    """A marked length as the camera sees it; for a yardstick also how far it is off what was given.
+
+    `metres` is null without any scale, or where an end does not meet its surface: then `reason` says so.
+    `off_percent` compares the length given with the length seen when all other yardsticks set the scale;
+    it is null for the only one.
+    """
+
+    metres: float | None
+    sigma_m: float | None
+    off_percent: float | None = None
+    sigma_percent: float | None = None
+    reason: str | None = None
 
 
 class CameraAnswer(BaseModel):
@@ -87,10 +184,13 @@ class CameraAnswer(BaseModel):
     roll_deg: float
     heading_deg: float
     horizon: list[list[float]] | None
+    horizon_sigma_px: list[float] | None = None
     vanishing_points: dict[str, list[float] | None]
     distortion_k1: float
     residual_px: float
     sigma: dict[str, float]
     lines: list[LineAnswer]
+    lengths: list[LengthAnswer] = []
+    assumed: list[str] = []
     warnings: list[str]
     advice: list[str]

@@ -14,7 +14,22 @@ from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
 
-__all__ = ["Edges", "Marks", "edge_residuals", "pair_edges", "reduce_edges", "vanishing_point"]
+RUNS = ("a", "b", "plumb")
+RUN_WORDS = {"a": "run A", "b": "run B", "plumb": "plumb"}
+RUN_LETTERS = "ABP"
+
+__all__ = [
+    "RUNS",
+    "RUN_LETTERS",
+    "RUN_WORDS",
+    "Edges",
+    "Marks",
+    "edge_residuals",
+    "kept",
+    "pair_edges",
+    "reduce_edges",
+    "vanishing_point",
+]
 
 
 @dataclass(frozen=True)
@@ -54,6 +69,11 @@ class Marks:
     points: Array
     counts: NDArray[np.intp]
     run: NDArray[np.intp]
+
+
+def kept(marks: Marks, which: NDArray[np.bool_]) -> Marks:
+    """The marks of some of the edges, (N,) true for those."""
+    return Marks(marks.points[np.repeat(which, marks.counts)], marks.counts[which], marks.run[which])
 
 
 def reduce_edges(marks: Marks) -> tuple[Edges, Array]:

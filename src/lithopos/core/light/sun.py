@@ -17,7 +17,7 @@ from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, model_validator
 
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.camera.problem import ImageSize, Pixel, Positive
-from lithopos.core.camera.solve import HAND_SIGMA_PX
+from lithopos.core.camera.solution import HAND_SIGMA_PX
 from lithopos.core.errors import InputError, NoAnswer
 
 Array = NDArray[np.float64]
