@@ -10,6 +10,7 @@ from pathlib import Path
 import click
 import numpy as np
 
+from lithopos.samples.further import FURTHER
 from lithopos.samples.models import MODELS, write_glb
 from lithopos.samples.photograph import Studio, develop, truth_of
 from lithopos.samples.places import PLACES
@@ -18,7 +19,9 @@ DATA = Path(__file__).parent / "data"
 
 
 @click.command()
-@click.option("--place", "names", multiple=True, type=click.Choice(list(PLACES)), help="Default: all.")
+@click.option(
+    "--place", "names", multiple=True, type=click.Choice([*PLACES, *FURTHER]), help="Default: the committed ones."
+)
 @click.option("--seed", type=int, help="A new variant; default: the committed one.")
 @click.option("--samples", default=160, show_default=True)
 @click.option("--scale", default=1.0, show_default=True, help="Size of the picture; 1 is full size.")
@@ -36,7 +39,8 @@ def main(
         return
     mi = _renderer()
     for name in names or tuple(PLACES):
-        place = PLACES[name](seed) if seed is not None else PLACES[name]()
+        build = (PLACES | FURTHER)[name]
+        place = build(seed) if seed is not None else build()
         started = time.monotonic()
         pictures = {f"{name}.jpg": False} if bare else {f"{name}.jpg": False, f"{name}.truth.jpg": True}
         for file, with_model in pictures.items():
