@@ -28,6 +28,9 @@ Array = NDArray[np.float64]
 CENTRE_BELIEF = 1.0
 DISTORTION_BELIEF = 1.0
 
+_ROUGH = 0.004  # root mean square residual beyond which the usual start is not trusted [half diagonals]
+_OTHER_FOCALS = (0.7, 1.3, 2.2, 3.6, 6.0)
+
 __all__ = ["Beliefs", "Fit", "fit_lens", "fit_square", "turned_by"]
 
 
@@ -174,8 +177,26 @@ def _left_jacobian(turn: Array) -> Array:
 
 def fit_square(edges: Edges, fixed: float | None, beliefs: Beliefs = NOTHING_BELIEVED) -> Fit:
     """Focal length (or a fixed one) and orientation: the best of the solutions from several starts."""
+    cost, solved, rotation = _best_of(edges, fixed, beliefs, _starts(edges, fixed, beliefs))
+    rough = math.sqrt(2 * cost / max(len(edges.run), 1)) > _ROUGH or not 0.12 < solved < 60
+    if rough and fixed is None:
+        # The usual start can run off where vanishing points lie far out: come from other sides too.
+        more = _best_of(edges, fixed, beliefs, [s for f in _OTHER_FOCALS for s in _starts(edges, f, beliefs)])
+        if more[0] < cost and 0.12 < more[1] < 60:
+            _, solved, rotation = more
+    rotation = _upright(rotation)
+    residuals, jacobian = _model(edges, rotation, fixed, beliefs)
+    at = np.zeros(3) if fixed is not None else np.array([np.log(solved), 0, 0, 0])
+    slope = jacobian(at)
+    return Fit(solved, rotation, residuals(at)[: len(edges.run)], edges.crooked, slope.T @ slope)
+
+
+def _best_of(
+    edges: Edges, fixed: float | None, beliefs: Beliefs, starts: list[tuple[float, Array]]
+) -> tuple[float, float, Array]:
+    """Cost, focal length and rotation of the best solution from some starts."""
     best: tuple[float, float, Array] | None = None
-    for focal, rotation in _starts(edges, fixed, beliefs):
+    for focal, rotation in starts:
         residuals, jacobian = _model(edges, rotation, fixed, beliefs)
         start = np.zeros(3) if fixed is not None else np.array([np.log(focal), 0, 0, 0])
         method: Literal["lm", "trf"] = "lm" if len(residuals(start)) >= len(start) else "trf"
@@ -186,12 +207,7 @@ def fit_square(edges: Edges, fixed: float | None, beliefs: Beliefs = NOTHING_BEL
             solved = fixed if fixed is not None else float(np.exp(np.clip(found.x[0], -20, 20)))
             best = (float(found.cost), solved, turned_by(found.x[-3:]) @ rotation)
     assert best is not None
-    _, solved, rotation = best
-    rotation = _upright(rotation)
-    residuals, jacobian = _model(edges, rotation, fixed, beliefs)
-    at = np.zeros(3) if fixed is not None else np.array([np.log(solved), 0, 0, 0])
-    slope = jacobian(at)
-    return Fit(solved, rotation, residuals(at)[: len(edges.run)], edges.crooked, slope.T @ slope)
+    return best
 
 
 _Figures = tuple[float, Array, Array, float]  # focal length, rotation, principal point, k1

@@ -26,6 +26,7 @@ from lithopos.core.errors import InputError, NoAnswer
 Array = NDArray[np.float64]
 
 LEVEL_SIGMA = np.radians(1.5)  # how level a camera is held, where nothing tells
+_HAND_COUNTS = 0.5  # residuals that the belief in the hand's own error is worth
 
 __all__ = ["pinhole_of", "solve", "solve_camera"]
 
@@ -171,14 +172,17 @@ def _noise(fit: Fit, marks: Marks, half_diagonal: float) -> tuple[float, float]:
     """Standard deviation of a marked coordinate in the solver's units: to be believed, and as it looks.
 
     The one to be believed is never below the hand's own, and wide where it rests on few residuals: the
-    hand's counts as two of them, and Student's t for that many stands in for the normal (docs/methods).
+    hand's counts as half of one, and Student's t for that many stands in for the normal (docs/methods).
+    With no residual at all nothing shows a slip, and twice the hand's is believed.
     """
     freedom = max(len(marks.run) - len(fit.information) + int((marks.counts - 2).sum()), 0)
     hand = HAND_SIGMA_PX / half_diagonal
-    looks = float(np.sqrt(fit.square / freedom)) if freedom else float(np.sqrt(fit.square))
-    blend = float(np.sqrt((2 * hand**2 + fit.square) / (2 + freedom)))
-    wide = float(stdtrit(2 + freedom, 0.975)) / 1.96 if freedom else 1.0
-    return max(hand, blend * wide if freedom else hand), looks
+    if not freedom:
+        return 2 * hand, float(np.sqrt(fit.square))
+    looks = float(np.sqrt(fit.square / freedom))
+    blend = float(np.sqrt((_HAND_COUNTS * hand**2 + fit.square) / (_HAND_COUNTS + freedom)))
+    wide = float(stdtrit(_HAND_COUNTS + freedom, 0.975)) / 1.96
+    return max(hand, blend * wide), looks
 
 
 def _no_camera(problem: CameraProblem, fit: Fit, marks: Marks, focal_exact: bool, noise_px: float) -> str | None:
