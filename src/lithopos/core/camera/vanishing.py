@@ -12,10 +12,12 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from lithopos.core.camera.problem import Run
+
 Array = NDArray[np.float64]
 
-RUNS = ("a", "b", "plumb")
-RUN_WORDS = {"a": "run A", "b": "run B", "plumb": "plumb"}
+RUNS: tuple[Run, Run, Run] = ("a", "b", "plumb")
+RUN_WORDS: dict[Run, str] = {"a": "run A", "b": "run B", "plumb": "plumb"}
 RUN_LETTERS = "ABP"
 
 __all__ = [

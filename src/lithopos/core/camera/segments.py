@@ -1,0 +1,66 @@
+"""Straight line segments of a photograph, for edges to be found among and drawn onto.
+
+Source of the detector: Grompone von Gioi et al. 2012 (DOI 10.5201/ipol.2012.gjmr-lsd), as OpenCV has it.
+"""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+Array = NDArray[np.float64]
+
+DETECT_SIDE = 1280  # longer side at which segments are sought [px]
+MOST_SEGMENTS = 420
+
+__all__ = ["DETECT_SIDE", "detect_segments"]
+
+
+def detect_segments(picture: NDArray[np.uint8]) -> Array:
+    """Straight segments (N, 2, 2) [px], the longest first."""
+    grey = cv2.cvtColor(picture, cv2.COLOR_RGB2GRAY) if picture.ndim == 3 else picture
+    height, width = grey.shape
+    shrink = min(DETECT_SIDE / max(height, width), 1.0)
+    small = cv2.resize(grey, None, fx=shrink, fy=shrink, interpolation=cv2.INTER_AREA) if shrink < 1 else grey
+    found = cv2.createLineSegmentDetector(cv2.LSD_REFINE_STD).detect(small)[0]
+    if found is None:
+        return np.zeros((0, 2, 2))
+    ends = (found.reshape(-1, 2, 2).astype(float) + 0.5) * [width / small.shape[1], height / small.shape[0]]
+    ends = _joined(ends, 1.2 / shrink)
+    length = np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1)
+    order = np.argsort(-length)
+    shortest = 0.014 * np.hypot(width, height)
+    return np.asarray(ends[order][length[order] > shortest][:MOST_SEGMENTS])
+
+
+def _joined(ends: Array, apart: float) -> Array:
+    """Segments with pieces of one line, close behind one another, made one.
+
+    Parameters
+    ----------
+    apart : how far a piece may lie off the longer one's line [px].
+    """
+    length = np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1)
+    ends, length = ends[length > 6 * apart], length[length > 6 * apart]
+    order = np.argsort(-length)
+    ends = ends[order][:1500]
+    gone = np.zeros(len(ends), bool)
+    joined = []
+    for i in range(len(ends)):
+        if gone[i]:
+            continue
+        start, end = ends[i]
+        way = (end - start) / np.linalg.norm(end - start)
+        side = np.array([-way[1], way[0]])
+        low, high = 0.0, float((end - start) @ way)
+        off = np.abs((ends - start) @ side).max(1)
+        along = (ends - start) @ way
+        near = np.flatnonzero(~gone & (off < apart) & (np.arange(len(ends)) > i))
+        for j in near[np.argsort(np.abs(along[near].mean(1) - high / 2))]:
+            a, b = along[j].min(), along[j].max()
+            if a - high < 0.35 * (b - a) and low - b < 0.35 * (b - a):
+                low, high = min(low, float(a)), max(high, float(b))
+                gone[j] = True
+        joined.append([start + low * way, start + high * way])
+    return np.array(joined).reshape(-1, 2, 2)
