@@ -44,7 +44,7 @@ def bench_solving() -> None:
     truth = json.loads((SAMPLES / "cloister-yard.json").read_text())
     marks = marks_of(truth)
     edges = [{"id": f"e{i}", "run": e["family"], "points": e["points"]} for i, e in enumerate(truth["edges"][:12])]
-    patch = {**{name: marks[name] for name in ("origin", "yardstick", "gnomons")}, "edges": edges}
+    patch = {**{name: marks[name] for name in ("origin", "lengths", "gnomons")}, "edges": edges}
     with tempfile.TemporaryDirectory() as folder:
         app = create_app(Path(folder))
         library = app.extensions["library"]
@@ -58,12 +58,16 @@ def bench_solving() -> None:
         solve = median_ms(lambda: derive(state))
         whole = median_ms(lambda: client.post(f"/api/v1/shots/{shot.id}/try", json=moved))
         problem = CameraProblem.model_validate(
-            {"image": truth["image"], "lines": truth["edges"][:12], "scale": patch["yardstick"]}
+            {
+                "image": truth["image"],
+                "lines": truth["edges"][:12],
+                "lengths": [{k: v for k, v in patch["lengths"][0].items() if k != "id"}],
+            }
         )
         alone = median_ms(lambda: solve_camera(problem))
         library.engine.dispose()
     lens = {
-        **problem.model_dump(by_alias=True, exclude={"scale"}),
+        **problem.model_dump(by_alias=True, exclude={"lengths"}),
         "lines": _bent_edges(),
         "principal_point": "free",
         "distortion": "solve",

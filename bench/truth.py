@@ -39,7 +39,14 @@ def marked_shot(name: str, noise_px: float = 0.7, seed: int = 0) -> Shot:
                 {"id": f"e{i}", "run": edge["family"], "points": off(edge["points"])}
                 for i, edge in enumerate(truth["edges"])
             ],
-            "yardstick": {"from": off(yardstick["from"]), "to": off(yardstick["to"]), "metres": yardstick["metres"]},
+            "lengths": [
+                {
+                    "id": "y1",
+                    "from": off(yardstick["from"]),
+                    "to": off(yardstick["to"]),
+                    "metres": yardstick["metres"],
+                }
+            ],
             "origin": off(truth["origin"]),
             "gnomons": [{"id": f"g{i}", **{k: off(v) for k, v in g.items()}} for i, g in enumerate(truth["gnomons"])],
             "models": [

@@ -101,6 +101,20 @@ def _solved_camera(data: Any) -> dict[str, Any]:
 
 
 @cli.command()
+@click.argument("photo", type=click.Path(path_type=Path))
+def edges(photo: Path) -> None:
+    """Propose edges of a photograph and their runs."""
+    from lithopos.core.camera.find import find_edges
+    from lithopos.core.exchange.picture import read_picture
+
+    if not photo.is_file():
+        raise InputError("PHOTO", f"{photo} is not a file")
+    found = find_edges(read_picture(photo).eight_bit)
+    print(found.reason or f"{len(found.lines)} edges proposed", file=sys.stderr)
+    _print(found.model_dump(mode="json", exclude={"segments"}))
+
+
+@cli.command()
 @click.argument("file")
 def sun(file: str) -> None:
     """Solve the sun's direction from gnomons."""

@@ -10,6 +10,7 @@ import tempfile
 import unittest
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 from unittest import mock
 
 import numpy as np
@@ -117,12 +118,13 @@ class Scenes(unittest.TestCase):
 
     def test_what_is_missing_is_named(self) -> None:
         shot, picture = sample()
-        for change, words in (
+        cases: list[tuple[dict[str, Any], str]] = [
             ({"edges": []}, "camera: too few edges"),
-            ({"yardstick": None}, "yardstick: is missing"),
+            ({"lengths": []}, "lengths: holds no yardstick"),
             ({"gnomons": []}, "sun: is not known"),
             ({"models": []}, "models: is empty"),
-        ):
+        ]
+        for change, words in cases:
             with self.subTest(words), self.assertRaisesRegex(InputError, words):
                 build_scene(shot.model_copy(update=change), picture, bench_model)
 
@@ -131,6 +133,14 @@ class Scenes(unittest.TestCase):
         cube = box((0.6, 0.6, 0.6))
         shot.models[0] = shot.models[0].model_copy(update={"turn_deg": 20.0})
         scene = build_scene(shot, picture, lambda _: cube)
+        whole = (0, 0, picture.codes.shape[1], picture.codes.shape[0])
+        # A bent lens with its axis aside: the photograph stays, what is traced is bent to match.
+        bent = replace(scene.camera, k1=-0.16, principal_point=scene.camera.principal_point + [9, -6])
+        for traced in (scene, replace(scene, camera=bent, region=whole)):
+            with self.subTest(k1=traced.camera.k1):
+                self.check_box(traced, cube)
+
+    def check_box(self, scene: Scene, cube: Model) -> None:
         layers = MitsubaTracer(scene).trace(8, 1)
         x0, y0, *_ = scene.region
         matrix = scene.models[0].matrix

@@ -37,11 +37,22 @@ class Document(unittest.TestCase):
         self.assertAlmostEqual(facts.sun.elevation_deg, 28, delta=1)
         self.assertEqual(load_shot(json.loads(shot.model_dump_json(by_alias=True))), shot)
 
+    def test_a_document_of_the_first_format_is_read(self) -> None:
+        new = example()
+        (stick,) = new.pop("lengths")
+        old = {**new, "format": 1, "yardstick": {name: stick[name] for name in ("from", "to", "metres")}}
+        del old["levels"]
+        before, after = derive(load_shot(old)), derive(load_shot(example()))
+        assert before.camera and after.camera
+        self.assertEqual(before.camera.camera_position, after.camera.camera_position)
+
     def test_bad_documents_name_the_field(self) -> None:
         good = example()
         cases: list[tuple[dict[str, Any], str]] = [
             ({**good, "orign": [1, 2]}, "orign: is not a known field"),
-            ({**good, "format": 2}, "format: is 2; this version reads 1 to 1"),
+            ({**good, "format": 3}, "format: is 3; this version reads 1 to 2"),
+            ({**good, "lengths": [{**good["lengths"][0], "level": "nowhere"}]}, "a level that is not there"),
+            ({**good, "levels": [{"id": "l1", "foot": [5, 5]}]}, r"levels\[0\]: needs both its foot"),
             (
                 {**good, "photograph": {**good["photograph"], "file": "../secret.jpg"}},
                 r"photograph\.file: leads outside",

@@ -30,7 +30,7 @@ def ready_shot(data: Path) -> str:
     shot = library.add_shot(project.id, "Cloister", photograph.sha256)
     marks = marks_of(json.loads((SAMPLES / "cloister-yard.json").read_text()))
     stood = {"id": "m1", "file": f"sha256:{model.sha256}", "position_m": [0.95, -1.75, 0], "turn_deg": 14}
-    patch = {name: marks[name] for name in ("edges", "origin", "yardstick", "gnomons")} | {"models": [stood]}
+    patch = {name: marks[name] for name in ("edges", "origin", "lengths", "gnomons")} | {"models": [stood]}
     library.change(shot.id, 1, patch, "marks")
     library.engine.dispose()
     return shot.id

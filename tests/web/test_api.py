@@ -50,7 +50,7 @@ class Api(unittest.TestCase):
         shot = self.shot()
         self.assertIsNone(shot["derived"]["camera"])
         marks = marks_of(json.loads((SAMPLES / "cloister-yard.json").read_text()))
-        patch = {name: marks[name] for name in ("edges", "origin", "yardstick", "gnomons")}
+        patch = {name: marks[name] for name in ("edges", "origin", "lengths", "gnomons")}
         tried = self.ask("post", f"/shots/{shot['id']}/try", {"patch": patch})
         self.assertEqual(self.ask("get", f"/shots/{shot['id']}")["revision"], 1, "a trial keeps nothing")
         kept = self.ask("patch", f"/shots/{shot['id']}", {"revision": 1, "patch": patch, "label": "marks"})

@@ -20,6 +20,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/files/{sha256}/edges": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Proposed edges and their runs; found once for a photograph and kept beside it. */
+        get: operations["findEdges"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/files/{sha256}/thumb": {
         parameters: {
             query?: never;
@@ -213,6 +230,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/shots/{shot_id}/hand": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a drag on the photograph makes of the camera set by hand; nothing is kept. */
+        post: operations["dragByHand"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/shots/{shot_id}/redo": {
         parameters: {
             query?: never;
@@ -289,6 +323,11 @@ export interface components {
         CameraAnswer: {
             /** Advice */
             advice: string[];
+            /**
+             * Assumed
+             * @default []
+             */
+            assumed: string[];
             /** Camera Position */
             camera_position: number[] | null;
             /** Camera Position Unit */
@@ -303,7 +342,17 @@ export interface components {
             heading_deg: number;
             /** Horizon */
             horizon: number[][] | null;
+            /**
+             * Horizon Sigma Px
+             * @default null
+             */
+            horizon_sigma_px: number[] | null;
             image: components["schemas"]["ImageSize"];
+            /**
+             * Lengths
+             * @default []
+             */
+            lengths: components["schemas"]["LengthAnswer"][];
             /** Lines */
             lines: components["schemas"]["LineAnswer"][];
             /** Principal Point */
@@ -331,6 +380,60 @@ export interface components {
             warnings: string[];
         };
         /**
+         * CameraNotes
+         * @description What the camera wrote; null where it wrote nothing that can be used.
+         *
+         *     Attributes
+         *     ----------
+         *     focal_35mm : 35 mm equivalent [mm]; `focal_mm` the lens's own.
+         *     taken_at : local time without a zone, or with one where the camera wrote it.
+         *     latitude_deg, longitude_deg : north and east are positive.
+         *     bearing_deg : of the view, clockwise from north (true or magnetic, as `bearing_is` tells).
+         *     cropped : why the picture seems cut from a larger one, so that the focal length does not count; else null.
+         */
+        CameraNotes: {
+            /**
+             * Bearing Deg
+             * @default null
+             */
+            bearing_deg: number | null;
+            /**
+             * Bearing Is
+             * @default null
+             */
+            bearing_is: string | null;
+            /**
+             * Cropped
+             * @default null
+             */
+            cropped: string | null;
+            /**
+             * Focal 35Mm
+             * @default null
+             */
+            focal_35mm: number | null;
+            /**
+             * Focal Mm
+             * @default null
+             */
+            focal_mm: number | null;
+            /**
+             * Latitude Deg
+             * @default null
+             */
+            latitude_deg: number | null;
+            /**
+             * Longitude Deg
+             * @default null
+             */
+            longitude_deg: number | null;
+            /**
+             * Taken At
+             * @default null
+             */
+            taken_at: string | null;
+        };
+        /**
          * Change
          * @description A JSON merge patch (RFC 7396) made to the revision that was seen.
          */
@@ -348,12 +451,33 @@ export interface components {
             revision: number;
         };
         /**
+         * CornerTo
+         * @description One corner of a square on the ground at the origin (0: the origin, then round by x) to a pixel.
+         */
+        CornerTo: {
+            /** Corner */
+            corner: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "corner";
+            /** Side M */
+            side_m: number;
+            /** To */
+            to: [
+                number,
+                number
+            ];
+        };
+        /**
          * Derived
          * @description A shot's solved figures; where there is no answer, a plain reason instead.
          *
          *     Attributes
          *     ----------
-         *     ground_to_photo : (3, 3) homography from ground (x, y, 1) [m] to homogeneous pixels.
+         *     ground_to_photo : (3, 3) homography from ground (x, y, 1) [m] to homogeneous pixels, undistorted.
+         *     lengths : what each of the shot's lengths measures; the camera's own list ends with the levels' too.
          *     sun_shown : the direction in force, measured or set by hand.
          */
         Derived: {
@@ -369,6 +493,16 @@ export interface components {
              * @default null
              */
             ground_to_photo: number[][] | null;
+            /**
+             * Lengths
+             * @default []
+             */
+            lengths: components["schemas"]["LengthAnswer"][];
+            /**
+             * Levels
+             * @default []
+             */
+            levels: components["schemas"]["LevelAnswer"][];
             /**
              * Metric
              * @default false
@@ -457,6 +591,90 @@ export interface components {
             width: number | null;
         };
         /**
+         * FocalLength
+         * @description Another focal length, with the horizon kept where it is.
+         */
+        FocalLength: {
+            /** Focal 35Mm */
+            focal_35mm: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "focal";
+        };
+        /**
+         * FocalPrior
+         * @description An expected focal length with a relative standard deviation; not a fact.
+         */
+        FocalPrior: {
+            /** Focal 35Mm */
+            focal_35mm: number;
+            /**
+             * Width
+             * @default 0.03
+             */
+            width: number;
+        };
+        /**
+         * FoundEdge
+         * @description A proposed edge [px] and how sure it is to belong to its run, 0 to 1.
+         */
+        FoundEdge: {
+            /** Confidence */
+            confidence: number;
+            /**
+             * Family
+             * @enum {string}
+             */
+            family: "a" | "b" | "plumb";
+            /** Points */
+            points: [
+                number,
+                number
+            ][];
+        };
+        /**
+         * FoundEdges
+         * @description Proposed edges of a photograph.
+         *
+         *     Attributes
+         *     ----------
+         *     segments : every found segment, x and y of both ends [px], for drawing by hand to click onto.
+         *     sure : whether a camera from these edges can be relied on.
+         *     reason : why nothing is proposed, or why it is unsure; None if all is well.
+         *     spread_percent, spread_deg : standard deviations of focal length and orientation over redrawn halves.
+         */
+        FoundEdges: {
+            image: components["schemas"]["ImageSize"];
+            /** Lines */
+            lines: components["schemas"]["FoundEdge"][];
+            /** Reason */
+            reason: string | null;
+            /**
+             * Segments
+             * @default []
+             */
+            segments: [
+                number,
+                number,
+                number,
+                number
+            ][];
+            /**
+             * Spread Deg
+             * @default null
+             */
+            spread_deg: number | null;
+            /**
+             * Spread Percent
+             * @default null
+             */
+            spread_percent: number | null;
+            /** Sure */
+            sure: boolean;
+        };
+        /**
          * GnomonAnswer
          * @description How far a gnomon's marks must move, root mean square, to agree with the solved sun [px].
          */
@@ -483,6 +701,11 @@ export interface components {
         /**
          * HandCamera
          * @description The camera is set by hand.
+         *
+         *     Attributes
+         *     ----------
+         *     held : figures that dragging on the photograph does not change; `edges` are the marked edges, which
+         *         it then obeys.
          */
         HandCamera: {
             /** Focal 35Mm */
@@ -494,6 +717,11 @@ export interface components {
             heading_deg: number;
             /** Height M */
             height_m: number;
+            /**
+             * Held
+             * @default []
+             */
+            held: ("focal length" | "height" | "horizon" | "edges")[];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -510,10 +738,60 @@ export interface components {
              */
             tilt_deg: number;
         };
+        /**
+         * HandDrag
+         * @description A drag of the hand-set camera: the change under way as a merge patch, and what is asked for now.
+         */
+        HandDrag: {
+            /** Gesture */
+            gesture: components["schemas"]["HorizonTo"] | components["schemas"]["CornerTo"] | components["schemas"]["Turn"] | components["schemas"]["FocalLength"];
+            /**
+             * Patch
+             * @default {}
+             */
+            patch: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * HandOut
+         * @description The figures and the origin that follow from a drag, and what follows from them.
+         */
+        HandOut: {
+            camera: components["schemas"]["HandCamera"];
+            derived: components["schemas"]["Derived"];
+            /** Origin */
+            origin: [
+                number,
+                number
+            ] | null;
+        };
         /** Health */
         Health: {
             /** Version */
             version: string;
+        };
+        /**
+         * HorizonTo
+         * @description The horizon through two points [px].
+         */
+        HorizonTo: {
+            /** Ends */
+            ends: [
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ]
+            ];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "horizon";
         };
         /**
          * ImageSize
@@ -526,10 +804,168 @@ export interface components {
             width: number;
         };
         /**
+         * KnownHeight
+         * @description The camera's height above the ground [m], and how far it can be trusted (95 %).
+         */
+        KnownHeight: {
+            /** Metres */
+            metres: number;
+            /**
+             * Plus Minus M
+             * @default 0.05
+             */
+            plus_minus_m: number;
+        };
+        /**
+         * Length
+         * @description A marked length with its identity; `level` names the level that it, or its foot, lies on.
+         */
+        Length: {
+            /**
+             * Foot
+             * @default null
+             */
+            foot: [
+                number,
+                number
+            ] | null;
+            /** From */
+            from: [
+                number,
+                number
+            ];
+            /** Id */
+            id: string;
+            /**
+             * Level
+             * @default null
+             */
+            level: string | null;
+            /**
+             * Level M
+             * @default 0
+             */
+            level_m: number;
+            /**
+             * Metres
+             * @default null
+             */
+            metres: number | null;
+            /**
+             * On
+             * @default ground
+             * @enum {string}
+             */
+            on: "ground" | "wall_a" | "wall_b" | "plumb";
+            /**
+             * Plus Minus M
+             * @default 0
+             */
+            plus_minus_m: number;
+            /** To */
+            to: [
+                number,
+                number
+            ];
+        };
+        /**
+         * LengthAnswer
+         * @description A marked length as the camera sees it; for a yardstick also how far it is off what was given.
+         *
+         *     `metres` is null without any scale, or where an end does not meet its surface: then `reason` says so.
+         *     `off_percent` compares the length given with the length seen when all other yardsticks set the scale;
+         *     it is null for the only one.
+         */
+        LengthAnswer: {
+            /** Metres */
+            metres: number | null;
+            /**
+             * Off Percent
+             * @default null
+             */
+            off_percent: number | null;
+            /**
+             * Reason
+             * @default null
+             */
+            reason: string | null;
+            /** Sigma M */
+            sigma_m: number | null;
+            /**
+             * Sigma Percent
+             * @default null
+             */
+            sigma_percent: number | null;
+        };
+        /**
+         * Level
+         * @description A level plane above or below the ground: a table, a step, a quay.
+         *
+         *     Its height is known, or measured plumb from a point on the ground (`foot`) to the level's edge (`at`);
+         *     where both are given, the height is a yardstick for the whole picture.
+         */
+        Level: {
+            /**
+             * At
+             * @default null
+             */
+            at: [
+                number,
+                number
+            ] | null;
+            /**
+             * Foot
+             * @default null
+             */
+            foot: [
+                number,
+                number
+            ] | null;
+            /**
+             * Height M
+             * @default null
+             */
+            height_m: number | null;
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+        };
+        /**
+         * LevelAnswer
+         * @description A level's height above the ground in force, [m]; `sigma_m` where it was measured.
+         */
+        LevelAnswer: {
+            /** Height M */
+            height_m: number | null;
+            /** Id */
+            id: string;
+            /**
+             * Reason
+             * @default null
+             */
+            reason: string | null;
+            /**
+             * Sigma M
+             * @default null
+             */
+            sigma_m: number | null;
+        };
+        /**
          * LineAnswer
          * @description One edge's own residual: root mean square distance of its points from the solved line [px].
+         *
+         *     `aside` is true for an edge that the robust mode left out.
          */
         LineAnswer: {
+            /**
+             * Aside
+             * @default false
+             */
+            aside: boolean;
             /**
              * Family
              * @enum {string}
@@ -593,6 +1029,10 @@ export interface components {
         /**
          * Photograph
          * @description The background photograph; its size is after EXIF orientation.
+         *
+         *     Attributes
+         *     ----------
+         *     notes : what the camera wrote into the file, or null where it wrote nothing.
          */
         Photograph: {
             /** File */
@@ -604,6 +1044,8 @@ export interface components {
              * @default
              */
             name: string;
+            /** @default null */
+            notes: components["schemas"]["CameraNotes"] | null;
             /** Width */
             width: number;
         };
@@ -759,24 +1201,6 @@ export interface components {
             /** Renders */
             renders: components["schemas"]["RenderOut"][];
         };
-        /**
-         * ScaleIn
-         * @description A yardstick on the ground: two points [px] and the distance between them [m].
-         */
-        ScaleIn: {
-            /** From */
-            from: [
-                number,
-                number
-            ];
-            /** Metres */
-            metres: number;
-            /** To */
-            to: [
-                number,
-                number
-            ];
-        };
         /** Seen */
         Seen: {
             /** Revision */
@@ -790,8 +1214,14 @@ export interface components {
             /**
              * Camera
              * @default {
+             *       "distortion": "none",
              *       "focal_35mm": null,
-             *       "kind": "solved"
+             *       "focal_prior": null,
+             *       "height": null,
+             *       "kind": "solved",
+             *       "principal_point": "centre",
+             *       "robust": true,
+             *       "x_along": "a"
              *     }
              */
             camera: components["schemas"]["SolvedCamera"] | components["schemas"]["HandCamera"];
@@ -802,10 +1232,10 @@ export interface components {
             edges: components["schemas"]["Edge"][];
             /**
              * Format
-             * @default 1
+             * @default 2
              * @constant
              */
-            format: 1;
+            format: 2;
             /**
              * Gnomons
              * @default []
@@ -818,6 +1248,16 @@ export interface components {
              *     }
              */
             ground: components["schemas"]["Ground"];
+            /**
+             * Lengths
+             * @default []
+             */
+            lengths: components["schemas"]["Length"][];
+            /**
+             * Levels
+             * @default []
+             */
+            levels: components["schemas"]["Level"][];
             /**
              * Models
              * @default []
@@ -862,8 +1302,6 @@ export interface components {
              *     }
              */
             sun: components["schemas"]["Sun"];
-            /** @default null */
-            yardstick: components["schemas"]["ScaleIn"] | null;
         };
         /** ShotBrief */
         ShotBrief: {
@@ -917,19 +1355,55 @@ export interface components {
         };
         /**
          * SolvedCamera
-         * @description The camera follows from the edges; a known focal length is held as it is.
+         * @description The camera follows from the edges.
+         *
+         *     Attributes
+         *     ----------
+         *     focal_35mm : a known focal length, held as it is; `focal_prior` is one that is only expected.
+         *     principal_point : the picture's centre, or solved for as soon as the edges can bear it (a cropped picture).
+         *     distortion : solved for as soon as the edges can bear it, where asked for.
+         *     robust : set aside edges that contradict all the others.
+         *     height : the camera's known height above the ground.
+         *     x_along : which way along which run the world's x axis points.
          */
         SolvedCamera: {
+            /**
+             * Distortion
+             * @default none
+             * @enum {string}
+             */
+            distortion: "none" | "solve";
             /**
              * Focal 35Mm
              * @default null
              */
             focal_35mm: number | null;
+            /** @default null */
+            focal_prior: components["schemas"]["FocalPrior"] | null;
+            /** @default null */
+            height: components["schemas"]["KnownHeight"] | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "solved";
+            /**
+             * Principal Point
+             * @default centre
+             * @enum {string}
+             */
+            principal_point: "centre" | "free";
+            /**
+             * Robust
+             * @default true
+             */
+            robust: boolean;
+            /**
+             * X Along
+             * @default a
+             * @enum {string}
+             */
+            x_along: "a" | "b" | "-a" | "-b";
         };
         /**
          * Sun
@@ -997,6 +1471,27 @@ export interface components {
                 [key: string]: unknown;
             };
         };
+        /**
+         * Turn
+         * @description Turn about the origin: what lies on the ground under one pixel comes as near as it can to another.
+         */
+        Turn: {
+            /** From */
+            from: [
+                number,
+                number
+            ];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "turn";
+            /** To */
+            to: [
+                number,
+                number
+            ];
+        };
     };
     responses: never;
     parameters: never;
@@ -1017,6 +1512,37 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    findEdges: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sha256: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundEdges"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -1445,6 +1971,41 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    dragByHand: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HandDrag"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandOut"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {

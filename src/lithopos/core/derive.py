@@ -8,14 +8,26 @@ from __future__ import annotations
 import numpy as np
 from pydantic import BaseModel
 
-from lithopos.core.camera.pinhole import Pinhole, focal_35mm_from_px, focal_px_from_35mm
-from lithopos.core.camera.problem import CameraAnswer, ImageSize
-from lithopos.core.camera.solve import pinhole_of, solve_camera
+from lithopos.core.camera.answer import tell_by_hand
+from lithopos.core.camera.hand import Gesture, HandCamera, hand_fit, pinhole_by_hand
+from lithopos.core.camera.problem import CameraAnswer, LengthAnswer
+from lithopos.core.camera.scale import seen_points
+from lithopos.core.camera.solve import bearable, pinhole_of, solve_camera
+from lithopos.core.camera.vanishing import RUNS, Marks
 from lithopos.core.errors import InputError, NoAnswer
 from lithopos.core.light.sun import Gnomon, KnownCamera, SunAnswer, SunProblem, solve_sun, sun_direction
-from lithopos.core.shot import HandCamera, Shot, camera_problem_of
+from lithopos.core.shot import Shot, camera_problem_of
 
-__all__ = ["Derived", "derive", "pinhole_by_hand"]
+__all__ = ["Derived", "LevelAnswer", "derive", "shot_after_gesture"]
+
+
+class LevelAnswer(BaseModel):
+    """A level's height above the ground in force, [m]; `sigma_m` where it was measured."""
+
+    id: str
+    height_m: float | None
+    sigma_m: float | None = None
+    reason: str | None = None
 
 
 class Derived(BaseModel):
@@ -23,7 +35,8 @@ class Derived(BaseModel):
 
     Attributes
     ----------
-    ground_to_photo : (3, 3) homography from ground (x, y, 1) [m] to homogeneous pixels.
+    ground_to_photo : (3, 3) homography from ground (x, y, 1) [m] to homogeneous pixels, undistorted.
+    lengths : what each of the shot's lengths measures; the camera's own list ends with the levels' too.
     sun_shown : the direction in force, measured or set by hand.
     """
 
@@ -31,6 +44,8 @@ class Derived(BaseModel):
     camera_reason: str | None = None
     metric: bool = False
     ground_to_photo: list[list[float]] | None = None
+    lengths: list[LengthAnswer] = []
+    levels: list[LevelAnswer] = []
     sun: SunAnswer | None = None
     sun_reason: str | None = None
     sun_shown: tuple[float, float, float] | None = None
@@ -41,6 +56,9 @@ def derive(shot: Shot) -> Derived:
     result = Derived()
     try:
         camera = _camera(shot)
+        if not isinstance(camera, NoAnswer) and shot.levels:
+            result.levels = _levels(shot, camera)
+            camera = _with_lengths_on_levels(shot, camera, result.levels)
     except InputError as error:
         camera = NoAnswer(_plain(error))
     if isinstance(camera, NoAnswer):
@@ -49,14 +67,69 @@ def derive(shot: Shot) -> Derived:
     result.camera = camera
     result.metric = camera.camera_position is not None
     result.ground_to_photo = pinhole_of(camera).ground_homography().tolist()
+    result.lengths = camera.lengths[: len(shot.lengths)]
     _derive_sun(shot, camera, result)
     return result
 
 
-def _camera(shot: Shot) -> CameraAnswer | NoAnswer:
+def shot_after_gesture(shot: Shot, gesture: Gesture) -> Shot:
+    """The shot with its hand-set camera, and with it perhaps the origin, dragged.
+
+    Raises
+    ------
+    InputError
+        If the camera is not set by hand, or the gesture asks for what no camera shows.
+    """
+    if not isinstance(shot.camera, HandCamera):
+        raise InputError("camera", "is not set by hand")
+    problem = camera_problem_of(shot)
+    edges = Marks(
+        np.array([point for edge in shot.edges for point in edge.points], float).reshape(-1, 2),
+        np.array([len(edge.points) for edge in shot.edges], np.intp),
+        np.array([RUNS.index(edge.run) for edge in shot.edges], np.intp),
+    )
+    camera, origin = hand_fit(shot.camera, shot.origin, gesture, problem.image, edges)
+    return shot.model_copy(update={"camera": camera, "origin": origin})
+
+
+def _camera(shot: Shot, level_heights: dict[str, float] | None = None) -> CameraAnswer | NoAnswer:
+    problem = camera_problem_of(shot, level_heights)
     if isinstance(shot.camera, HandCamera):
-        return _answer_by_hand(shot, shot.camera)
-    return solve_camera(camera_problem_of(shot))
+        camera = pinhole_by_hand(shot.camera, problem.image.width, problem.image.height, shot.origin)
+        return tell_by_hand(camera, problem)
+    problem, waiting = bearable(problem)
+    answer = solve_camera(problem)
+    if not isinstance(answer, NoAnswer):
+        answer.warnings += waiting
+    return answer
+
+
+def _levels(shot: Shot, camera: CameraAnswer) -> list[LevelAnswer]:
+    """Each level's height: as it was given, or measured plumb over its foot."""
+    problem, pinhole = camera_problem_of(shot), pinhole_of(camera)
+    plumb = len(shot.lengths)
+    found = []
+    for level in shot.levels:
+        measured = camera.lengths[plumb] if level.foot is not None else None
+        if measured is not None:
+            rise = seen_points(pinhole, problem.lengths[plumb])[1, 2]
+            plumb += 1
+        if level.height_m is not None or measured is None:
+            found.append(LevelAnswer(id=level.id, height_m=level.height_m))
+        elif measured.metres is None:
+            found.append(LevelAnswer(id=level.id, height_m=None, reason=measured.reason))
+        else:
+            height = float(np.copysign(measured.metres, rise))
+            found.append(LevelAnswer(id=level.id, height_m=height, sigma_m=measured.sigma_m))
+    return found
+
+
+def _with_lengths_on_levels(shot: Shot, camera: CameraAnswer, levels: list[LevelAnswer]) -> CameraAnswer | NoAnswer:
+    """The camera told again, if a length lies on a level whose height is only known by now."""
+    heights = {level.id: level.height_m for level in levels if level.sigma_m is not None and level.height_m is not None}
+    if not any(length.level in heights for length in shot.lengths):
+        return camera
+    return _camera(shot, heights)
 
 
 def _derive_sun(shot: Shot, camera: CameraAnswer, result: Derived) -> None:
@@ -86,47 +159,3 @@ def _plain(error: InputError) -> str:
     if error.field in ("lines", "photograph"):
         return error.cause
     return str(error).replace("lines", "edges")
-
-
-def pinhole_by_hand(hand: HandCamera, width: int, height: int) -> Pinhole:
-    """The camera of hand-set figures, above the world's origin; see `view_angles` for the angles."""
-    tilt, roll, heading = np.radians([hand.tilt_deg, hand.roll_deg, hand.heading_deg])
-    forward = np.array([np.cos(tilt) * np.cos(heading), np.cos(tilt) * np.sin(heading), np.sin(tilt)])
-    level = np.array([np.sin(heading), -np.cos(heading), 0.0])
-    down = np.cross(forward, level)
-    right = np.cos(roll) * level + np.sin(roll) * down
-    rotation = np.stack([right, np.cross(forward, right), forward])
-    focal = focal_px_from_35mm(hand.focal_35mm, width, height)
-    return Pinhole(focal, np.array([width, height]) / 2, rotation, np.array([0.0, 0.0, hand.height_m]), width, height)
-
-
-def _answer_by_hand(shot: Shot, hand: HandCamera) -> CameraAnswer:
-    if shot.photograph is None:
-        raise InputError("photograph", "is missing")
-    width, height = shot.photograph.width, shot.photograph.height
-    camera = pinhole_by_hand(hand, width, height)
-    if shot.origin is not None:
-        foot = camera.ground_points([shot.origin])[0]
-        if not np.isfinite(foot).all():
-            raise InputError("origin", "lies above the horizon, so not on the ground")
-        camera.position[:2] = -foot[:2]
-    return CameraAnswer(
-        image=ImageSize(width=width, height=height),
-        focal_px=camera.focal_px,
-        focal_35mm=focal_35mm_from_px(camera.focal_px, width, height),
-        principal_point=(width / 2, height / 2),
-        rotation=camera.rotation.tolist(),
-        camera_position=camera.position.tolist(),
-        camera_position_unit=None,
-        tilt_deg=hand.tilt_deg,
-        roll_deg=hand.roll_deg,
-        heading_deg=hand.heading_deg,
-        horizon=camera.horizon(),
-        vanishing_points={},
-        distortion_k1=0.0,
-        residual_px=0.0,
-        sigma={},
-        lines=[],
-        warnings=[],
-        advice=[],
-    )

@@ -26,8 +26,8 @@ def inspect_file(path: Path) -> dict[str, Any]:
 
     Returns
     -------
-    ``{"kind": "photograph", "width", "height", "notes"}`` or ``{"kind": "model", "size_m", "triangles",
-    "parts", "materials", "lost"}``.
+    ``{"kind": "photograph", "width", "height", "notes", "notes_of_camera"}`` or ``{"kind": "model", "size_m",
+    "triangles", "parts", "materials", "lost"}``.
 
     Raises
     ------
@@ -62,6 +62,7 @@ def _looks_like_model(path: Path) -> bool:
 
 
 def _told(path: Path) -> dict[str, Any]:
+    from lithopos.core.exchange.exif import camera_notes
     from lithopos.core.exchange.picture import read_picture
 
     if path.stat().st_size == 0:
@@ -79,7 +80,14 @@ def _told(path: Path) -> dict[str, Any]:
         }
     picture = read_picture(path)
     height, width = picture.codes.shape[:2]
-    return {"kind": "photograph", "width": width, "height": height, "notes": list(picture.notes)}
+    camera = camera_notes(path, width, height)
+    return {
+        "kind": "photograph",
+        "width": width,
+        "height": height,
+        "notes": list(picture.notes),
+        "notes_of_camera": camera.model_dump(mode="json") if camera else None,
+    }
 
 
 def _main() -> None:

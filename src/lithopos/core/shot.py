@@ -21,18 +21,33 @@ from pydantic import (
     model_validator,
 )
 
-from lithopos.core.camera.problem import CameraProblem, ImageSize, LineIn, Pixel, Positive, Run, ScaleIn
+from lithopos.core.camera.hand import HandCamera
+from lithopos.core.camera.problem import (
+    CameraProblem,
+    FocalPrior,
+    ImageSize,
+    KnownHeight,
+    LengthIn,
+    LineIn,
+    Pixel,
+    Positive,
+    Run,
+    XAxis,
+)
 from lithopos.core.errors import InputError, input_error_from
+from lithopos.core.exchange.exif import CameraNotes
 from lithopos.core.light.sun import Gnomon
 from lithopos.core.materials import GROUND_MATERIALS
 
-FORMAT = 1
+FORMAT = 2
 
 __all__ = [
     "FORMAT",
     "Edge",
     "Ground",
     "HandCamera",
+    "Length",
+    "Level",
     "MarkedGnomon",
     "Output",
     "Photograph",
@@ -43,7 +58,9 @@ __all__ = [
     "Sun",
     "camera_problem_of",
     "load_shot",
+    "new_shot",
     "shot_schema",
+    "upgraded",
 ]
 
 
@@ -66,12 +83,18 @@ class _Part(BaseModel):
 
 
 class Photograph(_Part):
-    """The background photograph; its size is after EXIF orientation."""
+    """The background photograph; its size is after EXIF orientation.
+
+    Attributes
+    ----------
+    notes : what the camera wrote into the file, or null where it wrote nothing.
+    """
 
     file: FileName
     name: Annotated[str, Field(max_length=200)] = ""
     width: Annotated[int, Field(ge=1, le=100_000)]
     height: Annotated[int, Field(ge=1, le=100_000)]
+    notes: CameraNotes | None = None
 
 
 class Edge(_Part):
@@ -83,21 +106,57 @@ class Edge(_Part):
 
 
 class SolvedCamera(_Part):
-    """The camera follows from the edges; a known focal length is held as it is."""
+    """The camera follows from the edges.
+
+    Attributes
+    ----------
+    focal_35mm : a known focal length, held as it is; `focal_prior` is one that is only expected.
+    principal_point : the picture's centre, or solved for as soon as the edges can bear it (a cropped picture).
+    distortion : solved for as soon as the edges can bear it, where asked for.
+    robust : set aside edges that contradict all the others.
+    height : the camera's known height above the ground.
+    x_along : which way along which run the world's x axis points.
+    """
 
     kind: Literal["solved"] = "solved"
     focal_35mm: Positive | None = None
+    focal_prior: FocalPrior | None = None
+    principal_point: Literal["centre", "free"] = "centre"
+    distortion: Literal["none", "solve"] = "none"
+    robust: bool = True
+    height: KnownHeight | None = None
+    x_along: XAxis = "a"
 
 
-class HandCamera(_Part):
-    """The camera is set by hand."""
+class Length(LengthIn):
+    """A marked length with its identity; `level` names the level that it, or its foot, lies on."""
 
-    kind: Literal["hand"]
-    focal_35mm: Positive
-    height_m: Annotated[FiniteFloat, Field(gt=0, le=10_000)]
-    tilt_deg: Annotated[FiniteFloat, Field(gt=-90, lt=90)] = 0.0
-    roll_deg: Annotated[FiniteFloat, Field(ge=-180, le=180)] = 0.0
-    heading_deg: Annotated[FiniteFloat, Field(ge=-360, le=360)] = 90.0
+    id: Identity
+    level: Identity | None = None
+
+
+class Level(_Part):
+    """A level plane above or below the ground: a table, a step, a quay.
+
+    Its height is known, or measured plumb from a point on the ground (`foot`) to the level's edge (`at`);
+    where both are given, the height is a yardstick for the whole picture.
+    """
+
+    id: Identity
+    name: Annotated[str, Field(max_length=200)] = ""
+    height_m: Metres | None = None
+    foot: Pixel | None = None
+    at: Pixel | None = None
+
+    @model_validator(mode="after")
+    def _has_height(self) -> Level:
+        if (self.foot is None) != (self.at is None):
+            raise ValueError("needs both its foot on the ground and the point of its edge above, or neither")
+        if self.height_m is None and self.foot is None:
+            raise ValueError("needs its height, or its foot on the ground and the point of its edge above")
+        if self.foot is not None and self.foot == self.at:
+            raise ValueError("has no height: its foot and the point of its edge are the same")
+        return self
 
 
 class Placed(_Part):
@@ -157,11 +216,12 @@ class Output(_Part):
 class Shot(_Part):
     """One photograph with everything decided about it."""
 
-    format: Literal[1] = 1
+    format: Literal[2] = 2
     name: Annotated[str, Field(max_length=200)] = ""
     photograph: Photograph | None = None
     edges: Annotated[list[Edge], Field(max_length=2000)] = []
-    yardstick: ScaleIn | None = None
+    lengths: Annotated[list[Length], Field(max_length=200)] = []
+    levels: Annotated[list[Level], Field(max_length=50)] = []
     origin: Pixel | None = None
     camera: Annotated[SolvedCamera | HandCamera, Field(discriminator="kind")] = SolvedCamera()
     models: Annotated[list[Placed], Field(max_length=500)] = []
@@ -173,16 +233,46 @@ class Shot(_Part):
 
     @model_validator(mode="after")
     def _identities_differ(self) -> Shot:
-        for things in (self.edges, self.models, self.gnomons):
+        for things in (self.edges, self.lengths, self.levels, self.models, self.gnomons):
             names = [thing.id for thing in things]
             if len(set(names)) < len(names):
                 raise ValueError("two things have the same id")
+        return self
+
+    @model_validator(mode="after")
+    def _levels_are_known(self) -> Shot:
+        heights = {level.id: level.height_m for level in self.levels}
+        for length in self.lengths:
+            if length.level is None:
+                continue
+            if length.level not in heights:
+                raise ValueError(f"length {length.id!r} lies on a level that is not there")
+            if length.metres is not None and heights[length.level] is None:
+                raise ValueError(
+                    f"yardstick {length.id!r} lies on a level whose height is itself measured; give that height"
+                )
         return self
 
     def files(self) -> list[str]:
         """Every file that the document names."""
         photograph = [self.photograph.file] if self.photograph else []
         return list(dict.fromkeys(photograph + [model.file for model in self.models]))
+
+
+def new_shot(name: str, file: str, told: dict[str, Any]) -> Shot:
+    """The beginning of a shot: its photograph, and the focal length to expect if the camera wrote one.
+
+    Parameters
+    ----------
+    told : what `inspect_file` told of the photograph.
+    """
+    notes = CameraNotes.model_validate(told["notes_of_camera"]) if told.get("notes_of_camera") else None
+    expected = notes.focal_35mm if notes and not notes.cropped else None
+    return Shot(
+        name=name,
+        photograph=Photograph(file=file, name=name, width=told["width"], height=told["height"], notes=notes),
+        camera=SolvedCamera(focal_prior=FocalPrior(focal_35mm=expected) if expected else None),
+    )
 
 
 def load_shot(data: Any) -> Shot:
@@ -196,16 +286,26 @@ def load_shot(data: Any) -> Shot:
     if not isinstance(data, dict):
         raise InputError("", "a shot document is a JSON object")
     try:
-        return Shot.model_validate(_upgraded(data))
+        return Shot.model_validate(upgraded(data))
     except ValidationError as error:
         raise input_error_from(error) from error
 
 
-_UPGRADES: dict[int, Any] = {}  # from format n to n + 1: a function of the document
+def _from_1(data: dict[str, Any]) -> dict[str, Any]:
+    """Format 1 knew one yardstick, on the ground."""
+    rest = {name: value for name, value in data.items() if name != "yardstick"}
+    stick = data.get("yardstick")
+    if isinstance(stick, dict):
+        rest["lengths"] = [*rest.get("lengths", []), {"id": "y1", **stick}]
+    return {**rest, "format": 2}
 
 
-def _upgraded(data: dict[str, Any]) -> dict[str, Any]:
-    number = data.get("format", FORMAT)
+_UPGRADES: dict[int, Any] = {1: _from_1}  # from format n to n + 1: a function of the document
+
+
+def upgraded(data: dict[str, Any]) -> dict[str, Any]:
+    """A document of any format as one of this format, not yet checked."""
+    number = data.get("format", 1)
     if not isinstance(number, int) or number < 1 or number > FORMAT:
         raise InputError("format", f"is {json.dumps(number)}; this version reads 1 to {FORMAT}")
     while number < FORMAT:
@@ -222,8 +322,12 @@ def shot_schema() -> dict[str, Any]:
     }
 
 
-def camera_problem_of(shot: Shot) -> CameraProblem:
-    """The camera question that a shot's edges ask.
+def camera_problem_of(shot: Shot, level_heights: dict[str, float] | None = None) -> CameraProblem:
+    """The camera question that a shot asks: `lengths` first, then one plumb length for each level with a foot.
+
+    Parameters
+    ----------
+    level_heights : heights [m] of levels that are themselves measured, where they are known by now.
 
     Raises
     ------
@@ -232,17 +336,42 @@ def camera_problem_of(shot: Shot) -> CameraProblem:
     """
     if shot.photograph is None:
         raise InputError("photograph", "is missing")
-    known = shot.camera.focal_35mm if isinstance(shot.camera, SolvedCamera) else None
     lines = []
     for number, edge in enumerate(shot.edges):
         try:
             lines.append(LineIn(family=edge.run, points=edge.points))
         except ValidationError as error:
             raise InputError(f"edges[{number}]", input_error_from(error).cause) from error
+    solved = shot.camera if isinstance(shot.camera, SolvedCamera) else SolvedCamera()
     return CameraProblem(
         image=ImageSize(width=shot.photograph.width, height=shot.photograph.height),
-        focal_35mm=known,
+        focal_35mm=solved.focal_35mm,
+        focal_prior=None if solved.focal_35mm else solved.focal_prior,
+        principal_point=solved.principal_point,
+        distortion=solved.distortion,
+        robust=solved.robust,
+        x_along=solved.x_along,
+        camera_height=solved.height,
         lines=lines,
         origin=shot.origin,
-        scale=shot.yardstick,
+        lengths=_lengths_of(shot, level_heights or {}),
     )
+
+
+def _lengths_of(shot: Shot, level_heights: dict[str, float]) -> list[LengthIn]:
+    heights = {level.id: level.height_m for level in shot.levels}
+    found = []
+    for length in shot.lengths:
+        height = 0.0 if length.level is None else heights[length.level]
+        values = length.model_dump(by_alias=True, exclude={"id", "level"})
+        values["level_m"] = height if height is not None else level_heights.get(length.level or "", 0.0)
+        found.append(LengthIn.model_validate(values))
+    for level in shot.levels:
+        if level.foot is not None:
+            known = abs(level.height_m) if level.height_m else None
+            found.append(
+                LengthIn.model_validate(
+                    {"on": "plumb", "from": level.foot, "to": level.at, "foot": level.foot, "metres": known}
+                )
+            )
+    return found

@@ -21,7 +21,7 @@ from sqlalchemy.orm import Session, sessionmaker
 from lithopos.core.errors import InputError, LithoposError
 from lithopos.core.exchange.picture import write_atomically
 from lithopos.core.inspect import inspect_file
-from lithopos.core.shot import Photograph, Shot, load_shot
+from lithopos.core.shot import Shot, load_shot, new_shot, upgraded
 from lithopos.library.models import Project, ProjectFile, Render, Revision, ShotRow, StoredFile, now
 
 RUNNING = ("running", "stopping")
@@ -183,10 +183,7 @@ class Library:
         file = self.file(sha256)
         if file.kind != "photograph":
             raise InputError("photograph", "is not a photograph")
-        photograph = Photograph(
-            file=f"sha256:{sha256}", name=name, width=file.told["width"], height=file.told["height"]
-        )
-        shot = Shot(name=name, photograph=photograph)
+        shot = new_shot(name, f"sha256:{sha256}", file.told)
         with self.session() as session:
             _found(session.get(Project, project_id), "project")
             row = ShotRow(id=_new_id(), project_id=project_id, head=1)
@@ -208,12 +205,12 @@ class Library:
             return _state(session, _found(session.get(ShotRow, shot_id), "shot"))
 
     def document(self, shot_id: str) -> dict[str, Any]:
-        """A shot's document as it is kept, not read into its type: for a trial on every move of a drag."""
+        """A shot's document in the present format, not read into its type: for a trial on every move of a drag."""
         query = select(Revision.document).join(
             ShotRow, and_(ShotRow.id == Revision.shot_id, ShotRow.head == Revision.number)
         )
         with self.session() as session:
-            return dict(_found(session.scalar(query.where(ShotRow.id == shot_id)), "shot"))
+            return upgraded(_found(session.scalar(query.where(ShotRow.id == shot_id)), "shot"))
 
     def shot_at(self, shot_id: str, revision: int) -> Shot:
         """A shot's document at one of its revisions."""
@@ -230,7 +227,7 @@ class Library:
         """
         with self._locked(shot_id, seen) as (session, row):
             before = session.get_one(Revision, (shot_id, row.head))
-            shot = load_shot(merge_patch(before.document, patch))
+            shot = load_shot(merge_patch(upgraded(before.document), patch))
             self._refuse_missing_files(session, shot)
             if _document(shot) == before.document:
                 return _state(session, row)

@@ -37,11 +37,14 @@ def marks_of(truth: dict[str, Any], noise_px: float = 0.5, seed: int = 3, edges_
         "name": truth["name"],
         "edges": edges,
         "origin": off(truth["origin"]),
-        "yardstick": {
-            "from": off(yardstick["from"]),
-            "to": off(yardstick["to"]),
-            "metres": round(yardstick["metres"], 3),
-        },
+        "lengths": [
+            {
+                "id": "y1",
+                "from": off(yardstick["from"]),
+                "to": off(yardstick["to"]),
+                "metres": round(yardstick["metres"], 3),
+            }
+        ],
         "gnomons": [{"id": f"g{i + 1}", **{k: off(v) for k, v in g.items()}} for i, g in enumerate(truth["gnomons"])],
         "ground": {"material": truth["ground_material"]},
     }
@@ -80,7 +83,7 @@ def fill_demo(data: Path, fresh: bool = False) -> str:
         for field, label in (
             ("edges", "edges"),
             ("origin", "origin"),
-            ("yardstick", "yardstick"),
+            ("lengths", "yardstick"),
             ("gnomons", "gnomons"),
             ("ground", "ground"),
         ):

@@ -12,7 +12,9 @@ from flask import Response, current_app, send_file
 from flask_openapi3 import APIBlueprint
 
 from lithopos import __version__
-from lithopos.core.derive import Derived, derive
+from lithopos.core.camera.find import FINDING, FoundEdges, find_edges
+from lithopos.core.camera.hand import HandCamera
+from lithopos.core.derive import Derived, derive, shot_after_gesture
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.bundle import write_bundle
 from lithopos.core.exchange.picture import read_picture
@@ -99,6 +101,18 @@ def get_thumb(path: s.FilePath, query: s.ThumbQuery) -> Response:
     return _sent(_thumb(path.sha256, query.width), "image/jpeg")
 
 
+@api.get("/files/<string:sha256>/edges", operation_id="findEdges", responses={200: FoundEdges})
+def get_found_edges(path: s.FilePath) -> Response:
+    """Proposed edges and their runs; found once for a photograph and kept beside it."""
+    if _library().file(path.sha256).kind != "photograph":
+        raise NotFound("Only photographs have edges to be found.")
+    place = _library().data / "found" / f"{path.sha256}-{FINDING}.json"
+    if not place.exists():
+        codes = read_picture(_library().file_path(path.sha256)).eight_bit
+        save_bytes(place, find_edges(codes).model_dump_json().encode())
+    return _sent(place, "application/json")
+
+
 def _project_full(project_id: str) -> s.ProjectFull:
     project = _library().project(project_id)
     shots = [
@@ -167,6 +181,16 @@ def change_shot(path: s.ShotPath, body: s.Change) -> Response:
 def try_shot(path: s.ShotPath, body: s.Trial) -> Response:
     """What would follow from a change, without keeping it: asked on each move of a drag."""
     return _json(derive(load_shot(merge_patch(_library().document(path.shot_id), body.patch))))
+
+
+@api.post("/shots/<string:shot_id>/hand", operation_id="dragByHand", responses={200: s.HandOut})
+def drag_by_hand(path: s.ShotPath, body: s.HandDrag) -> Response:
+    """What a drag on the photograph makes of the camera set by hand; nothing is kept."""
+    shot = load_shot(merge_patch(_library().document(path.shot_id), body.patch))
+    moved = shot_after_gesture(shot, body.gesture)
+    camera = moved.camera
+    assert isinstance(camera, HandCamera)
+    return _json(s.HandOut(camera=camera, origin=moved.origin, derived=derive(moved)))
 
 
 @api.post("/shots/<string:shot_id>/undo", operation_id="undoShot", responses={200: s.ShotOut})

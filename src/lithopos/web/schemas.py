@@ -8,6 +8,8 @@ from typing import Annotated, Any, Literal
 from flask_openapi3 import FileStorage
 from pydantic import BaseModel, ConfigDict, Field
 
+from lithopos.core.camera.hand import Gesture, HandCamera
+from lithopos.core.camera.problem import Pixel
 from lithopos.core.derive import Derived
 from lithopos.core.shot import Shot
 
@@ -65,6 +67,21 @@ class Trial(_Body):
     """A merge patch to see the consequences of, without keeping it."""
 
     patch: dict[str, Any]
+
+
+class HandDrag(_Body):
+    """A drag of the hand-set camera: the change under way as a merge patch, and what is asked for now."""
+
+    patch: dict[str, Any] = {}
+    gesture: Gesture
+
+
+class HandOut(BaseModel):
+    """The figures and the origin that follow from a drag, and what follows from them."""
+
+    camera: HandCamera
+    origin: Pixel | None
+    derived: Derived
 
 
 class Seen(_Body):

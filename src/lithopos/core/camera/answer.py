@@ -10,16 +10,16 @@ from numpy.typing import NDArray
 from lithopos.core.camera.advice import best_further_edge
 from lithopos.core.camera.pinhole import Pinhole, focal_35mm_from_px, view_angles
 from lithopos.core.camera.problem import CameraAnswer, CameraProblem, LengthAnswer, LineAnswer, XAxis
-from lithopos.core.camera.scale import Scale, length_answers, scale_of
-from lithopos.core.camera.solution import Solution, axis_of, half_diagonal_of
-from lithopos.core.camera.vanishing import RUNS, edge_residuals, reduce_edges
+from lithopos.core.camera.scale import Scale, length_answers, lengths_through, scale_of
+from lithopos.core.camera.solution import Solution
+from lithopos.core.camera.vanishing import RUNS, Marks, edge_residuals, reduce_edges
 from lithopos.core.errors import InputError
 
 Array = NDArray[np.float64]
 
 _X_AXES: dict[XAxis, tuple[int, int]] = {"a": (1, 0), "b": (0, 1), "-a": (-1, 0), "-b": (0, -1)}
 
-__all__ = ["pinhole_of", "tell"]
+__all__ = ["pinhole_of", "tell", "tell_by_hand"]
 
 
 def pinhole_of(answer: CameraAnswer) -> Pinhole:
@@ -51,7 +51,7 @@ def tell(solution: Solution) -> CameraAnswer:
     camera = replace(unit, position=unit.position * scale.height)
     deviation, horizon = _deviations(solution, scale)
     tilt, roll, heading = view_angles(camera.rotation)
-    off = _edge_distances(solution)
+    off = _edge_distances(solution.unit_camera(), problem)
     used, counts = ~solution.aside, solution.marks.counts
     total = float(np.sqrt((off[used] ** 2 * counts[used]).sum() / counts[used].sum()))
     lengths = length_answers(solution, scale)
@@ -91,25 +91,56 @@ def tell(solution: Solution) -> CameraAnswer:
     )
 
 
+def tell_by_hand(camera: Pinhole, problem: CameraProblem) -> CameraAnswer:
+    """The same for a camera that was set by hand: no deviations, but how far edges and lengths are off it."""
+    off = _edge_distances(camera, problem)
+    counts = np.array([len(line.points) for line in problem.lines])
+    tilt, roll, heading = _angles(camera)
+    return CameraAnswer(
+        image=problem.image,
+        focal_px=camera.focal_px,
+        focal_35mm=focal_35mm_from_px(camera.focal_px, camera.width, camera.height),
+        principal_point=(float(camera.principal_point[0]), float(camera.principal_point[1])),
+        rotation=camera.rotation.tolist(),
+        camera_position=camera.position.tolist(),
+        camera_position_unit=None,
+        tilt_deg=float(tilt),
+        roll_deg=float(roll),
+        heading_deg=float(heading),
+        horizon=camera.horizon(),
+        vanishing_points={},
+        distortion_k1=camera.k1,
+        residual_px=float(np.sqrt((off**2 * counts).sum() / counts.sum())) if len(off) else 0.0,
+        sigma={},
+        lines=[
+            LineAnswer(family=line.family, residual_px=float(value))
+            for line, value in zip(problem.lines, off, strict=True)
+        ],
+        lengths=lengths_through(camera, problem),
+        warnings=[],
+        advice=[],
+    )
+
+
 def _of_square_camera(solution: Solution) -> Array:
     """The information on focal length and orientation alone, whatever else was free."""
     count = 3 if solution.focal_exact else 4
     return np.asarray(np.linalg.inv(solution.covariance[:count, :count]) * solution.sigma**2)
 
 
-def _edge_distances(solution: Solution) -> Array:
-    """Each edge's root mean square distance (N,) from the line it should lie on [px], those set aside too."""
-    marks, fit = solution.marks, solution.fit
-    camera, half = solution.unit_camera(), half_diagonal_of(solution.problem)
-    if fit.k1 or fit.centre.any():
-        offset = camera.straightened(marks.points * half + axis_of(solution.problem))
-        straight = (offset - camera.principal_point) / half
-    else:
-        straight = marks.points
-    edges, _ = reduce_edges(replace(marks, points=straight))
-    vanishing = fit.rotation[:, marks.run].T * [fit.focal, fit.focal, 1.0]
-    off = edge_residuals(edges, vanishing)[0]
-    return np.asarray(np.sqrt((off**2 + edges.crooked) / marks.counts) * half)
+def _edge_distances(camera: Pinhole, problem: CameraProblem) -> Array:
+    """Each edge's root mean square distance (N,) from the line it should lie on through a camera [px]."""
+    if not problem.lines:
+        return np.zeros(0)
+    pixels = np.array([point for line in problem.lines for point in line.points], float)
+    marks = Marks(
+        (camera.straightened(pixels) - camera.principal_point) / camera.focal_px,
+        np.array([len(line.points) for line in problem.lines], np.intp),
+        np.array([RUNS.index(line.family) for line in problem.lines], np.intp),
+    )
+    edges, _ = reduce_edges(marks)
+    off = edge_residuals(edges, camera.rotation[:, marks.run].T)[0]
+    return np.asarray(np.sqrt((off**2 + edges.crooked) / marks.counts) * camera.focal_px)
 
 
 def _placed(problem: CameraProblem, unit: Pinhole) -> Pinhole:

@@ -30,7 +30,9 @@ _GUESSES = 420  # for each focal length
 _STEEPEST_DEG = 40.0  # tilt of a camera whose plumb edges still look upright
 _MOST_ROLL_DEG = 14.0
 
-__all__ = ["FoundEdge", "FoundEdges", "find_edges"]
+FINDING = 1  # raised when the method changes, so that what was kept is found anew
+
+__all__ = ["FINDING", "FoundEdge", "FoundEdges", "find_edges"]
 
 
 class FoundEdge(BaseModel):

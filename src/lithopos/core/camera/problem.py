@@ -43,10 +43,14 @@ class ImageSize(_In):
 
 
 class LineIn(_In):
-    """An edge: two points or more along it [px]; neither order nor direction matters."""
+    """An edge: two points or more along it [px]; neither order nor direction matters.
+
+    `confidence` is there so that what `edges` proposes can be handed on as it is; it does not weigh.
+    """
 
     family: Run
     points: Annotated[list[Pixel], Field(min_length=2, max_length=1000)]
+    confidence: Annotated[FiniteFloat, Field(ge=0, le=1)] | None = None
 
     @model_validator(mode="after")
     def _has_length(self) -> LineIn:

@@ -7,7 +7,7 @@ more, are combined in the logarithm of the height, each weighted by the inverse 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,9 +19,10 @@ from lithopos.core.errors import InputError
 
 Array = NDArray[np.float64]
 
+_ABOVE = "its level lies above the camera"
 _WALLS = {"wall_a": 1, "wall_b": 0}  # the world axis square to the wall
 
-__all__ = ["Scale", "length_answers", "scale_of", "seen_points"]
+__all__ = ["Scale", "length_answers", "lengths_through", "scale_of", "seen_points"]
 
 
 @dataclass(frozen=True)
@@ -167,10 +168,31 @@ def length_answers(solution: Solution, scale: Scale) -> list[LengthAnswer]:
         elif not solution.problem.is_metric:
             found.append(LengthAnswer(metres=None, sigma_m=None, reason="no yardstick tells the scale yet"))
         elif seen * (scale.height - length.level_m) <= 0:
-            found.append(LengthAnswer(metres=None, sigma_m=None, reason="its level lies above the camera"))
+            found.append(LengthAnswer(metres=None, sigma_m=None, reason=_ABOVE))
         else:
             mine = sticks.index(name) if name in sticks else None
             found.append(_length_answer(solution, scale, length, seen, mine))
+    return found
+
+
+def lengths_through(camera: Pinhole, problem: CameraProblem) -> list[LengthAnswer]:
+    """The same through a camera set by hand, whose height is what it is; the deviation is the marks' alone."""
+    found = []
+    for length in problem.lengths:
+        above = float(camera.position[2]) - length.level_m
+        unit = replace(camera, position=np.array([0.0, 0.0, 1.0]))
+        seen = _units(unit, length)
+        if not np.isfinite(seen):
+            found.append(LengthAnswer(metres=None, sigma_m=None, reason=_misses(length)))
+        elif above <= 0:
+            found.append(LengthAnswer(metres=None, sigma_m=None, reason=_ABOVE))
+        else:
+            sigma = HAND_SIGMA_PX * float(np.sqrt((_own_slope(unit, length) ** 2).sum()))
+            off = 100 * float(np.log(length.metres / (seen * above))) if length.metres else None
+            spread = 100 * sigma if length.metres else None
+            found.append(
+                LengthAnswer(metres=seen * above, sigma_m=seen * above * sigma, off_percent=off, sigma_percent=spread)
+            )
     return found
 
 

@@ -28,7 +28,7 @@ Array = NDArray[np.float64]
 LEVEL_SIGMA = np.radians(1.5)  # how level a camera is held, where nothing tells
 _HAND_COUNTS = 0.5  # residuals that the belief in the hand's own error is worth
 
-__all__ = ["pinhole_of", "solve", "solve_camera"]
+__all__ = ["bearable", "pinhole_of", "solve", "solve_camera"]
 
 
 def solve_camera(problem: CameraProblem) -> CameraAnswer | NoAnswer:
@@ -76,6 +76,27 @@ def solve(problem: CameraProblem) -> Solution | NoAnswer:
     covariance = np.asarray(np.linalg.inv(fit.information) * sigma**2, float)
     assumed = _assumed(problem, used)
     return Solution(problem, marks, aside, fit, sigma, covariance, focal is not None, assumed, tuple(doubts))
+
+
+def bearable(problem: CameraProblem) -> tuple[CameraProblem, list[str]]:
+    """The problem without those wishes (principal point, distortion) that its edges can't bear yet.
+
+    Returns
+    -------
+    The problem to solve, and a plain sentence on each wish that has to wait.
+    """
+    waiting = []
+    for _ in range(2):
+        try:
+            _refuse_too_few(problem, _marks(problem), _given_focal_px(problem) is not None)
+        except InputError as error:
+            if error.field == "principal_point" or (error.field == "lines" and problem.principal_point == "free"):
+                problem = problem.model_copy(update={"principal_point": "centre"})
+                waiting.append("The picture's centre is taken for the lens's until all three runs have two edges.")
+            elif error.field in ("distortion", "lines") and problem.distortion == "solve":
+                problem = problem.model_copy(update={"distortion": "none"})
+                waiting.append("The lens is taken to be straight until more edges, or more points on them, are marked.")
+    return problem, waiting
 
 
 def _fit(problem: CameraProblem, marks: Marks, focal: float | None, noise: float) -> Fit:

@@ -39,6 +39,11 @@ class Picture:
     notes: tuple[str, ...] = ()
 
     @property
+    def eight_bit(self) -> NDArray[np.uint8]:
+        """The codes as 0..255."""
+        return (self.codes >> 8 if self.codes.dtype == np.uint16 else self.codes).astype(np.uint8, copy=False)
+
+    @property
     def encoded(self) -> NDArray[np.float32]:
         """The codes as 0..1."""
         return self.codes.astype(np.float32) / np.float32(np.iinfo(self.codes.dtype).max)

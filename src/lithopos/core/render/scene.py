@@ -97,7 +97,7 @@ def build_scene(shot: Shot, photograph: Picture, read_model: Callable[[str], Mod
     if facts.camera is None:
         raise InputError("camera", facts.camera_reason or "is not solved")
     if not facts.metric:
-        raise InputError("yardstick", "is missing: without a known length the model has no size in the picture")
+        raise InputError("lengths", "holds no yardstick: without a known length the model has no size in the picture")
     if facts.sun_shown is None:
         raise InputError("sun", f"is not known: {facts.sun_reason}")
     if not shot.models:
@@ -192,7 +192,7 @@ def _sunlit_level(linear: Floats, camera: Pinhole, footprint: Array) -> float:
 def _ground_picture(
     linear: Floats, camera: Pinhole, footprint: Array, mean: float, level: float, pixels: int = 1024
 ) -> tuple[tuple[float, float, float, float], Floats]:
-    """The ground's reflectance, taken from the photograph by the plane's homography.
+    """The ground's reflectance, looked up in the photograph point by point through the camera and its lens.
 
     The photograph's level in the sun stands for the material's mean reflectance. Shade that is in the
     photograph stays in the reflectance; it only colours the light that the ground throws back.
@@ -202,24 +202,19 @@ def _ground_picture(
     middle = (low + high) / 2
     x0, y0 = middle - half
     step = 2 * half / pixels
-    to_ground = np.array([[step, 0, x0 + step / 2], [0, step, y0 + step / 2], [0, 0, 1]])
-    to_photo = np.array([[1, 0, -0.5], [0, 1, -0.5], [0, 0, 1]]) @ camera.ground_homography() @ to_ground
-    # Behind the camera the homography turns over: those points must not be looked up.
-    depth = np.array([[0, 0, 1], [pixels, 0, 1], [0, pixels, 1], [pixels, pixels, 1]]) @ to_photo[2]
-    flags = cv2.INTER_LINEAR | cv2.WARP_INVERSE_MAP
+    x, y = np.meshgrid(x0 + (np.arange(pixels) + 0.5) * step, y0 + (np.arange(pixels) + 0.5) * step)
+    column, row = camera.project(np.column_stack([x.ravel(), y.ravel(), 0 * x.ravel()])).T.reshape(2, pixels, pixels)
     tint = np.full(3, level, np.float32)
-    seen = cv2.warpPerspective(
+    # Ground behind the camera has no pixel (NaN): it is looked up outside the picture.
+    seen = cv2.remap(
         linear,
-        to_photo,
-        (pixels, pixels),
-        flags=flags,
+        np.nan_to_num(column - 0.5, nan=-9).astype(np.float32),
+        np.nan_to_num(row - 0.5, nan=-9).astype(np.float32),
+        cv2.INTER_LINEAR,
         borderMode=cv2.BORDER_CONSTANT,
         borderValue=(-1, -1, -1),
     )
     known = seen.min(-1) >= 0
-    if (depth <= 0).any():
-        row, column = np.mgrid[0:pixels, 0:pixels]
-        known &= to_photo[2, 0] * column + to_photo[2, 1] * row + to_photo[2, 2] > 0
     if known.any():
         tint = np.median(seen[known], axis=0).astype(np.float32)
         tint *= level / max(float(luminance(tint)), 1e-6)

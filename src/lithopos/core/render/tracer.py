@@ -10,12 +10,14 @@ from __future__ import annotations
 from dataclasses import dataclass, field, fields
 from typing import Any, Protocol
 
+import cv2
 import numpy as np
 
+from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.colour import Floats
 from lithopos.core.geometry.model import Part, PbrMaterial
 from lithopos.core.render.engine import load_renderer
-from lithopos.core.render.scene import Scene
+from lithopos.core.render.scene import Region, Scene
 
 MAX_DEPTH = 6
 _FAR_GROUND_M = 400.0
@@ -48,6 +50,32 @@ class Layers:
         return Layers(*(getattr(self, item.name) + getattr(other, item.name) for item in fields(self)))
 
 
+def _window_of(camera: Pinhole, region: Region) -> tuple[Region, tuple[Floats, Floats] | None]:
+    """The part of the straight picture to trace, and where in it each pixel (H, W) of the region lies.
+
+    The photograph's lens bends lines; the photograph stays as it is and what is traced is bent to match.
+    Without distortion the two pictures are the same, and there is nothing to look up.
+    """
+    if camera.k1 == 0:
+        return region, None
+    x0, y0, x1, y1 = region
+    x, y = np.meshgrid(np.arange(x0, x1) + 0.5, np.arange(y0, y1) + 0.5)
+    straight = camera.straightened(np.column_stack([x.ravel(), y.ravel()]))
+    low = np.floor(straight.min(0)).astype(int) - 2
+    high = np.ceil(straight.max(0)).astype(int) + 2
+    column, row = (straight - low - 0.5).T.reshape(2, *x.shape).astype(np.float32)
+    return (int(low[0]), int(low[1]), int(high[0]), int(high[1])), (column, row)
+
+
+def _looked_up(picture: Floats, column: Floats, row: Floats) -> Floats:
+    """A picture (H, W, channels) at other places, between its pixels linearly."""
+    parts = [  # the package looks up four channels at most
+        cv2.remap(np.ascontiguousarray(picture[..., i : i + 4]), column, row, cv2.INTER_LINEAR)
+        for i in range(0, picture.shape[2], 4)
+    ]
+    return np.concatenate([part.reshape(*row.shape, -1) for part in parts], axis=2)
+
+
 class Tracer(Protocol):
     """The one seam to the renderer: tests and previews can put another in its place."""
 
@@ -68,6 +96,7 @@ class MitsubaTracer:
     mi: Any = field(default_factory=load_renderer)
 
     def __post_init__(self) -> None:
+        self._window, self._bent = _window_of(self.scene.camera, self.scene.region)
         models = self._models()
         ground = self._ground(self._diffuse_ground())
         self._with = self._load({"ground": ground, **models})
@@ -135,7 +164,8 @@ class MitsubaTracer:
     def _render(self, scene: Any, integrator: Any, samples: int, seed: int) -> Floats:
         """The sum over samples, (H, W, channels)."""
         picture = np.array(self.mi.render(scene, integrator=integrator, spp=samples, seed=seed), np.float32)
-        return np.nan_to_num(picture, nan=0.0, posinf=0.0, neginf=0.0) * np.float32(samples)
+        picture = np.nan_to_num(picture, nan=0.0, posinf=0.0, neginf=0.0) * np.float32(samples)
+        return picture if self._bent is None else _looked_up(picture, *self._bent)
 
     # The scene in the renderer's terms
 
@@ -143,7 +173,9 @@ class MitsubaTracer:
         return self.mi.load_dict({"type": "scene", "light": self._light(), "sensor": self._sensor(), **shapes})
 
     def _sensor(self) -> dict[str, Any]:
-        camera, (x0, y0, x1, y1) = self.scene.camera, self.scene.region
+        """A camera whose film is just the traced window; its axis need not pass through the middle."""
+        camera, (x0, y0, x1, y1) = self.scene.camera, self._window
+        width, height = x1 - x0, y1 - y0
         right, down, forward = camera.rotation
         to_world = np.eye(4)
         # The renderer's camera looks along +z with x to the left and y up.
@@ -155,19 +187,15 @@ class MitsubaTracer:
             "near_clip": 0.01,
             "far_clip": 1e4,
             "fov_axis": "x",
-            "fov": float(np.degrees(2 * np.arctan(camera.width / 2 / camera.focal_px))),
-            "principal_point_offset_x": float(cx / camera.width - 0.5),
-            "principal_point_offset_y": float(cy / camera.height - 0.5),
+            "fov": float(np.degrees(2 * np.arctan(width / 2 / camera.focal_px))),
+            "principal_point_offset_x": float(0.5 - (cx - x0) / width),
+            "principal_point_offset_y": float(0.5 - (cy - y0) / height),
             "film": {
                 "type": "hdrfilm",
-                "width": camera.width,
-                "height": camera.height,
+                "width": width,
+                "height": height,
                 "rfilter": {"type": "box"},
                 "pixel_format": "rgba",
-                "crop_offset_x": x0,
-                "crop_offset_y": y0,
-                "crop_width": x1 - x0,
-                "crop_height": y1 - y0,
             },
         }
 
