@@ -5,8 +5,8 @@ segments (two that would vanish together, one of a direction square to them) at 
 lengths, the guess with which most length of segments agrees is refined by the camera's own fit, and
 what it leaves unexplained is left out. Sources: Coughlan & Yuille 1999 (the square-directions
 assumption, DOI 10.1109/ICCV.1999.790349); Fischler & Bolles 1981 (guessing from few and counting who
-agrees). How far the result can be trusted is told by fitting to halves drawn again and again from the
-segments, and by how much worse the best different explanation is.
+agrees). How far the result can be trusted is told by what the fit leaves over, widened because the segments of
+one thing err together, and by how much worse the best different explanation is.
 """
 
 from __future__ import annotations
@@ -20,7 +20,7 @@ from pydantic import BaseModel
 from lithopos.core.camera.fit import fit_square
 from lithopos.core.camera.problem import ImageSize, Pixel, Run
 from lithopos.core.camera.segments import DETECT_SIDE, detect_segments
-from lithopos.core.camera.vanishing import RUNS, Edges, pair_edges
+from lithopos.core.camera.vanishing import RUNS, Edges, edge_residuals, pair_edges
 
 Array = NDArray[np.float64]
 
@@ -29,6 +29,8 @@ _FOCALS = np.array([0.85, 1.05, 1.3, 1.6, 2.0, 2.6, 3.6])  # guesses, in half di
 _GUESSES = 420  # for each focal length
 _STEEPEST_DEG = 40.0  # tilt of a camera whose plumb edges still look upright
 _MOST_ROLL_DEG = 14.0
+_AGREES_WELL = 0.6  # how far off a proposed edge may be, in tolerances
+_TOGETHER = 2.5  # how much wider than for independent segments; from made-up photographs (docs/methods)
 
 FINDING = 1  # raised when the method changes, so that what was kept is found anew
 
@@ -51,7 +53,7 @@ class FoundEdges(BaseModel):
     segments : every found segment, x and y of both ends [px], for drawing by hand to click onto.
     sure : whether a camera from these edges can be relied on.
     reason : why nothing is proposed, or why it is unsure; None if all is well.
-    spread_percent, spread_deg : standard deviations of focal length and orientation over redrawn halves.
+    spread_percent, spread_deg : standard deviations of focal length and orientation.
     """
 
     image: ImageSize
@@ -286,19 +288,16 @@ def _edges(segments: _Segments, run: NDArray[np.intp], which: NDArray[np.intp] |
     return pair_edges(segments.first[chosen], segments.second[chosen], run[chosen])
 
 
-def _spread(segments: _Segments, best: _Frame, times: int = 14) -> tuple[float, float]:
-    """Standard deviation of log focal length and of the orientation [deg], over redrawn halves."""
-    rng = np.random.default_rng(2)
-    mine = [np.flatnonzero(best.run == run) for run in range(3)]
-    logs, turns = [], []
-    for _ in range(times):
-        half = [rng.choice(group, max((len(group) + 1) // 2, min(len(group), 2)), replace=False) for group in mine]
-        fit = fit_square(_edges(segments, best.run, np.concatenate(half).astype(np.intp)), None)
-        cosines = np.abs(fit.rotation.T @ best.rotation).max(1)
-        logs.append(np.log(fit.focal / best.focal))
-        turns.append(np.degrees(np.arccos(np.clip(cosines.min(), -1, 1))))
-    # A half spreads √2 as wide as the whole, but segments of one wall err together: taken as it is.
-    return float(np.sqrt(np.mean(np.square(logs)))), float(np.sqrt(np.mean(np.square(turns))))
+def _spread(segments: _Segments, best: _Frame) -> tuple[float, float]:
+    """Standard deviation of log focal length and of the orientation [deg], from what the fit leaves over.
+
+    Several segments of one thing (both sides of a joint, the bars of a window) err together, so that they
+    count for fewer than they are: the deviations of independent ones are widened for that.
+    """
+    fit = fit_square(_edges(segments, best.run), None)
+    freedom = max(len(fit.residuals) - 4, 1)
+    covariance = np.linalg.inv(fit.information) * fit.square / freedom * _TOGETHER**2
+    return float(np.sqrt(covariance[0, 0])), float(np.degrees(np.sqrt(np.trace(covariance[1:, 1:]))))
 
 
 def _doubt(spread_f: float, spread_deg: float, share: float, counts: NDArray[np.intp], rival: float) -> str | None:
@@ -307,27 +306,49 @@ def _doubt(spread_f: float, spread_deg: float, share: float, counts: NDArray[np.
         return "another explanation of the edges is nearly as good; check the runs, or mark some edges by hand"
     if share < 0.45 or counts.sum() < 14:
         return "few of the edges found fit together; check them, or mark some by hand"
-    if spread_f > 0.02:
+    if spread_f > 0.022:
         return f"the edges found tell the focal length only to about ± {200 * spread_f:.0f} %; mark more by hand"
-    if spread_deg > 0.4:
+    if spread_deg > 0.45:
         return f"the edges found tell the orientation only to about ± {2 * spread_deg:.1f}°; mark more by hand"
     return None
 
 
 def _proposals(segments: _Segments, best: _Frame, ends: Array, trusted: float) -> list[FoundEdge]:
-    """The longest edges of each run, not two on top of each other."""
+    """The edges of each run that together tell most, not two on top of each other.
+
+    Each next edge is the one whose measurement would shrink the covariance most (the determinant of the
+    information grows by 1 + jᵀ C j; Fedorov 1972, section 2.5), among those that agree well.
+    """
     off = _agreement(segments, np.array([best.focal]), best.rotation[None])[0]
+    vanishing = best.rotation.T * [best.focal, best.focal, 1.0]
+    rows = np.zeros((len(best.run), 4))
+    for run in range(3):
+        mine = np.flatnonzero(best.run == run)
+        edges = pair_edges(segments.first[mine], segments.second[mine], np.full(len(mine), run))
+        slope = edge_residuals(edges, np.tile(vanishing[run], (len(mine), 1)))[1] * [best.focal, best.focal, 1.0]
+        seen = np.tile(best.rotation[:, run], (len(mine), 1))
+        rows[mine] = np.column_stack([(slope[:, :2] * seen[:, :2]).sum(1), np.cross(seen, slope)])
+    own = off[np.arange(len(off)), np.minimum(best.run, 2)]
+    open_ = (best.run < 3) & (own < _AGREES_WELL)
+    covariance, chosen = np.eye(4) * 1e8, list[int]()
+    counts = np.zeros(3, int)
+    while open_.any():
+        gain = np.where(open_, np.einsum("ij,jk,ik->i", rows, covariance, rows), -1.0)
+        # A run that has little yet goes first, so that each can be judged by itself.
+        lacking = counts < min(4, int(counts.max()) + 1)
+        first = open_ & lacking[np.minimum(best.run, 2)]
+        i = int(np.argmax(np.where(first, gain, -1.0) if first.any() else gain))
+        chosen.append(i)
+        reach = covariance @ rows[i]
+        covariance = covariance - np.outer(reach, reach) / (1 + rows[i] @ reach)
+        counts[best.run[i]] += 1
+        near = np.linalg.norm(segments.middle - segments.middle[i], axis=1) < 0.035
+        open_ &= ~(near & (best.run == best.run[i])) & (counts[np.minimum(best.run, 2)] < MOST_PROPOSED)
+        open_[i] = False
     found = []
     for run, family in enumerate(RUNS):
-        chosen: list[int] = []
-        for i in np.flatnonzero(best.run == run).tolist():  # the longest come first
-            near = [j for j in chosen if np.linalg.norm(segments.middle[i] - segments.middle[j]) < 0.035]
-            if not near:
-                chosen.append(i)
-            if len(chosen) == MOST_PROPOSED:
-                break
-        for i in chosen:
-            sure = trusted * max(1 - float(off[i, run]) ** 2 / 2, 0.0)
+        for i in (i for i in chosen if best.run[i] == run):
+            sure = trusted * max(1 - float(own[i]) ** 2 / 2, 0.0)
             points: list[Pixel] = [(float(x), float(y)) for x, y in ends[i]]
             found.append(FoundEdge(family=family, points=points, confidence=round(min(sure, 1.0), 3)))
     return found

@@ -13,6 +13,7 @@ Array = NDArray[np.float64]
 
 DETECT_SIDE = 1280  # longer side at which segments are sought [px]
 MOST_SEGMENTS = 420
+_MOST_JOINED = 1200
 
 __all__ = ["DETECT_SIDE", "detect_segments"]
 
@@ -42,25 +43,24 @@ def _joined(ends: Array, apart: float) -> Array:
     apart : how far a piece may lie off the longer one's line [px].
     """
     length = np.linalg.norm(ends[:, 1] - ends[:, 0], axis=1)
-    ends, length = ends[length > 6 * apart], length[length > 6 * apart]
-    order = np.argsort(-length)
-    ends = ends[order][:1500]
-    gone = np.zeros(len(ends), bool)
+    order = np.argsort(-length)[: np.count_nonzero(length > 6 * apart)][:_MOST_JOINED]
+    x1, y1, x2, y2 = ends[order].reshape(-1, 4).T
+    gone = np.zeros(len(order), bool)
     joined = []
-    for i in range(len(ends)):
+    for i in range(len(order)):
         if gone[i]:
             continue
-        start, end = ends[i]
-        way = (end - start) / np.linalg.norm(end - start)
-        side = np.array([-way[1], way[0]])
-        low, high = 0.0, float((end - start) @ way)
-        off = np.abs((ends - start) @ side).max(1)
-        along = (ends - start) @ way
-        near = np.flatnonzero(~gone & (off < apart) & (np.arange(len(ends)) > i))
-        for j in near[np.argsort(np.abs(along[near].mean(1) - high / 2))]:
-            a, b = along[j].min(), along[j].max()
+        reach = np.hypot(x2[i] - x1[i], y2[i] - y1[i])
+        wx, wy = (x2[i] - x1[i]) / reach, (y2[i] - y1[i]) / reach
+        dx1, dy1, dx2, dy2 = x1[i:] - x1[i], y1[i:] - y1[i], x2[i:] - x1[i], y2[i:] - y1[i]
+        on_line = (np.abs(dx1 * wy - dy1 * wx) < apart) & (np.abs(dx2 * wy - dy2 * wx) < apart) & ~gone[i:]
+        low, high = 0.0, float(reach)
+        pieces = np.flatnonzero(on_line)[1:]
+        spans = np.sort(np.column_stack([dx1 * wx + dy1 * wy, dx2 * wx + dy2 * wy])[pieces], axis=1)
+        for j in np.argsort(np.abs(spans.mean(1) - high / 2)):
+            a, b = spans[j]
             if a - high < 0.35 * (b - a) and low - b < 0.35 * (b - a):
                 low, high = min(low, float(a)), max(high, float(b))
-                gone[j] = True
-        joined.append([start + low * way, start + high * way])
+                gone[i + pieces[j]] = True
+        joined.append([[x1[i] + low * wx, y1[i] + low * wy], [x1[i] + high * wx, y1[i] + high * wy]])
     return np.array(joined).reshape(-1, 2, 2)
