@@ -2,6 +2,7 @@ import { useCallback, useEffect, useState } from "react";
 import type { FileOut, Placed, ShotOut } from "./api/client";
 import { isBusy, useProject, useRenderActions, useRenders, useShot, useShotChange } from "./api/hooks";
 import { Stage } from "./canvas/Stage";
+import { runOfKey } from "./canvas/strokes";
 import { cameraOf, onPlane } from "./geometry/camera";
 import { newId } from "./geometry/points";
 import { Ledger } from "./ledger/Ledger";
@@ -173,7 +174,13 @@ function useKeys(shotId: string) {
         event.preventDefault();
         useEditor.setState({ bare: true });
       }
-      if (event.key === "Escape") useEditor.setState({ tool: { kind: "none" }, selection: null });
+      const run = runOfKey(key);
+      if (run && !event.ctrlKey && !event.metaKey && useEditor.getState().step === "perspective") {
+        useEditor.getState().take({ kind: "edge", run });
+        document.querySelector<HTMLElement>("[data-testid=stage]")?.focus();
+      }
+      if (event.key === "Escape")
+        useEditor.setState({ tool: { kind: "none" }, selection: null, cross: null, proposals: null });
     };
     const up = (event: KeyboardEvent) => {
       if (event.key === " ") useEditor.setState({ bare: false });

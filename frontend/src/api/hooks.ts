@@ -5,6 +5,7 @@ import {
   asked,
   client,
   Failure,
+  type FoundEdges,
   type Materials,
   type Patch,
   type ProjectFull,
@@ -38,6 +39,21 @@ export const useMaterials = () =>
     queryKey: ["materials"],
     queryFn: () => asked<Materials>(client.GET("/api/v1/materials")),
     staleTime: Number.POSITIVE_INFINITY,
+  });
+
+/** The edges that the program finds in a photograph by itself; asked for once. */
+export const useFoundEdges = (file: string | undefined, wanted: boolean) =>
+  useQuery({
+    queryKey: ["found", file],
+    queryFn: () =>
+      asked<FoundEdges>(
+        client.GET("/api/v1/files/{sha256}/edges", {
+          params: { path: { sha256: (file ?? "").replace("sha256:", "") } },
+        }),
+      ),
+    enabled: wanted && file !== undefined,
+    staleTime: Number.POSITIVE_INFINITY,
+    retry: false,
   });
 
 export const isBusy = (render: RenderOut) => ["queued", "running", "stopping"].includes(render.state);

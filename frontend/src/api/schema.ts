@@ -318,7 +318,13 @@ export interface components {
     schemas: {
         /**
          * CameraAnswer
-         * @description A solved camera; see `headless.md` for the meaning of each field.
+         * @description A solved camera; the fields are those of docs/command-line.md.
+         *
+         *     Attributes
+         *     ----------
+         *     horizon_sigma_px : standard deviation of the horizon's height at the left and right border.
+         *     trust : how far the whole can be relied on, by its stated uncertainty; null for a camera set by hand.
+         *     assumed : figures that were not measured but assumed.
          */
         CameraAnswer: {
             /** Advice */
@@ -372,6 +378,11 @@ export interface components {
             };
             /** Tilt Deg */
             tilt_deg: number;
+            /**
+             * Trust
+             * @default null
+             */
+            trust: ("good" | "fair" | "poor") | null;
             /** Vanishing Points */
             vanishing_points: {
                 [key: string]: number[] | null;
@@ -643,7 +654,7 @@ export interface components {
          *     segments : every found segment, x and y of both ends [px], for drawing by hand to click onto.
          *     sure : whether a camera from these edges can be relied on.
          *     reason : why nothing is proposed, or why it is unsure; None if all is well.
-         *     spread_percent, spread_deg : standard deviations of focal length and orientation over redrawn halves.
+         *     spread_percent, spread_deg : standard deviations of focal length and orientation.
          */
         FoundEdges: {
             image: components["schemas"]["ImageSize"];
@@ -841,11 +852,6 @@ export interface components {
              * @default null
              */
             level: string | null;
-            /**
-             * Level M
-             * @default 0
-             */
-            level_m: number;
             /**
              * Metres
              * @default null

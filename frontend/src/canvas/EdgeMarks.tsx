@@ -1,68 +1,175 @@
-import type { Edge } from "../api/client";
-import { middle, pair, type ScreenPoint } from "../geometry/points";
+import type { Edge, Shot } from "../api/client";
+import { type ImagePoint, image, middle, pair, type ScreenPoint } from "../geometry/points";
+import { cameraPatch } from "../state/camera";
 import { useDraft } from "../state/draft";
+import { numbered } from "../state/edges";
 import { useEditor } from "../state/editor";
 import { RUNS } from "../ui/runs";
 import { Handle } from "./Handle";
 import type { MarkProps } from "./Marks";
 import type { Frame } from "./Stage";
 
-/** Marked edges with a badge and a handle at each point. */
-export function EdgeMarks({ shot, document, frame }: MarkProps) {
-  const { move, keep, change } = useDraft(shot.id);
-  const { selection, select } = useEditor();
-  const count: Record<string, number> = {};
-  return document.edges.map((edge) => {
-    const number = (count[edge.run] ?? 0) + 1;
-    count[edge.run] = number;
-    const chosen = selection?.kind === "edge" && selection.id === edge.id;
-    const moved = (index: number, to: readonly [number, number]) =>
-      document.edges.map((other) =>
-        other.id === edge.id
-          ? { ...other, points: other.points.map((p, i) => (i === index ? pair(to) : p)) }
-          : other,
-      );
-    const remove = () =>
-      void change(
-        { edges: document.edges.filter((other) => other.id !== edge.id) },
-        `strike out an edge of ${RUNS[edge.run].name}`,
-      );
-    return (
-      <g key={edge.id}>
-        <EdgeLine edge={edge} frame={frame} chosen={chosen} label={`${RUNS[edge.run].letter}${number}`} />
-        {edge.points.map((point, index) => (
-          <Handle
-            key={index}
-            frame={frame}
-            at={point}
-            loupe
-            label={`${RUNS[edge.run].name} edge ${number}, end ${index + 1}`}
-            onGrab={() => select({ kind: "edge", id: edge.id, point: index })}
-            onMove={(to) => move({ edges: moved(index, to) })}
-            onKeep={() => keep(`move an edge of ${RUNS[edge.run].name}`)}
-            onDelete={remove}
-          >
-            <End at={frame.toScreen(point)} colour={RUNS[edge.run].colour} chosen={chosen} />
-          </Handle>
-        ))}
-      </g>
-    );
-  });
+/** Marked edges with a badge and a handle at each point; the chosen one can be bent between its points. */
+export function EdgeMarks(props: MarkProps) {
+  return numbered(props.document.edges).map(({ edge, number, index }) => (
+    <MarkedEdge
+      key={edge.id}
+      {...props}
+      edge={edge}
+      number={number}
+      aside={props.derived.camera?.lines[index]?.aside ?? false}
+    />
+  ));
 }
 
-function End({ at, colour, chosen }: { at: ScreenPoint; colour: string; chosen: boolean }) {
+const withPoints = (document: Shot, edge: Edge, points: [number, number][]) =>
+  document.edges.map((other) => (other.id === edge.id ? { ...other, points } : other));
+
+/** An edge of three points tells how the lens bends: then that is solved for too. */
+function bent(document: Shot, edge: Edge, points: [number, number][]) {
+  const edges = withPoints(document, edge, points);
+  const { camera } = document;
+  return camera.kind === "solved" && camera.distortion === "none"
+    ? { edges, camera: cameraPatch(camera, { ...camera, distortion: "solve" as const }) }
+    : { edges };
+}
+
+function MarkedEdge({
+  shot,
+  document,
+  frame,
+  edge,
+  number,
+  aside,
+}: MarkProps & { edge: Edge; number: number; aside: boolean }) {
+  const { move, keep, change } = useDraft(shot.id);
+  const { selection, select } = useEditor();
+  const chosen = selection?.kind === "edge" && selection.id === edge.id;
+  const { name, letter, colour } = RUNS[edge.run];
+  const last = edge.points.length - 1;
+  const label = (index: number) =>
+    index === 0 || index === last
+      ? `${name} edge ${number}, end ${index === 0 ? 1 : 2}`
+      : `${name} edge ${number}, bend ${index}`;
+  const remove = (index: number) => {
+    if (index > 0 && index < last) {
+      const points = edge.points.filter((_, i) => i !== index).map(pair);
+      return void change({ edges: withPoints(document, edge, points) }, `straighten an edge of ${name}`);
+    }
+    void change(
+      { edges: document.edges.filter((other) => other.id !== edge.id) },
+      `strike out an edge of ${name}`,
+    );
+  };
+  const inserted = (span: number, to: ImagePoint) => [
+    ...edge.points.slice(0, span + 1).map(pair),
+    pair(to),
+    ...edge.points.slice(span + 1).map(pair),
+  ];
+  const bend = (span: number) => {
+    const [a, b] = [edge.points[span], edge.points[span + 1]];
+    if (!a || !b) return;
+    const points = inserted(span, image((a[0] + b[0]) / 2, (a[1] + b[1]) / 2));
+    select({ kind: "edge", id: edge.id, point: span + 1 });
+    void change(bent(document, edge, points), `bend an edge of ${name}`);
+  };
+  // A bend under way has its point already: it is dragged on as that point.
+  const base = shot.document.edges.find((one) => one.id === edge.id) ?? edge;
+  return (
+    <g>
+      <EdgeLine edge={edge} frame={frame} chosen={chosen} aside={aside} label={`${letter}${number}`} />
+      {chosen &&
+        base.points.slice(0, -1).map((point, span) => {
+          const next = base.points[span + 1] ?? point;
+          const at = image((point[0] + next[0]) / 2, (point[1] + next[1]) / 2);
+          return (
+            <Handle
+              key={`span${span}`}
+              frame={frame}
+              at={at}
+              loupe
+              label={`Bend ${name} edge ${number} in span ${span + 1}`}
+              onMove={(to) => {
+                const points = base.points.map(pair);
+                points.splice(span + 1, 0, pair(to));
+                move(bent(shot.document, base, points));
+              }}
+              onKeep={() => keep(`bend an edge of ${name}`)}
+            >
+              <Between
+                at={frame.toScreen(at)}
+                colour={colour}
+                hidden={edge.points.length !== base.points.length}
+              />
+            </Handle>
+          );
+        })}
+      {edge.points.map((point, index) => (
+        <Handle
+          key={index}
+          frame={frame}
+          at={point}
+          loupe
+          label={label(index)}
+          onGrab={() => select({ kind: "edge", id: edge.id, point: index })}
+          onMove={(to) =>
+            move({
+              edges: withPoints(
+                document,
+                edge,
+                edge.points.map((p, i) => (i === index ? pair(to) : pair(p))),
+              ),
+            })
+          }
+          onKeep={() => keep(`move an edge of ${name}`)}
+          onDelete={() => remove(index)}
+          onAdd={() => bend(Math.min(index, last - 1))}
+        >
+          <End at={frame.toScreen(point)} colour={colour} chosen={chosen} inner={index > 0 && index < last} />
+        </Handle>
+      ))}
+    </g>
+  );
+}
+
+function End({
+  at,
+  colour,
+  chosen,
+  inner,
+}: {
+  at: ScreenPoint;
+  colour: string;
+  chosen: boolean;
+  inner: boolean;
+}) {
+  const radius = (chosen ? 5.2 : 4.2) - (inner ? 1.2 : 0);
   return (
     <>
       <circle cx={at[0]} cy={at[1]} r={11} fill="transparent" />
-      <circle
-        cx={at[0]}
-        cy={at[1]}
-        r={chosen ? 5.2 : 4.2}
-        fill="#fff"
-        stroke={colour}
-        strokeWidth={chosen ? 2.6 : 1.9}
-      />
+      <circle cx={at[0]} cy={at[1]} r={radius} fill="#fff" stroke={colour} strokeWidth={chosen ? 2.6 : 1.9} />
     </>
+  );
+}
+
+/** Where a point can be pulled out of the chosen edge. */
+function Between({ at, colour, hidden }: { at: ScreenPoint; colour: string; hidden: boolean }) {
+  return (
+    <g opacity={hidden ? 0 : 1}>
+      <circle cx={at[0]} cy={at[1]} r={10} fill="transparent" />
+      <path
+        d={`M${at[0] - 4.5} ${at[1]}H${at[0] + 4.5}M${at[0]} ${at[1] - 4.5}V${at[1] + 4.5}`}
+        stroke="#fff"
+        strokeWidth={5}
+        strokeLinecap="round"
+      />
+      <path
+        d={`M${at[0] - 4.5} ${at[1]}H${at[0] + 4.5}M${at[0]} ${at[1] - 4.5}V${at[1] + 4.5}`}
+        stroke={colour}
+        strokeWidth={2}
+        strokeLinecap="round"
+      />
+    </g>
   );
 }
 
@@ -70,11 +177,13 @@ function EdgeLine({
   edge,
   frame,
   chosen,
+  aside,
   label,
 }: {
   edge: Edge;
   frame: Frame;
   chosen: boolean;
+  aside: boolean;
   label: string;
 }) {
   const points = edge.points.map((p) => frame.toScreen(p));
@@ -82,9 +191,10 @@ function EdgeLine({
   const run = RUNS[edge.run];
   const [first, last] = [points[0], points.at(-1)];
   if (!first || !last) return null;
-  const badge = middle(first, last);
+  // Off the middle, where the chosen edge has the grip to bend it.
+  const badge = middle(first, middle(first, last));
   return (
-    <>
+    <g opacity={aside ? 0.5 : 1}>
       <polyline
         points={path}
         fill="none"
@@ -115,7 +225,8 @@ function EdgeLine({
         <text textAnchor="middle" y={4} fontSize={11} fontWeight={600} fill="#fff">
           {label}
         </text>
+        {aside && <path d="M-16 0H16" stroke="var(--color-oxide)" strokeWidth={3} />}
       </g>
-    </>
+    </g>
   );
 }

@@ -4,9 +4,9 @@ import { type ImagePoint, pair, type World } from "../geometry/points";
 import { useModel } from "../live/models";
 import { useDraft } from "../state/draft";
 import { useEditor } from "../state/editor";
-import { Tag } from "./GroundMarks";
 import { Handle } from "./Handle";
 import type { MarkProps } from "./Marks";
+import { Tag } from "./Tag";
 
 const PROMPTS = ["click the thing’s foot", "now its top", "now the tip of its shadow"];
 type MarkName = "foot" | "top" | "tip";

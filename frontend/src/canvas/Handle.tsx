@@ -14,6 +14,8 @@ type Props = {
   onMove: (to: ImagePoint) => void;
   onKeep: () => void;
   onDelete?: () => void;
+  /** The + key: a point more. */
+  onAdd?: () => void;
   children: ReactNode;
 };
 
@@ -35,6 +37,7 @@ export function Handle({
   onMove,
   onKeep,
   onDelete,
+  onAdd,
   children,
 }: Props) {
   const pointer = (event: PointerEvent<SVGGElement>): ImagePoint => {
@@ -76,6 +79,7 @@ export function Handle({
       onMove(to);
       onKeep();
     }
+    if (event.key === "+" && onAdd) onAdd();
     if ((event.key === "Delete" || event.key === "Backspace") && onDelete) onDelete();
   };
   return (

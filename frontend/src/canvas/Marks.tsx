@@ -1,23 +1,31 @@
 import type { Derived, Shot, ShotOut } from "../api/client";
 import { cameraOf } from "../geometry/camera";
 import { useEditor } from "../state/editor";
+import { Checks } from "./Checks";
+import { Cross, FoundSegment, LevelPrompt } from "./Cross";
 import { EdgeMarks } from "./EdgeMarks";
 import { GnomonMarks, ShadowTip } from "./GnomonMarks";
-import { GroundGrid, Horizon, OriginMark, YardstickMark } from "./GroundMarks";
+import { GroundGrid } from "./Grid";
+import { HandHandles } from "./HandHandles";
+import { Horizon } from "./Horizon";
+import { LengthMarks, LevelMarks } from "./LengthMarks";
 import { ModelHandles } from "./ModelHandles";
+import { OriginMark } from "./OriginMark";
+import { Proposals } from "./Proposals";
 import type { Frame } from "./Stage";
+import { VanishingPoints } from "./VanishingPoints";
 
 export type MarkProps = { shot: ShotOut; document: Shot; derived: Derived; frame: Frame };
 
 /** What the open step lays over the photograph; it goes away with the step. */
 export function Marks(props: MarkProps) {
-  const step = useEditor((state) => state.step);
-  const view = useEditor((state) => state.view);
+  const { step, view, checks, proposals } = useEditor();
   const camera = props.derived.camera ? cameraOf(props.derived.camera) : null;
   const picture = props.document.photograph;
   if (!picture) return null;
   const corner = props.frame.toScreen([0, 0]);
   const { scale } = props.frame.zoom;
+  const judged = step === "perspective" || step === "ground";
   return (
     <svg
       className="pointer-events-none absolute inset-0 h-full w-full"
@@ -27,15 +35,25 @@ export function Marks(props: MarkProps) {
       <clipPath id="photograph">
         <rect x={corner[0]} y={corner[1]} width={picture.width * scale} height={picture.height * scale} />
       </clipPath>
-      {camera && (step === "perspective" || step === "ground" || step === "place") && (
-        <GroundGrid camera={camera} frame={props.frame} strong={step !== "place"} />
+      {camera && ((judged && checks.grid) || step === "place") && (
+        <GroundGrid {...props} camera={camera} strong={judged} />
       )}
-      {camera && step === "perspective" && <Horizon {...props} />}
-      {step === "perspective" && <EdgeMarks {...props} />}
+      {camera && judged && <Checks {...props} camera={camera} />}
+      {step === "perspective" && (
+        <>
+          {camera && <Horizon {...props} />}
+          {camera && checks.points && <VanishingPoints {...props} />}
+          {proposals ? <Proposals {...props} /> : <EdgeMarks {...props} />}
+          {camera && <HandHandles {...props} camera={camera} />}
+          <FoundSegment frame={props.frame} />
+        </>
+      )}
       {step === "ground" && (
         <>
-          <YardstickMark {...props} />
+          <LengthMarks {...props} />
+          <LevelMarks {...props} />
           <OriginMark {...props} camera={camera} />
+          <LevelPrompt frame={props.frame} />
         </>
       )}
       {camera && step === "place" && <ModelHandles {...props} camera={camera} />}
@@ -45,6 +63,7 @@ export function Marks(props: MarkProps) {
           {camera && view !== "photo" && <ShadowTip {...props} camera={camera} />}
         </>
       )}
+      <Cross frame={props.frame} />
     </svg>
   );
 }

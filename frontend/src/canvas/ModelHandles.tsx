@@ -4,10 +4,10 @@ import type { ImagePoint, ScreenPoint, World } from "../geometry/points";
 import { useModel } from "../live/models";
 import { useDraft } from "../state/draft";
 import { useEditor } from "../state/editor";
-import { Tag } from "./GroundMarks";
 import { Handle } from "./Handle";
 import type { MarkProps } from "./Marks";
 import type { Frame } from "./Stage";
+import { Tag } from "./Tag";
 
 const CLICK_BACK_M = 0.012;
 

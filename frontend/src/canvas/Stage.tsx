@@ -30,7 +30,7 @@ function fit(width: number, height: number, stage: { width: number; height: numb
 export function Stage({ shot }: { shot: ShotOut }) {
   const box = useRef<HTMLDivElement>(null);
   const [stage, setStage] = useState({ width: 0, height: 0 });
-  const { zoom: chosen, view, seam, bare, draft, draftDerived, loupe, tool } = useEditor();
+  const { zoom: chosen, view, seam, bare, draft, draftDerived, loupe, tool, checks, step } = useEditor();
   const { data } = useRenders(shot.id);
   const picture = shot.document.photograph;
 
@@ -76,7 +76,12 @@ export function Stage({ shot }: { shot: ShotOut }) {
     <div
       ref={box}
       data-testid="stage"
-      className={`absolute inset-0 touch-none overflow-hidden ${tool.kind === "none" ? "" : "cursor-crosshair"}`}
+      // The photograph takes keys itself, so that edges can be marked without a mouse.
+      // biome-ignore lint/a11y/noNoninteractiveTabindex: it is an application area
+      tabIndex={0}
+      role="application"
+      aria-label="Photograph: with a tool in hand, arrow keys move a cross and Enter sets a point"
+      className={`absolute inset-0 touch-none overflow-hidden outline-offset-[-3px] ${tool.kind === "none" ? "" : "cursor-crosshair"}`}
       {...strokes}
     >
       {stage.width > 0 && (
@@ -87,6 +92,7 @@ export function Stage({ shot }: { shot: ShotOut }) {
             frame={frame}
             alt={picture.name}
             testid="photograph"
+            grey={checks.grey && !bare && (step === "perspective" || step === "ground")}
           />
           {!bare && (
             <>
@@ -117,10 +123,12 @@ type PlacedProps = {
   frame: Frame;
   alt: string;
   testid?: string;
+  /** Without its colours and with more contrast: lines are seen better. */
+  grey?: boolean;
 };
 
 /** A picture laid exactly over the photograph's place; pixels stay square when looked at closely. */
-function Placed({ src, picture, frame, alt, testid }: PlacedProps) {
+function Placed({ src, picture, frame, alt, testid, grey }: PlacedProps) {
   const { scale, x, y } = frame.zoom;
   return (
     <img
@@ -135,6 +143,7 @@ function Placed({ src, picture, frame, alt, testid }: PlacedProps) {
         width: picture.width * scale,
         height: picture.height * scale,
         imageRendering: scale > 2.5 ? "pixelated" : "auto",
+        filter: grey ? "grayscale(1) contrast(1.25)" : undefined,
       }}
     />
   );

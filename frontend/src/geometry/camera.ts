@@ -11,6 +11,8 @@ export type Camera = {
   cy: number;
   rotation: readonly (readonly number[])[];
   position: World;
+  /** Radial distortion: x_d = x_u (1 + k1 r²), r in focal lengths. */
+  k1: number;
   metric: boolean;
 };
 
@@ -24,6 +26,7 @@ export function cameraOf(answer: CameraAnswer): Camera {
     cy: answer.principal_point[1],
     rotation: answer.rotation,
     position: triple(place),
+    k1: answer.distortion_k1,
     metric: answer.camera_position !== null,
   };
 }
@@ -36,20 +39,21 @@ export function toCamera(camera: Camera, p: World): World {
   return triple(camera.rotation.map((row) => dot(row, d)));
 }
 
-/** The pixel of a world point; null behind the camera. */
-export function project(camera: Camera, p: World): ImagePoint | null {
-  const [x, y, z] = toCamera(camera, p);
-  if (z < 1e-6) return null;
-  return [(x / z) * camera.focal + camera.cx, (y / z) * camera.focal + camera.cy];
+/** The pixel of a point in camera axes, bent as the lens bends it. */
+function pixel(camera: Camera, [x, y, z]: World): ImagePoint {
+  const [u, v] = [x / z, y / z];
+  const bend = (1 + camera.k1 * (u * u + v * v)) * camera.focal;
+  return [u * bend + camera.cx, v * bend + camera.cy];
 }
 
-/** A segment's pixels, cut off where it would pass behind the camera. */
-export function projectSegment(
-  camera: Camera,
-  a: World,
-  b: World,
-  near = 0.05,
-): [ImagePoint, ImagePoint] | null {
+/** The pixel of a world point; null behind the camera. */
+export function project(camera: Camera, p: World): ImagePoint | null {
+  const seen = toCamera(camera, p);
+  return seen[2] < 1e-6 ? null : pixel(camera, seen);
+}
+
+/** A segment's pixels as a path, cut off where it would pass behind the camera; bent lenses need points between. */
+export function projectSegment(camera: Camera, a: World, b: World, near = 0.05): ImagePoint[] | null {
   const one = toCamera(camera, a);
   const two = toCamera(camera, b);
   const margin = near * Math.max(camera.position[2], 0.1);
@@ -59,19 +63,48 @@ export function projectSegment(
     const t = (margin - from[2]) / (to[2] - from[2]);
     return [from[0] + t * (to[0] - from[0]), from[1] + t * (to[1] - from[1]), margin];
   };
-  const pixel = ([x, y, z]: World): ImagePoint => [
-    (x / z) * camera.focal + camera.cx,
-    (y / z) * camera.focal + camera.cy,
-  ];
-  return [pixel(cut(one, two)), pixel(cut(two, one))];
+  const [start, end] = [cut(one, two), cut(two, one)];
+  const steps = camera.k1 === 0 ? 1 : 8;
+  return Array.from({ length: steps + 1 }, (_, i) => {
+    // Even steps along the picture, not along the world: depths are parted harmonically.
+    const s = i / steps;
+    const t = (s * start[2]) / (s * start[2] + (1 - s) * end[2]);
+    const along = [0, 1, 2].map((k) => (start[k] ?? 0) + t * ((end[k] ?? 0) - (start[k] ?? 0)));
+    return pixel(camera, triple(along));
+  });
+}
+
+/** Undistorted position of a distorted one, both in focal lengths, by Newton's method. */
+function straightened(k1: number, u: number, v: number): [number, number] {
+  const reach = Math.hypot(u, v);
+  if (k1 === 0 || reach < 1e-12) return [u, v];
+  let radius = reach;
+  for (let i = 0; i < 12; i++) {
+    const square = k1 * radius * radius;
+    radius -= (radius * (1 + square) - reach) / Math.max(1 + 3 * square, 1e-3);
+  }
+  return [(u * radius) / reach, (v * radius) / reach];
 }
 
 /** The direction of the ray through a pixel, in the world, not of unit length. */
 export function ray(camera: Camera, p: ImagePoint): World {
-  const seen = [(p[0] - camera.cx) / camera.focal, (p[1] - camera.cy) / camera.focal, 1];
+  const [u, v] = straightened(
+    camera.k1,
+    (p[0] - camera.cx) / camera.focal,
+    (p[1] - camera.cy) / camera.focal,
+  );
+  const seen = [u, v, 1];
   return triple(
     [0, 1, 2].map((i) => camera.rotation.reduce((sum, row, j) => sum + (row[i] ?? 0) * (seen[j] ?? 0), 0)),
   );
+}
+
+/** Where the ray through a pixel meets the upright plane through a foot, square to a world axis; else null. */
+export function onWall(camera: Camera, p: ImagePoint, foot: World, axis: 0 | 1): World | null {
+  const d = ray(camera, p);
+  const t = (foot[axis] - camera.position[axis]) / d[axis];
+  if (!Number.isFinite(t) || t <= 0 || t > 1e5) return null;
+  return [0, 1, 2].map((i) => (camera.position[i] ?? 0) + t * (d[i] ?? 0)) as unknown as World;
 }
 
 /** Where the ray through a pixel meets the level plane at a height; null where it doesn't. */

@@ -46,6 +46,14 @@ export function ranged(
   return { value: `${value.toFixed(digits)}${unit}`, range: `± ${range.toFixed(digits)}` };
 }
 
+/** A length with its 95 % range: `1.24 m ± 0.02`. */
+export function rangedMetres(value: number, sigma_m: number | null | undefined): string {
+  if (!sigma_m) return metres(value);
+  const range = 2 * sigma_m;
+  const digits = range >= 0.95 ? 1 : range >= 0.0095 ? 2 : 3;
+  return `${value.toFixed(digits)} m ± ${range.toFixed(digits)}`;
+}
+
 /** A figure with its 95 % range in one text. */
 export function withRange(value: number, sigma: number | undefined, unit: string): string {
   const told = ranged(value, sigma, unit);

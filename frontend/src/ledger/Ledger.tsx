@@ -7,9 +7,9 @@ import { ContactStep } from "../steps/ContactStep";
 import { DeliverStep } from "../steps/DeliverStep";
 import { GroundStep } from "../steps/GroundStep";
 import { LightStep } from "../steps/LightStep";
-import { PerspectiveStep } from "../steps/PerspectiveStep";
 import { PhotoStep } from "../steps/PhotoStep";
 import { PlaceStep } from "../steps/PlaceStep";
+import { PerspectiveStep } from "../steps/perspective/PerspectiveStep";
 import { facts, STEP_NAMES } from "./facts";
 import { Mark } from "./Mark";
 

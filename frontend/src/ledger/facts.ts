@@ -31,8 +31,8 @@ export function facts(
     perspective: perspective(shot, derived),
     ground: !camera
       ? { state: "not begun", text: "after the perspective" }
-      : !shot.yardstick && camera.camera_position === null
-        ? { state: "needs you", text: "no yardstick yet" }
+      : camera.camera_position === null
+        ? { state: "needs you", text: shot.lengths.length ? "no length is known" : "no yardstick yet" }
         : {
             state: shot.camera.kind === "hand" ? "set by hand" : "measured",
             text: `camera ${withRange(camera.camera_position?.[2] ?? 0, camera.sigma.height_m, " m")} up`,
@@ -64,8 +64,9 @@ function perspective(shot: Shot, derived: Derived): Fact {
   if (shot.camera.kind === "hand")
     return { state: "set by hand", text: `${shot.camera.focal_35mm.toFixed(1)} mm` };
   if (derived.camera) {
-    const { focal_35mm, sigma } = derived.camera;
-    return { state: "measured", text: withRange(focal_35mm, sigma.focal_35mm, " mm") };
+    const { focal_35mm, sigma, trust } = derived.camera;
+    const state = trust === "poor" ? "needs you" : "measured";
+    return { state, text: withRange(focal_35mm, sigma.focal_35mm, " mm") };
   }
   return shot.edges.length
     ? { state: "needs you", text: "not solved yet" }

@@ -1,5 +1,5 @@
 import { create } from "zustand";
-import type { Derived, Patch, Run } from "../api/client";
+import type { Derived, Patch, Run, Surface } from "../api/client";
 import type { ImagePoint } from "../geometry/points";
 
 export const STEPS = ["photo", "perspective", "ground", "place", "light", "contact", "deliver"] as const;
@@ -10,18 +10,24 @@ export type View = "photo" | "live" | "proof" | "master";
 export type Tool =
   | { kind: "none" }
   | { kind: "edge"; run: Run }
-  | { kind: "yardstick" }
+  | { kind: "length"; on: Surface }
+  | { kind: "level"; marks: ImagePoint[] }
   | { kind: "origin" }
   | { kind: "gnomon"; marks: ImagePoint[] };
 
 export type Selection = {
-  kind: "edge" | "gnomon" | "model" | "yardstick" | "origin";
+  kind: "edge" | "gnomon" | "model" | "length" | "origin";
   id: string;
   point?: number;
 } | null;
 
 /** The image's place on the stage: screen = image × scale + offset. */
 export type Zoom = { scale: number; x: number; y: number };
+
+/** What can be laid over the photograph to judge the perspective by. */
+export type Check = "grey" | "grid" | "wall_a" | "wall_b" | "plumb" | "staff" | "box" | "points";
+/** Checks that stand somewhere; their place is kept as a pixel of the photograph. */
+export type Spot = "grid" | "wall" | "plumb" | "staff" | "box";
 
 type Editor = {
   step: Step;
@@ -37,36 +43,72 @@ type Editor = {
   bare: boolean;
   zoom: Zoom | null;
   loupe: ImagePoint | null;
+  checks: Record<Check, boolean>;
+  spots: Partial<Record<Spot, ImagePoint>>;
+  /** Width, depth and height of the test box [m]. */
+  box: [number, number, number];
+  /** Proposed edges on show; those left out, by their place in the list. */
+  proposals: { left: ReadonlySet<number> } | null;
+  /** The keyboard's cross on the photograph, and the end that it has set. */
+  cross: { at: ImagePoint; from: ImagePoint | null } | null;
+  /** The found segment that the stroke under way clicks onto: x and y of both ends. */
+  onto: readonly number[] | null;
+  /** The level that grid, checks and new lengths lie on; null for the ground. */
+  level: string | null;
   open(step: Step): void;
   show(view: View): void;
   take(tool: Tool): void;
   select(selection: Selection): void;
+  toggle(check: Check): void;
   endDraft(): void;
+};
+
+const FRESH = {
+  seam: null,
+  zoom: null,
+  tool: { kind: "none" } as Tool,
+  selection: null,
+  draft: null,
+  draftDerived: null,
+  loupe: null,
+  spots: {},
+  proposals: null,
+  cross: null,
+  onto: null,
+  level: null,
 };
 
 export const useEditor = create<Editor>((set) => ({
   step: "photo",
   view: "photo",
-  seam: null,
-  tool: { kind: "none" },
-  selection: null,
-  draft: null,
-  draftDerived: null,
   bare: false,
-  zoom: null,
-  loupe: null,
+  ...FRESH,
+  checks: {
+    grey: false,
+    grid: true,
+    wall_a: false,
+    wall_b: false,
+    plumb: false,
+    staff: false,
+    box: false,
+    points: true,
+  },
+  box: [1, 1, 1],
   open: (step) =>
     set(({ view }) => ({
       step,
       tool: { kind: "none" },
       selection: null,
+      proposals: null,
+      cross: null,
       // Placing needs the model on show.
       view: step === "place" && view === "photo" ? "live" : view,
     })),
   show: (view) => set({ view }),
-  take: (tool) => set({ tool }),
+  take: (tool) => set({ tool, cross: null }),
   select: (selection) => set({ selection }),
-  endDraft: () => set({ draft: null, draftDerived: null, loupe: null }),
+  toggle: (check) => set(({ checks }) => ({ checks: { ...checks, [check]: !checks[check] } })),
+  endDraft: () => set({ draft: null, draftDerived: null, loupe: null, onto: null }),
 }));
 
 const placeKey = (shotId: string) => `lithopos:${shotId}`;
@@ -81,12 +123,7 @@ export function rememberPlace(shotId: string) {
   useEditor.setState({
     step: step ?? "photo",
     view: view ?? "photo",
-    seam: null,
-    zoom: null,
-    tool: { kind: "none" },
-    selection: null,
-    draft: null,
-    draftDerived: null,
+    ...FRESH,
   });
   return useEditor.subscribe((now) =>
     localStorage.setItem(key, JSON.stringify({ step: now.step, view: now.view })),

@@ -216,3 +216,43 @@ export function Bin({ label, onClick }: { label: string; onClick: () => void }) 
     </button>
   );
 }
+
+/** Something that is on or off, among others like it. */
+export function Pill({ on, children, onClick }: { on: boolean; children: ReactNode; onClick: () => void }) {
+  const look = on
+    ? "border-verdigris bg-verdigris-soft text-verdigris-deep font-medium"
+    : "border-lime-300 bg-white text-ink-700 hover:border-lime-500";
+  return (
+    <button
+      type="button"
+      aria-pressed={on}
+      onClick={onClick}
+      className={`rounded-full border px-2.5 py-[3px] text-xs leading-4 whitespace-nowrap ${look}`}
+    >
+      {children}
+    </button>
+  );
+}
+
+/** A statement that holds or not. */
+export function Statement({
+  holds,
+  children,
+  onChange,
+}: {
+  holds: boolean;
+  children: ReactNode;
+  onChange: (holds: boolean) => void;
+}) {
+  return (
+    <label className="flex items-start gap-2 py-[3px] text-ink-700">
+      <input
+        type="checkbox"
+        className="mt-[3px] accent-verdigris"
+        checked={holds}
+        onChange={(event) => onChange(event.target.checked)}
+      />
+      <span>{children}</span>
+    </label>
+  );
+}

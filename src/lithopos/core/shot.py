@@ -28,6 +28,7 @@ from lithopos.core.camera.problem import (
     ImageSize,
     KnownHeight,
     LengthIn,
+    LengthMarks,
     LineIn,
     Pixel,
     Positive,
@@ -128,7 +129,7 @@ class SolvedCamera(_Part):
     x_along: XAxis = "a"
 
 
-class Length(LengthIn):
+class Length(LengthMarks):
     """A marked length with its identity; `level` names the level that it, or its foot, lies on."""
 
     id: Identity

@@ -65,6 +65,8 @@ def best_further_edge(
         before, after = np.degrees([now * sigma * 2, then[best] * sigma * 2])
         return [f"{name}, would bring the orientation from ± {before:.2f}° to ± {after:.2f}°."]
     before, after = now * sigma * 200, then[best] * sigma * 200
+    if before > 60:
+        return [f"{name}, would bring the focal length to ± {after:.1f} %."] if after < 60 else [f"{name}, would help."]
     return [f"{name}, would bring the focal length from ± {before:.1f} % to ± {after:.1f} %."]
 
 

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from lithopos.core.camera.advice import best_further_edge
 from lithopos.core.camera.pinhole import Pinhole, focal_35mm_from_px, view_angles
-from lithopos.core.camera.problem import CameraAnswer, CameraProblem, LengthAnswer, LineAnswer, XAxis
+from lithopos.core.camera.problem import CameraAnswer, CameraProblem, LengthAnswer, LineAnswer, Trust, XAxis
 from lithopos.core.camera.scale import Scale, length_answers, lengths_through, scale_of
 from lithopos.core.camera.solution import Solution
 from lithopos.core.camera.vanishing import RUNS, Marks, edge_residuals, reduce_edges
@@ -77,6 +77,7 @@ def tell(solution: Solution) -> CameraAnswer:
             for line, value, aside in zip(problem.lines, off, solution.aside, strict=True)
         ],
         lengths=lengths,
+        trust=_trust(camera.focal_px, deviation),
         assumed=list(solution.assumed),
         warnings=_warnings(solution, camera, deviation, total, lengths),
         advice=best_further_edge(
@@ -209,7 +210,8 @@ def _warnings(
     found = list(solution.doubts)
     relative = sigma["focal_px"] / camera.focal_px
     if not solution.focal_exact and relative > 0.05:
-        found.append(f"The focal length is known to ± {200 * relative:.0f} % only (95 %).")
+        hardly = f"known to ± {200 * relative:.0f} % only (95 %)" if relative < 0.3 else "hardly told by these edges"
+        found.append(f"The focal length is {hardly}.")
     found += _surprise(solution, camera)
     if "roll" in solution.assumed:
         found.append("With one run alone the camera is taken to be level; a plumb edge would tell.")
@@ -236,6 +238,14 @@ def _warnings(
                 "one of the lengths may be wrong."
             )
     return found
+
+
+def _trust(focal_px: float, sigma: dict[str, float]) -> Trust:
+    """Good for finished work: a thing in the middle of the picture stays within its own edge's width."""
+    focal, tilt = 1.96 * sigma["focal_px"] / focal_px, 1.96 * max(sigma["tilt_deg"], sigma["roll_deg"])
+    if focal < 0.03 and tilt < 0.6:
+        return "good"
+    return "fair" if focal < 0.08 and tilt < 1.5 else "poor"
 
 
 def _surprise(solution: Solution, camera: Pinhole) -> list[str]:

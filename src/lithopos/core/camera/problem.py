@@ -14,17 +14,20 @@ __all__ = [
     "KnownHeight",
     "LengthAnswer",
     "LengthIn",
+    "LengthMarks",
     "LineAnswer",
     "LineIn",
     "Pixel",
     "Run",
     "ScaleIn",
     "Surface",
+    "Trust",
     "XAxis",
 ]
 
 Run = Literal["a", "b", "plumb"]
 XAxis = Literal["a", "b", "-a", "-b"]
+Trust = Literal["good", "fair", "poor"]
 Surface = Literal["ground", "wall_a", "wall_b", "plumb"]
 Coordinate = Annotated[FiniteFloat, Field(ge=-1e6, le=1e6)]
 Pixel = tuple[Coordinate, Coordinate]
@@ -74,7 +77,7 @@ class ScaleIn(_In):
         return self
 
 
-class LengthIn(_In):
+class LengthMarks(_In):
     """A length marked by its two ends [px]: a yardstick if its metres are known, else one to be measured.
 
     Attributes
@@ -82,7 +85,6 @@ class LengthIn(_In):
     on : the ground; a wall that runs along A or B; or the plumb line through the first end.
     foot : the point of the ground plumb below the first end, or anywhere along the foot of the wall;
         without one the first end itself stands on the ground.
-    level_m : height of the "ground" meant here above the ground proper.
     metres : the known length; `plus_minus_m` how far it can be trusted (95 %).
     """
 
@@ -90,15 +92,20 @@ class LengthIn(_In):
     from_: Annotated[Pixel, Field(alias="from")]
     to: Pixel
     foot: Pixel | None = None
-    level_m: Annotated[FiniteFloat, Field(ge=-1000, le=1000)] = 0.0
     metres: Positive | None = None
     plus_minus_m: Annotated[FiniteFloat, Field(ge=0, le=1000)] = 0.0
 
     @model_validator(mode="after")
-    def _has_length(self) -> LengthIn:
+    def _has_length(self) -> LengthMarks:
         if self.from_ == self.to:
             raise ValueError("has no length: both its ends are the same")
         return self
+
+
+class LengthIn(LengthMarks):
+    """The same on the ground proper or on a level `level_m` above it, which then stands in for the ground."""
+
+    level_m: Annotated[FiniteFloat, Field(ge=-1000, le=1000)] = 0.0
 
 
 class KnownHeight(_In):
@@ -175,7 +182,14 @@ class LengthAnswer(BaseModel):
 
 
 class CameraAnswer(BaseModel):
-    """A solved camera; see `headless.md` for the meaning of each field."""
+    """A solved camera; the fields are those of docs/command-line.md.
+
+    Attributes
+    ----------
+    horizon_sigma_px : standard deviation of the horizon's height at the left and right border.
+    trust : how far the whole can be relied on, by its stated uncertainty; null for a camera set by hand.
+    assumed : figures that were not measured but assumed.
+    """
 
     image: ImageSize
     focal_px: float
@@ -195,6 +209,7 @@ class CameraAnswer(BaseModel):
     sigma: dict[str, float]
     lines: list[LineAnswer]
     lengths: list[LengthAnswer] = []
+    trust: Trust | None = None
     assumed: list[str] = []
     warnings: list[str]
     advice: list[str]

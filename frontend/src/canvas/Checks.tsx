@@ -1,0 +1,152 @@
+import { type Camera, project, projectSegment } from "../geometry/camera";
+import type { ImagePoint, World } from "../geometry/points";
+import { useEditor } from "../state/editor";
+import { Foot, WallGrid } from "./Grid";
+import type { MarkProps } from "./Marks";
+import { putSpot, unitOf, useSpot } from "./place";
+import { Tag } from "./Tag";
+
+type Props = MarkProps & { camera: Camera };
+
+const STAFF_M = 2;
+
+/** What stands in the picture only to judge the perspective by. */
+export function Checks(props: Props) {
+  const { checks } = useEditor();
+  return (
+    <>
+      {checks.wall_a && <WallGrid {...props} run="a" />}
+      {checks.wall_b && <WallGrid {...props} run="b" />}
+      {checks.plumb && <PlumbLine {...props} />}
+      {checks.box && <TestBox {...props} />}
+      {checks.staff && <Staff {...props} />}
+    </>
+  );
+}
+
+const pathOf = (pixels: ImagePoint[] | null, frame: MarkProps["frame"]) =>
+  pixels
+    ?.map((p) => frame.toScreen(p))
+    .map((p, i) => `${i ? "L" : "M"}${p[0].toFixed(1)} ${p[1].toFixed(1)}`)
+    .join("") ?? "";
+
+function Lines({ d, colour = "#fff", width = 1.8 }: { d: string; colour?: string; width?: number }) {
+  return (
+    <>
+      <path d={d} fill="none" stroke="#22262b" strokeOpacity={0.6} strokeWidth={width + 2.2} />
+      <path d={d} fill="none" stroke={colour} strokeWidth={width} />
+    </>
+  );
+}
+
+/** A plumb line through any point; a bob hangs at its foot. */
+function PlumbLine(props: Props) {
+  const { camera, frame } = props;
+  const spot = useSpot("plumb", props, camera);
+  if (!spot) return null;
+  const { foot } = spot;
+  const tall = 8 * unitOf(camera);
+  const line = projectSegment(camera, foot, [foot[0], foot[1], foot[2] + tall]);
+  return (
+    <g data-testid="plumb-line">
+      <g clipPath="url(#photograph)">
+        <Lines d={pathOf(line, frame)} width={1.5} />
+      </g>
+      <Foot
+        frame={frame}
+        at={spot.pixel}
+        label="Move the plumb line"
+        text="plumb"
+        onMove={(pixel) => putSpot("plumb", pixel)}
+      />
+    </g>
+  );
+}
+
+/** A levelling staff of 2 m, decimetres marked, that can be stood anywhere. */
+function Staff(props: Props) {
+  const { camera, frame } = props;
+  const spot = useSpot("staff", props, camera);
+  if (!spot) return null;
+  const { foot } = spot;
+  const right = camera.rotation[0] ?? [1, 0, 0];
+  const flat = Math.hypot(right[0] ?? 1, right[1] ?? 0) || 1;
+  const [sx, sy] = [(right[0] ?? 1) / flat, (right[1] ?? 0) / flat];
+  const at = (side: number, height: number): World => [
+    foot[0] + side * sx,
+    foot[1] + side * sy,
+    foot[2] + height,
+  ];
+  const field = (low: number, high: number) => {
+    const corners = [at(-0.03, low), at(0.03, low), at(0.03, high), at(-0.03, high)].map((p) =>
+      project(camera, p),
+    );
+    if (corners.some((p) => p === null)) return "";
+    return `${pathOf(corners as ImagePoint[], frame)}Z`;
+  };
+  const bands = Array.from({ length: 10 * STAFF_M }, (_, i) => i);
+  const top = project(camera, at(0.05, STAFF_M));
+  const head = top && frame.toScreen(top);
+  return (
+    <g data-testid="staff">
+      <path d={field(0, STAFF_M)} fill="#fff" stroke="#22262b" strokeWidth={1} />
+      {bands.map((i) => (
+        <path key={i} d={i % 2 ? "" : field(i / 10, (i + 1) / 10)} fill={i < 10 ? "#a8412a" : "#22262b"} />
+      ))}
+      {head && <Tag x={head[0] + 4} y={head[1] + 8} text="2 m" />}
+      <Foot
+        frame={frame}
+        at={spot.pixel}
+        label="Move the staff"
+        text={camera.metric ? "staff" : "no scale yet"}
+        onMove={(pixel) => putSpot("staff", pixel)}
+      />
+    </g>
+  );
+}
+
+/** A box of given size, to be dragged over the ground and held against things of known shape. */
+function TestBox(props: Props) {
+  const { camera, frame } = props;
+  const { box } = useEditor();
+  const spot = useSpot("box", props, camera);
+  if (!spot) return null;
+  const unit = camera.metric ? 1 : unitOf(camera);
+  const [w, d, h] = box.map((side) => side * unit) as [number, number, number];
+  const [x, y, z] = spot.foot;
+  const at = (i: number, j: number, k: number): World => [x + (i - 0.5) * w, y + (j - 0.5) * d, z + k * h];
+  const around = [
+    [0, 0],
+    [1, 0],
+    [1, 1],
+    [0, 1],
+  ] as const;
+  const edges = around.flatMap(([i, j], n): [World, World][] => {
+    const [k, l] = around[(n + 1) % 4] ?? [0, 0];
+    return [
+      [at(i, j, 0), at(i, j, 1)],
+      [at(i, j, 0), at(k, l, 0)],
+      [at(i, j, 1), at(k, l, 1)],
+    ];
+  });
+  const base = around.map(([i, j]) => project(camera, at(i, j, 0)));
+  const floor = base.every((p) => p !== null) ? `${pathOf(base as ImagePoint[], frame)}Z` : "";
+  return (
+    <g data-testid="test-box">
+      <g clipPath="url(#photograph)">
+        <path d={floor} fill="#2b6e64" fillOpacity={0.25} />
+        <Lines
+          d={edges.map(([a, b]) => pathOf(projectSegment(camera, a, b), frame)).join("")}
+          colour="#d7f3ec"
+        />
+      </g>
+      <Foot
+        frame={frame}
+        at={spot.pixel}
+        label="Move the test box"
+        text={camera.metric ? `${box.join(" × ")} m` : "no scale yet"}
+        onMove={(pixel) => putSpot("box", pixel)}
+      />
+    </g>
+  );
+}

@@ -1,0 +1,45 @@
+import { Hint } from "../../ui/controls";
+import type { StepProps } from "../props";
+
+const TRUST = {
+  good: "The grid can be relied on.",
+  fair: "Good enough to place things by; more edges would steady it.",
+  poor: "Not to be relied on yet.",
+};
+
+/** How far the camera can be trusted, why there is none, and what would help most. */
+export function Verdict({ document, derived }: StepProps) {
+  const camera = derived.camera;
+  if (!camera) return <NoCamera document={document} reason={derived.camera_reason} />;
+  const poor = camera.trust === "poor";
+  return (
+    <>
+      {camera.trust && (
+        <Hint kind={poor ? "wrong" : "advice"}>
+          <b className="font-medium">{TRUST[camera.trust]}</b> {poor && camera.warnings.join(" ")}{" "}
+          {camera.advice[0]}
+        </Hint>
+      )}
+      {!poor &&
+        camera.warnings.map((warning) => (
+          <Hint key={warning} kind="wrong">
+            {warning}
+          </Hint>
+        ))}
+    </>
+  );
+}
+
+function NoCamera({ document, reason }: { document: StepProps["document"]; reason: string | null }) {
+  if (!document.edges.length)
+    return <Hint>Two edges of run A and two of run B give the camera. Long edges, far apart, are best.</Hint>;
+  const tooFew = reason?.startsWith("too few");
+  const runs = new Set(document.edges.map((edge) => edge.run)).size;
+  return (
+    <Hint kind={tooFew ? "advice" : "wrong"}>
+      {tooFew && runs < 2
+        ? "Now edges of another run, square to these."
+        : `${reason?.replace(/^no camera: /, "").replace(/^./, (c) => c.toUpperCase())}.`}
+    </Hint>
+  );
+}
