@@ -9,6 +9,8 @@ import { Handle } from "./Handle";
 import type { MarkProps } from "./Marks";
 import type { Frame } from "./Stage";
 
+const MANY = 18;
+
 /** Marked edges with a badge and a handle at each point; the chosen one can be bent between its points. */
 export function EdgeMarks(props: MarkProps) {
   return numbered(props.document.edges).map(({ edge, number, index }) => (
@@ -77,7 +79,14 @@ function MarkedEdge({
   const base = shot.document.edges.find((one) => one.id === edge.id) ?? edge;
   return (
     <g>
-      <EdgeLine edge={edge} frame={frame} chosen={chosen} aside={aside} label={`${letter}${number}`} />
+      <EdgeLine
+        edge={edge}
+        frame={frame}
+        chosen={chosen}
+        aside={aside}
+        label={`${letter}${number}`}
+        small={!chosen && document.edges.length > MANY}
+      />
       {chosen &&
         base.points.slice(0, -1).map((point, span) => {
           const next = base.points[span + 1] ?? point;
@@ -179,12 +188,15 @@ function EdgeLine({
   chosen,
   aside,
   label,
+  small,
 }: {
   edge: Edge;
   frame: Frame;
   chosen: boolean;
   aside: boolean;
   label: string;
+  /** Only the run's letter: where many edges are marked. */
+  small: boolean;
 }) {
   const points = edge.points.map((p) => frame.toScreen(p));
   const path = points.map((p) => p.join(",")).join(" ");
@@ -193,6 +205,8 @@ function EdgeLine({
   if (!first || !last) return null;
   // Off the middle, where the chosen edge has the grip to bend it.
   const badge = middle(first, middle(first, last));
+  const name = small ? label.slice(0, 1) : label;
+  const wide = small ? 14 : 24;
   return (
     <g opacity={aside ? 0.5 : 1}>
       <polyline
@@ -213,17 +227,23 @@ function EdgeLine({
       />
       <g transform={`translate(${badge[0]} ${badge[1]})`}>
         <rect
-          x={-12}
-          y={-8.5}
-          width={24}
-          height={17}
-          rx={5}
+          x={-wide / 2}
+          y={small ? -7 : -8.5}
+          width={wide}
+          height={small ? 14 : 17}
+          rx={small ? 4 : 5}
           fill={run.colour}
           stroke="#fff"
           strokeWidth={1.2}
         />
-        <text textAnchor="middle" y={4} fontSize={11} fontWeight={600} fill="#fff">
-          {label}
+        <text
+          textAnchor="middle"
+          y={small ? 3.5 : 4}
+          fontSize={small ? 9.5 : 11}
+          fontWeight={600}
+          fill="#fff"
+        >
+          {name}
         </text>
         {aside && <path d="M-16 0H16" stroke="var(--color-oxide)" strokeWidth={3} />}
       </g>

@@ -16,7 +16,7 @@ type Stroke =
 
 const SHORTEST_STROKE = 8;
 /** How near a stroke must run to a found edge to click onto it [screen px]. */
-const CLICK_ONTO = 6;
+const CLICK_ONTO = 3.5;
 const ARROWS: Record<string, [number, number]> = {
   ArrowLeft: [-1, 0],
   ArrowRight: [1, 0],

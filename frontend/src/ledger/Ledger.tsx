@@ -1,4 +1,4 @@
-import type { ReactNode } from "react";
+import { type ReactNode, useEffect, useRef } from "react";
 import type { FileOut, ShotOut } from "../api/client";
 import { useRenders } from "../api/hooks";
 import { shown } from "../state/draft";
@@ -37,13 +37,22 @@ export function Ledger({ projectId, shot, onFiles, onStand }: Props) {
     contact: <ContactStep {...props} />,
     deliver: <DeliverStep {...props} renders={data?.renders ?? []} />,
   };
+  const list = useRef<HTMLElement>(null);
+  useEffect(() => {
+    // The step that was opened is seen from its head on.
+    const [aside, section] = [list.current, list.current?.querySelector(`[data-section=${step}]`)];
+    if (!aside || !section) return;
+    const [outer, inner] = [aside.getBoundingClientRect(), section.getBoundingClientRect()];
+    if (inner.top < outer.top || inner.bottom > outer.bottom) aside.scrollTop += inner.top - outer.top;
+  }, [step]);
   return (
-    <aside className="overflow-y-auto border-r border-lime-300 bg-lime-100" aria-label="Steps">
+    <aside ref={list} className="overflow-y-auto border-r border-lime-300 bg-lime-100" aria-label="Steps">
       {STEPS.map((name) => {
         const isOpen = name === step;
         return (
           <section
             key={name}
+            data-section={name}
             className={
               isOpen ? "border-l-[3px] border-verdigris bg-lime-50" : "border-l-[3px] border-transparent"
             }

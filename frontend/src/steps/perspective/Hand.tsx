@@ -51,7 +51,9 @@ export function ByHand({ shot, document }: StepProps) {
   const { change, drag, keepDrag } = useDraft(shot.id);
   const camera = document.camera;
   const top = useRef<HTMLParagraphElement>(null);
-  useEffect(() => top.current?.closest("section")?.scrollIntoView({ block: "start" }), []);
+  useEffect(() => {
+    top.current?.closest("section")?.scrollIntoView({ block: "start" });
+  }, []);
   if (camera.kind !== "hand") return null;
   const set = (values: Partial<HandCamera>, label = "camera by figure") =>
     void change({ camera: { ...camera, ...values } }, label);

@@ -101,8 +101,10 @@ class _Figures:
         return np.array(astuple(self))
 
 
-# How readily each figure gives way in a drag: the focal length by a third, the roll by little.
-_LOOSE = np.array([0.35, 0.2, 0.03, 0.6, 0.6, 3.0, 3.0])
+# How far each figure gives way rather than let a corner of the square slip by ten pixels: turn, size and
+# place first, the focal length and the horizon last.
+_LOOSE = np.array([0.06, 0.015, 0.005, 0.6, 0.4, 2.0, 2.0])
+_SLIP_PX = 10.0
 _FOCAL, _TILT, _ROLL, _HEIGHT = 0, 1, 2, 4
 
 
@@ -219,7 +221,7 @@ def _corner_to(now: _Figures, camera: Pinhole, gesture: CornerTo, held: list[Hel
     if not np.isfinite(target).all():
         raise InputError("gesture.side_m", "the square reaches behind the camera; choose a smaller one")
     target[gesture.corner] = gesture.to
-    firmness = np.where(np.arange(4) == gesture.corner, 1.0, 4.0)[:, None]
+    firmness = np.where(np.arange(4) == gesture.corner, 0.1, 1.0)[:, None]
     fixed = {"focal length": [_FOCAL], "height": [_HEIGHT], "horizon": [_TILT, _ROLL], "edges": []}
     free = [i for i in range(7) if not any(i in fixed[name] for name in held)]
     start, far = now.vector, 4.0 * float(np.hypot(size.width, size.height))
@@ -229,7 +231,7 @@ def _corner_to(now: _Figures, camera: Pinhole, gesture: CornerTo, held: list[Hel
         figures[free] += change
         seen = _pinhole(_Figures(*figures), size.width, size.height).project(square)
         off = np.where(np.isfinite(seen), (seen - target) / firmness, far)
-        return np.concatenate([np.clip(off, -far, far).ravel(), 0.5 * change / _LOOSE[free]])
+        return np.concatenate([np.clip(off, -far, far).ravel(), _SLIP_PX * change / _LOOSE[free]])
 
     return _bounded(_Figures(*_moved(start, free, least_squares(misses, np.zeros(len(free)), max_nfev=60).x)))
 
@@ -258,7 +260,7 @@ def _obeying(wanted: _Figures, edges: Marks, fixed: list[int], size: ImageSize) 
     def misses(change: Array) -> Array:
         camera = _pinhole(_Figures(*_moved(start, free, change)), size.width, size.height)
         vanishing = camera.rotation[:, edges.run].T * [camera.focal_px, camera.focal_px, 1.0]
-        return np.concatenate([edge_residuals(reduced, vanishing)[0] / HAND_SIGMA_PX, change / _LOOSE[free]])
+        return np.concatenate([edge_residuals(reduced, vanishing)[0] / HAND_SIGMA_PX, 0.1 * change / _LOOSE[free]])
 
     found = _bounded(_Figures(*_moved(start, free, least_squares(misses, np.zeros(len(free)), max_nfev=60).x)))
     return replace(found, **_position_after_turn(wanted, found.heading))

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.camera.problem import CameraProblem, LengthAnswer, LengthIn
-from lithopos.core.camera.solution import HAND_SIGMA_PX, Solution
+from lithopos.core.camera.solution import HAND_SIGMA_PX, Solution, half_diagonal_of
 from lithopos.core.errors import InputError
 
 Array = NDArray[np.float64]
@@ -110,6 +110,12 @@ def _own_slope(unit: Pinhole, length: LengthIn) -> Array:
     return np.array([np.log(_units(unit, length, shift)) - here for shift in shifts]) / step
 
 
+def _marked(solution: Solution, length: LengthIn) -> float:
+    """Variance of the logarithm of a length from the marking of its ends: the hand that marked the edges."""
+    sigma_px = solution.sigma * half_diagonal_of(solution.problem)
+    return sigma_px**2 * float((_own_slope(solution.unit_camera(), length) ** 2).sum())
+
+
 def scale_of(solution: Solution) -> Scale:
     """The camera's height above the ground, from everything known.
 
@@ -136,7 +142,7 @@ def scale_of(solution: Solution) -> Scale:
         by_camera = solution.slopes(lambda camera, length=length: np.array([np.log(_units(camera, length))]))  # type: ignore[misc]
         slopes.append(-share * by_camera[0])
         tape = length.plus_minus_m / 1.96 / (length.metres or 1)
-        owns.append(share**2 * (HAND_SIGMA_PX**2 * float((_own_slope(unit, length) ** 2).sum()) + tape**2))
+        owns.append(share**2 * (_marked(solution, length) + tape**2))
     if problem.camera_height is not None:
         heights.append(problem.camera_height.metres)
         slopes.append(np.zeros(count))
@@ -197,12 +203,11 @@ def lengths_through(camera: Pinhole, problem: CameraProblem) -> list[LengthAnswe
 
 
 def _length_answer(solution: Solution, scale: Scale, length: LengthIn, seen: float, mine: int | None) -> LengthAnswer:
-    unit = solution.unit_camera()
     metres = seen * (scale.height - length.level_m)
     by_camera = solution.slopes(lambda camera: np.array([np.log(_units(camera, length))]))[0]
     share = scale.height / (scale.height - length.level_m)
     slope = by_camera + share * scale.slope
-    pixels = HAND_SIGMA_PX**2 * float((_own_slope(unit, length) ** 2).sum())
+    pixels = _marked(solution, length)
     variance = slope @ solution.covariance @ slope + share**2 * scale.own + pixels
     sigma = metres * float(np.sqrt(max(variance, 0)))
     if mine is None or length.metres is None:

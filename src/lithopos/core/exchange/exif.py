@@ -60,19 +60,18 @@ def camera_notes(path: Path, width: int, height: int) -> CameraNotes | None:
             base, camera, place = dict(exif), dict(exif.get_ifd(0x8769)), dict(exif.get_ifd(0x8825))
     except (OSError, ValueError, SyntaxError, TypeError, KeyError):
         return None
+    bearing = _bearing(place)
     notes = CameraNotes(
         focal_35mm=_focal_35mm(camera),
         focal_mm=_positive(camera.get(ExifTags.Base.FocalLength)),
         taken_at=_taken_at(base, camera),
         latitude_deg=_degrees(place, 1, 2, "S", 90),
         longitude_deg=_degrees(place, 3, 4, "W", 180),
-        bearing_deg=_bearing(place),
-        bearing_is={"T": "true", "M": "magnetic"}.get(_text(place.get(16))),
+        bearing_deg=bearing,
+        bearing_is=None if bearing is None else {"T": "true", "M": "magnetic"}.get(_text(place.get(16))),
     )
     if notes == CameraNotes():
         return None
-    if notes.bearing_deg is None:
-        notes.bearing_is = None
     notes.cropped = _cropped(camera, width, height)
     return notes
 
