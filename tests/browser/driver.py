@@ -37,8 +37,8 @@ def chromium() -> str:
 class Screen:
     """The page with gestures in the photograph's own pixels."""
 
-    def __init__(self, page: Page, errors: list[str]) -> None:
-        self.page, self.errors = page, errors
+    def __init__(self, page: Page, errors: list[str], server: Server) -> None:
+        self.page, self.errors, self.server = page, errors, server
         page.set_default_timeout(WAIT_MS)
 
     def until(self, expression: str, seconds: float = 90) -> Any:
@@ -105,7 +105,7 @@ def screen(server: Server, path: str | None = None) -> Iterator[Screen]:
         page.on("console", lambda message: errors.append(message.text) if message.type == "error" else None)
         page.on("pageerror", lambda error: errors.append(str(error)))
         page.goto(server.address + (path or server.path))
-        yield Screen(page, errors)
+        yield Screen(page, errors, server)
         browser.close()
         if errors:
             raise AssertionError("the console told of: " + " | ".join(errors))

@@ -65,7 +65,7 @@ class Journey(unittest.TestCase):
         before = page.revision()
         page.page.mouse.click(*page.photo(MARKS["origin"]))
         page.kept(before)
-        page.press("Draw a yardstick")
+        page.press("On the ground")
         page.stroke(MARKS["lengths"][0]["from"], MARKS["lengths"][0]["to"])
         before = page.revision()
         page.page.get_by_label("Its length").fill(f"{MARKS['lengths'][0]['metres'] * 100:.1f} cm")

@@ -45,8 +45,10 @@ function MarkedEdge({
   aside,
 }: MarkProps & { edge: Edge; number: number; aside: boolean }) {
   const { move, keep, change } = useDraft(shot.id);
-  const { selection, select } = useEditor();
+  const { selection, select, tool } = useEditor();
   const chosen = selection?.kind === "edge" && selection.id === edge.id;
+  // With a run in hand a stroke may begin at the end of another edge, as at a corner of two runs.
+  const passes = tool.kind === "edge" && !(chosen && tool.run === edge.run);
   const { name, letter, colour } = RUNS[edge.run];
   const last = edge.points.length - 1;
   const label = (index: number) =>
@@ -88,6 +90,7 @@ function MarkedEdge({
         small={!chosen && document.edges.length > MANY}
       />
       {chosen &&
+        !passes &&
         base.points.slice(0, -1).map((point, span) => {
           const next = base.points[span + 1] ?? point;
           const at = image((point[0] + next[0]) / 2, (point[1] + next[1]) / 2);
@@ -119,6 +122,7 @@ function MarkedEdge({
           frame={frame}
           at={point}
           loupe
+          passes={passes}
           label={label(index)}
           onGrab={() => select({ kind: "edge", id: edge.id, point: index })}
           onMove={(to) =>

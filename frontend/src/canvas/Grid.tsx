@@ -130,17 +130,19 @@ type FootProps = {
 export function Foot({ frame, at, label, text, onMove }: FootProps) {
   const [x, y] = frame.toScreen(at);
   return (
-    <Handle frame={frame} at={at} label={label} cursor="move" onMove={onMove} onKeep={() => undefined}>
-      <circle cx={x} cy={y} r={14} fill="transparent" />
-      <path
-        d={`M${x - 10} ${y}L${x - 3} ${y - 6}H${x + 10}L${x + 3} ${y + 6}H${x - 10}ZM${x - 1} ${y - 6}L${x - 5} ${y + 6}`}
-        fill="#faf8f4"
-        fillOpacity={0.94}
-        stroke="#22262b"
-        strokeWidth={1.5}
-        strokeLinejoin="round"
-      />
+    <>
+      <Handle frame={frame} at={at} label={label} cursor="move" onMove={onMove} onKeep={() => undefined}>
+        <circle cx={x} cy={y} r={14} fill="transparent" />
+        <path
+          d={`M${x - 10} ${y}L${x - 3} ${y - 6}H${x + 10}L${x + 3} ${y + 6}H${x - 10}ZM${x - 1} ${y - 6}L${x - 5} ${y + 6}`}
+          fill="#faf8f4"
+          fillOpacity={0.94}
+          stroke="#22262b"
+          strokeWidth={1.5}
+          strokeLinejoin="round"
+        />
+      </Handle>
       <Tag x={x + 15} y={y + 5} text={text} />
-    </Handle>
+    </>
   );
 }

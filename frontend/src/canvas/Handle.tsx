@@ -10,6 +10,8 @@ type Props = {
   label: string;
   loupe?: boolean;
   cursor?: string;
+  /** Lets the pointer through, so that a stroke can begin here; keys still work. */
+  passes?: boolean;
   onGrab?: () => void;
   onMove: (to: ImagePoint) => void;
   onKeep: () => void;
@@ -33,6 +35,7 @@ export function Handle({
   label,
   loupe,
   cursor = "grab",
+  passes = false,
   onGrab,
   onMove,
   onKeep,
@@ -88,7 +91,7 @@ export function Handle({
       tabIndex={0}
       aria-label={label}
       className="outline-none focus-visible:[filter:drop-shadow(0_0_3px_white)_drop-shadow(0_0_2px_white)]"
-      style={{ cursor, pointerEvents: "all" }}
+      style={{ cursor, pointerEvents: passes ? "none" : "all" }}
       onPointerDown={down}
       onPointerMove={move}
       onPointerUp={up}

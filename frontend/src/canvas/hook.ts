@@ -1,4 +1,4 @@
-import type { Derived, ShotOut } from "../api/client";
+import type { Derived, Shot, ShotOut } from "../api/client";
 import { cameraOf, project } from "../geometry/camera";
 import type { ImagePoint, World } from "../geometry/points";
 import type { Frame } from "./Stage";
@@ -11,6 +11,8 @@ export type Hook = {
   photo(x: number, y: number): [number, number];
   revision: number;
   derived: Derived;
+  /** The document as it is accepted. */
+  shot: Shot;
 };
 
 declare global {
@@ -35,5 +37,6 @@ export function exposeHook(frame: Frame, derived: Derived, shot: ShotOut) {
     photo: (x, y) => page([x, y]),
     revision: shot.revision,
     derived,
+    shot: shot.document,
   };
 }
