@@ -78,6 +78,12 @@ class Marking(unittest.TestCase):
             self.assertEqual(solved["trust"], "good")
             page.page.get_by_text("The grid can be relied on.").wait_for()
             self.assertEqual(len(solved["lines"]), 9)
+            start, end = np.array(page.page.evaluate("window.lithopos.shot.edges[0].points"))
+            pull(page, "Run A edge 1, end 2", end + 0.15 * np.array([start[1] - end[1], end[0] - start[0]]))
+            page.page.get_by_text("set aside, off by").wait_for()
+            page.press("Undo")
+            page.page.get_by_text("set aside, off by").wait_for(state="hidden")
+            before = page.revision()
             for left in range(8, -1, -1):
                 before = page.revision()
                 page.page.keyboard.press("Control+z")

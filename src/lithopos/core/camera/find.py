@@ -26,6 +26,7 @@ Array = NDArray[np.float64]
 
 MOST_PROPOSED = 12  # edges of a run
 _FOCALS = np.array([0.85, 1.05, 1.3, 1.6, 2.0, 2.6, 3.6])  # guesses, in half diagonals: 18 to 78 mm
+_VOTERS = 200  # segments that guesses are judged by; all of them refine the best
 _GUESSES = 420  # for each focal length
 _STEEPEST_DEG = 40.0  # tilt of a camera whose plumb edges still look upright
 _MOST_ROLL_DEG = 14.0
@@ -221,13 +222,19 @@ def _is_upright(plumb: Array) -> NDArray[np.bool_]:
     return (tilt < _STEEPEST_DEG) & (roll < _MOST_ROLL_DEG)
 
 
+def _heaviest(segments: _Segments, count: int) -> _Segments:
+    which = np.argsort(-segments.weight, kind="stable")[:count]
+    return _Segments(**{name: values[which] for name, values in vars(segments).items()})
+
+
 def _explanations(segments: _Segments) -> list[_Frame]:
     """The best explanations, refined, that really differ; the best first."""
     focal, axes = _guesses(segments, np.random.default_rng(1))
     if not len(focal):
         return []
+    voters = _heaviest(segments, _VOTERS)
     score = np.concatenate(
-        [_scored(segments, focal[i : i + 256], axes[i : i + 256])[0] for i in range(0, len(focal), 256)]
+        [_scored(voters, focal[i : i + 256], axes[i : i + 256])[0] for i in range(0, len(focal), 256)]
     )
     found: list[_Frame] = []
     tried: list[tuple[float, Array]] = []

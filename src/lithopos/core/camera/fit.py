@@ -12,12 +12,11 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from itertools import combinations
-from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import least_squares
 
+from lithopos.core.camera.least_squares import minimum
 from lithopos.core.camera.lens import undistort
 from lithopos.core.camera.vanishing import Edges, Marks, edge_residuals, reduce_edges, vanishing_point
 
@@ -199,13 +198,10 @@ def _best_of(
     for focal, rotation in starts:
         residuals, jacobian = _model(edges, rotation, fixed, beliefs)
         start = np.zeros(3) if fixed is not None else np.array([np.log(focal), 0, 0, 0])
-        method: Literal["lm", "trf"] = "lm" if len(residuals(start)) >= len(start) else "trf"
-        found = least_squares(
-            residuals, start, jacobian, method=method, xtol=1e-12, ftol=1e-13, gtol=1e-13, max_nfev=60
-        )
-        if best is None or found.cost < best[0] * (1 - 1e-9):
-            solved = fixed if fixed is not None else float(np.exp(np.clip(found.x[0], -20, 20)))
-            best = (float(found.cost), solved, turned_by(found.x[-3:]) @ rotation)
+        found, cost = minimum(residuals, jacobian, start)
+        if best is None or cost < best[0] * (1 - 1e-9):
+            solved = fixed if fixed is not None else float(np.exp(np.clip(found[0], -20, 20)))
+            best = (cost, solved, turned_by(found[-3:]) @ rotation)
     assert best is not None
     return best
 
@@ -289,18 +285,7 @@ def _minimum(function: Callable[[Array], Array], start: Array, tolerance: float)
     def slope(x: Array) -> Array:
         return _slope(function, x)
 
-    found = least_squares(
-        value,
-        start,
-        slope,
-        x_scale="jac",
-        xtol=tolerance,
-        ftol=tolerance,
-        gtol=tolerance,
-        max_nfev=200,
-        method="lm",
-    )
-    return np.asarray(found.x)
+    return minimum(value, slope, start, tolerance=tolerance, most_steps=100)[0]
 
 
 def fit_lens(

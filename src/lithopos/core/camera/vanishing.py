@@ -113,6 +113,13 @@ def pair_edges(first: Array, second: Array, run: NDArray[np.intp]) -> Edges:
     return Edges(first, second, _moments(first, second), np.ones(count), np.zeros(count), run, np.full(count, 2))
 
 
+def _least_direction(rows: Array) -> Array:
+    """The unit vector (3,) that rows (N, 3), two or more, are nearest to square to."""
+    if len(rows) == 2:
+        return np.asarray(np.linalg.svd(rows)[2][-1])  # the third direction needs the full form
+    return np.asarray(np.linalg.svd(rows, full_matrices=False)[2][-1])
+
+
 def vanishing_point(edges: Edges, run: int) -> Array | None:
     """Homogeneous vanishing point (3,) of one run by SVD; None with fewer than two edges.
 
@@ -122,7 +129,7 @@ def vanishing_point(edges: Edges, run: int) -> Array | None:
     mine = edges.run == run
     if np.count_nonzero(mine) < 2:
         return None
-    return np.asarray(np.linalg.svd(edges.moment[mine] * edges.weight[mine, None])[2][-1])
+    return np.asarray(_least_direction(edges.moment[mine] * edges.weight[mine, None]))
 
 
 def edge_residuals(edges: Edges, vanishing: Array) -> tuple[Array, Array]:
