@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 import unittest
 from typing import Any
 
@@ -11,6 +12,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
+from lithopos.core.camera.advice import PLACES
 from lithopos.core.camera.hand import HandCamera, pinhole_by_hand
 from lithopos.core.camera.pinhole import focal_px_from_35mm, view_angles
 from lithopos.core.camera.problem import CameraAnswer, CameraProblem
@@ -266,13 +268,26 @@ class NoCamera(unittest.TestCase):
                 self.assertRegex(answer.reason, words)
 
     def test_advice_comes_true(self) -> None:
-        camera = TrueCamera(heading=84)
-        lines = camera.edges("ab", each=2, length=0.6)
+        camera = TrueCamera(heading=70)
+        lines = camera.edges("abp", each=2, length=0.6)
         before = solved(camera.problem(lines))
-        self.assertRegex(
-            before.advice[0], r"^Another edge .* would bring the focal length from ± [\d.]+ % to ± [\d.]+ %\.$"
-        )
         self.assertTrue(before.warnings)
+        told = re.fullmatch(
+            r"Another edge (?:of |that is )(run A|run B|plumb), long, (.*), would bring the focal length"
+            r" (?:from ± [\d.]+ % )?to ± ([\d.]+) %\.",
+            before.advice[0],
+        )
+        assert told, before.advice
+        # The edge that was asked for, drawn exactly: the uncertainty must become what was promised.
+        axis = {"run A": 0, "run B": 1, "plumb": 2}[told[1]]
+        middle = np.array(PLACES[told[2]]) * camera.size
+        x, y, z = camera.rotation[:, axis]
+        way = np.array([camera.focal * x, camera.focal * y]) + z * (camera.axis - middle)
+        way *= 0.15 * np.hypot(*camera.size) / 2 / np.linalg.norm(way)
+        family = ("a", "b", "plumb")[axis]
+        lines.append({"family": family, "points": [(middle - way).tolist(), (middle + way).tolist()]})
+        after = solved(camera.problem(lines))
+        self.assertAlmostEqual(200 * after.sigma["focal_px"] / after.focal_px / float(told[3]), 1, delta=0.25)
 
 
 if __name__ == "__main__":

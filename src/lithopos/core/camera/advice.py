@@ -11,7 +11,7 @@ Array = NDArray[np.float64]
 
 _LENGTH = 0.3  # of the proposed edge, in half diagonals
 _RUN_NAMES = ("of run A", "of run B", "that is plumb")
-_PLACES = {
+PLACES = {  # middles of proposed edges, in shares of the picture
     "at the upper left": (0.18, 0.2),
     "at the top": (0.5, 0.15),
     "at the upper right": (0.82, 0.2),
@@ -22,7 +22,7 @@ _PLACES = {
     "at the lower right": (0.82, 0.85),
 }
 
-__all__ = ["best_further_edge"]
+__all__ = ["PLACES", "best_further_edge"]
 
 
 def best_further_edge(
@@ -43,8 +43,8 @@ def best_further_edge(
     focal_known : whether the focal length was given; then the orientation is judged.
     """
     half = np.hypot(width, height) / 2
-    run, place = (part.ravel() for part in np.meshgrid(np.arange(3), np.arange(len(_PLACES)), indexing="ij"))
-    middle = (np.array(list(_PLACES.values())) - 0.5) * [width, height] / half
+    run, place = (part.ravel() for part in np.meshgrid(np.arange(3), np.arange(len(PLACES)), indexing="ij"))
+    middle = (np.array(list(PLACES.values())) - 0.5) * [width, height] / half
     seen = rotation[:, run].T
     vanishing = seen * [focal, focal, 1.0]
     way = vanishing[:, :2] - vanishing[:, 2:] * middle[place]
@@ -60,7 +60,7 @@ def best_further_edge(
     best = int(np.argmin(then))
     if not then[best] < 0.85 * now:
         return []
-    name = f"Another edge {_RUN_NAMES[run[best]]}, long, {list(_PLACES)[place[best]]}"
+    name = f"Another edge {_RUN_NAMES[run[best]]}, long, {list(PLACES)[place[best]]}"
     if focal_known:
         before, after = np.degrees([now * sigma * 2, then[best] * sigma * 2])
         return [f"{name}, would bring the orientation from ± {before:.2f}° to ± {after:.2f}°."]
