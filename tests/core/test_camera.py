@@ -267,6 +267,43 @@ class NoCamera(unittest.TestCase):
                 assert isinstance(answer, NoAnswer)
                 self.assertRegex(answer.reason, words)
 
+    def test_nonsense_gives_an_answer_or_a_reason_and_never_a_crash_or_a_nan(self) -> None:
+        kinds = set()
+        for seed in range(60):
+            rng = np.random.default_rng(seed)
+            width, height = (int(side) for side in rng.choice([1, 16, 640, 1920, 100_000], 2))
+            spot = lambda size=(width, height), rng=rng: (rng.uniform(-0.2, 1.2, 2) * size).round(2).tolist()  # noqa: E731
+            lines = [
+                {
+                    "family": str(rng.choice(["a", "b", "plumb"])),
+                    "points": [spot() for _ in range(rng.choice([2, 2, 3]))],
+                }
+                for _ in range(rng.integers(0, 14))
+            ]
+            problem = {
+                "image": {"width": width, "height": height},
+                "lines": lines + lines[:1],
+                "robust": bool(rng.random() < 0.3),
+                "principal_point": str(rng.choice(["centre", "free"])),
+                "distortion": str(rng.choice(["none", "solve"])),
+                "focal_px": float(10 ** rng.uniform(-3, 6)) if rng.random() < 0.4 else None,
+                "origin": spot() if rng.random() < 0.3 else None,
+                "lengths": [{"on": "wall_a", "from": spot(), "to": spot(), "metres": 1.0}]
+                if rng.random() < 0.3
+                else [],
+            }
+            with self.subTest(seed=seed):
+                try:
+                    answer = solve_camera(CameraProblem.model_validate(problem))
+                except (InputError, ValidationError):
+                    kinds.add("refused")
+                    continue
+                kinds.add(type(answer).__name__)
+                if isinstance(answer, CameraAnswer):
+                    json.dumps(answer.model_dump(mode="json"), allow_nan=False)
+                    self.assertAlmostEqual(np.linalg.det(answer.rotation), 1, places=6)
+        self.assertEqual(kinds, {"refused", "NoAnswer", "CameraAnswer"})
+
     def test_advice_comes_true(self) -> None:
         camera = TrueCamera(heading=70)
         lines = camera.edges("abp", each=2, length=0.6)

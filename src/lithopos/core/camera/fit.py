@@ -285,7 +285,7 @@ def _minimum(function: Callable[[Array], Array], start: Array, tolerance: float)
     def slope(x: Array) -> Array:
         return _slope(function, x)
 
-    return minimum(value, slope, start, tolerance=tolerance, most_steps=100)[0]
+    return minimum(value, slope, start, tolerance=tolerance)[0]
 
 
 def fit_lens(

@@ -15,7 +15,8 @@ from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
 
-_HARDEST = 1e12  # damping beyond which no step helps any more
+_GAIN = 1e-10  # relative, that is not worth another step: some ten-thousandths of the unknowns' own deviation
+_HARDEST = 1e9  # damping beyond which no step helps any more
 
 __all__ = ["minimum"]
 
@@ -26,14 +27,14 @@ def minimum(
     start: Array,
     *,
     tolerance: float = 1e-13,
-    most_steps: int = 60,
+    most_steps: int = 25,
 ) -> tuple[Array, float]:
     """Where the sum of squared residuals is least, from a start, and half that sum.
 
     Parameters
     ----------
     residuals, jacobian : of the unknowns (n,): (m,) and (m, n).
-    tolerance : relative size of a step, or of its gain, that is not worth another.
+    tolerance : relative size of a step that is not worth another.
     """
     x = np.asarray(start, float)
     off = residuals(x)
@@ -45,17 +46,25 @@ def minimum(
         least = tolerance * (1 + float(np.abs(x).max()))
         gain, length = 0.0, 0.0
         while damping < _HARDEST:
-            step = np.linalg.solve(square + np.diag(damping * scale), down)
+            step = _step(square + np.diag(damping * np.maximum(scale, 1e-14 * scale.max())), down)
             length = float(np.abs(step).max())
             tried = residuals(x + step)
             reached = float(tried @ tried)
             gain = cost - reached
-            if gain > 0 or length <= least:
+            if gain > 0 or (length <= least and length > 0):
                 break
             damping = max(damping, 1e-12) * 8
         if gain <= 0:
             break
         x, off, cost, damping = x + step, tried, reached, damping * 0.1
-        if gain <= tolerance * cost or length <= least:
+        if gain <= _GAIN * cost or length <= least:
             break
     return x, cost / 2
+
+
+def _step(square: Array, down: Array) -> Array:
+    """The solution of the damped normal equations; no step where they are singular still."""
+    try:
+        return np.asarray(np.linalg.solve(square, down))
+    except np.linalg.LinAlgError:
+        return np.zeros(len(down))

@@ -16,6 +16,8 @@ from lithopos.core.camera.fit import Fit
 from lithopos.core.camera.vanishing import RUN_LETTERS, Marks, kept
 
 MOST_ASIDE = 0.25  # of the edges
+_MOST_TRIED = 8  # edges left out in turn
+_HOPELESS = 60.0  # root mean square residual, in the hand's own errors, beyond which no edge is to blame
 _CHANCE = 0.002  # that a good set of edges loses one
 _CLEARLY = 9.0  # how much worse the second best removal must be, in squared standard deviations
 
@@ -39,7 +41,9 @@ def set_aside(marks: Marks, fit_of: Callable[[Marks], Fit], hand: float) -> tupl
         now = fit_of(kept(marks, ~aside))
         if now.square < (2 * hand) ** 2 * 2:
             break  # all agree as well as a hand can draw
-        tried = {i: fit_of(kept(marks, (~aside) & (np.arange(len(aside)) != i))) for i in _removable(marks, aside)}
+        if now.square > _HOPELESS**2 * hand**2 * max(len(now.residuals), 1):
+            break  # nothing agrees with anything: there is no one edge to blame
+        tried = {i: fit_of(kept(marks, (~aside) & (np.arange(len(aside)) != i))) for i in _suspects(marks, aside, now)}
         if not tried:
             break
         order = sorted(tried, key=lambda i: tried[i].square)
@@ -62,10 +66,13 @@ def set_aside(marks: Marks, fit_of: Callable[[Marks], Fit], hand: float) -> tupl
     return aside, doubts
 
 
-def _removable(marks: Marks, aside: NDArray[np.bool_]) -> list[int]:
-    """Edges whose run still has two without them."""
+def _suspects(marks: Marks, aside: NDArray[np.bool_], now: Fit) -> list[int]:
+    """The edges that lie farthest off, of those whose run still has two without them."""
     left = [int(np.count_nonzero((marks.run == run) & ~aside)) for run in range(3)]
-    return [int(i) for i in np.flatnonzero(~aside) if left[marks.run[i]] > 2]
+    kept_ones = np.flatnonzero(~aside)
+    off = now.residuals**2 + now.crooked
+    order = kept_ones[np.argsort(-off, kind="stable")]
+    return [int(i) for i in order if left[marks.run[i]] > 2][:_MOST_TRIED]
 
 
 def _names(marks: Marks) -> list[str]:
