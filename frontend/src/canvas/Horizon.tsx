@@ -1,43 +1,64 @@
-import { pair } from "../geometry/points";
+import { bent, cameraOf } from "../geometry/camera";
+import { type ImagePoint, pair } from "../geometry/points";
 import type { MarkProps } from "./Marks";
 import { Tag } from "./Tag";
 
+const STEPS = 16;
+
 /** The horizon with the band that it lies in, 19 times of 20. */
 export function Horizon({ derived, document, frame }: MarkProps) {
-  const camera = derived.camera;
-  const ends = camera?.horizon;
-  if (!camera || !ends) return null;
+  const answer = derived.camera;
+  const ends = answer?.horizon;
+  const picture = document.photograph;
+  if (!answer || !ends || !picture) return null;
+  const camera = cameraOf(answer);
   const [left, right] = [pair(ends[0] ?? []), pair(ends[1] ?? [])];
-  const [[x1, y1], [x2, y2]] = [frame.toScreen(left), frame.toScreen(right)];
-  const wide = (camera.horizon_sigma_px ?? [0, 0]).map((sigma) => 1.96 * sigma * frame.zoom.scale);
-  const [w1, w2] = [wide[0] ?? 0, wide[1] ?? 0];
-  const height = document.photograph?.height ?? 0;
   const middle = (left[1] + right[1]) / 2;
-  const beyond = middle < 0 ? "above" : middle > height ? "below" : null;
-  if (beyond) {
-    const edge = frame.toScreen([(document.photograph?.width ?? 0) / 2, beyond === "above" ? 0 : height]);
-    const far = Math.abs(beyond === "above" ? middle : middle - height);
-    return (
-      <Tag
-        x={edge[0] - 90}
-        y={edge[1] + (beyond === "above" ? 22 : -12)}
-        text={`${beyond === "above" ? "↑" : "↓"} horizon ${far.toFixed(0)} px ${beyond} the picture`}
-      />
-    );
-  }
+  if (middle < 0 || middle > picture.height)
+    return <Beyond middle={middle} picture={picture} frame={frame} />;
+  const sigma = answer.horizon_sigma_px ?? [0, 0];
+  const wide = [1.96 * (sigma[0] ?? 0), 1.96 * (sigma[1] ?? 0)] as const;
+  const line = (side: number) =>
+    Array.from({ length: STEPS + 1 }, (_, i): ImagePoint | null => {
+      const t = i / STEPS;
+      const y = left[1] + t * (right[1] - left[1]) + side * (wide[0] + t * (wide[1] - wide[0]));
+      return bent(camera, [left[0] + t * (right[0] - left[0]), y]);
+    })
+      .filter((p) => p !== null)
+      .map((p) => frame.toScreen(p));
+  const path = (points: readonly (readonly [number, number])[]) =>
+    points.map((p, i) => `${i ? "L" : "M"}${p[0].toFixed(1)} ${p[1].toFixed(1)}`).join("");
+  const [upper, lower, along] = [line(-1), line(1), line(0)];
+  const last = along.at(-1);
+  const broad = Math.max(...wide) * frame.zoom.scale;
   return (
-    <g data-testid="horizon">
-      {Math.max(w1, w2) > 1 && (
+    <g data-testid="horizon" fill="none">
+      {broad > 1 && (
         <path
-          d={`M${x1} ${y1 - w1}L${x2} ${y2 - w2}V${y2 + w2}L${x1} ${y1 + w1}Z`}
+          d={`${path([...upper, ...lower.reverse()])}Z`}
           fill="#faf8f4"
           fillOpacity={0.3}
           clipPath="url(#photograph)"
         />
       )}
-      <line x1={x1} y1={y1} x2={x2} y2={y2} stroke="#22262b" strokeOpacity={0.55} strokeWidth={3} />
-      <line x1={x1} y1={y1} x2={x2} y2={y2} stroke="#fff" strokeWidth={1.2} strokeDasharray="14 4 2 4" />
-      <Tag x={x2 - 64} y={y2 - 8 - Math.min(w2, 60)} text="horizon" />
+      <path d={path(along)} stroke="#22262b" strokeOpacity={0.55} strokeWidth={3} />
+      <path d={path(along)} stroke="#fff" strokeWidth={1.2} strokeDasharray="14 4 2 4" />
+      {last && <Tag x={last[0] - 64} y={last[1] - 8 - Math.min(broad, 60)} text="horizon" />}
     </g>
   );
+}
+
+type BeyondProps = {
+  middle: number;
+  picture: { width: number; height: number };
+  frame: MarkProps["frame"];
+};
+
+/** A horizon outside the picture: which way, and how far. */
+function Beyond({ middle, picture, frame }: BeyondProps) {
+  const above = middle < 0;
+  const [x, y] = frame.toScreen([picture.width / 2, above ? 0 : picture.height]);
+  const far = (above ? -middle : middle - picture.height).toFixed(0);
+  const text = `${above ? "↑" : "↓"} horizon ${far} px ${above ? "above" : "below"} the picture`;
+  return <Tag x={x - 90} y={y + (above ? 22 : -12)} text={text} />;
 }

@@ -1,4 +1,5 @@
 import type { Run } from "../api/client";
+import { bent, cameraOf } from "../geometry/camera";
 import { pair, type ScreenPoint } from "../geometry/points";
 import { RUN_ORDER, RUNS } from "../ui/runs";
 import type { MarkProps } from "./Marks";
@@ -12,7 +13,8 @@ export function VanishingPoints({ derived, document, frame }: MarkProps) {
   return RUN_ORDER.map((run) => {
     const point = camera.vanishing_points[run];
     if (!point) return null;
-    const [x, y] = pair(point);
+    const far = pair(point);
+    const [x, y] = bent(cameraOf(camera), far) ?? far;
     const inside = x > 0 && y > 0 && x < picture.width && y < picture.height;
     return inside ? (
       <Inside key={run} run={run} at={frame.toScreen([x, y])} />

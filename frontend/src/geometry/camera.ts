@@ -39,14 +39,20 @@ export function toCamera(camera: Camera, p: World): World {
   return triple(camera.rotation.map((row) => dot(row, d)));
 }
 
-/** The pixel of a point in camera axes, bent as the lens bends it. */
-function pixel(camera: Camera, [x, y, z]: World): ImagePoint {
+/** The pixel of a point in camera axes, bent as the lens bends it; null beyond where it would fold back. */
+function pixel(camera: Camera, [x, y, z]: World): ImagePoint | null {
   const [u, v] = [x / z, y / z];
-  const bend = (1 + camera.k1 * (u * u + v * v)) * camera.focal;
+  const square = u * u + v * v;
+  if (-3 * camera.k1 * square > 1) return null;
+  const bend = (1 + camera.k1 * square) * camera.focal;
   return [u * bend + camera.cx, v * bend + camera.cy];
 }
 
-/** The pixel of a world point; null behind the camera. */
+/** Where the photograph shows what a straight lens would show at a pixel; null where it shows it nowhere. */
+export const bent = (camera: Camera, p: ImagePoint) =>
+  pixel(camera, [(p[0] - camera.cx) / camera.focal, (p[1] - camera.cy) / camera.focal, 1]);
+
+/** The pixel of a world point; null behind the camera or outside what the lens shows. */
 export function project(camera: Camera, p: World): ImagePoint | null {
   const seen = toCamera(camera, p);
   return seen[2] < 1e-6 ? null : pixel(camera, seen);
@@ -65,13 +71,14 @@ export function projectSegment(camera: Camera, a: World, b: World, near = 0.05):
   };
   const [start, end] = [cut(one, two), cut(two, one)];
   const steps = camera.k1 === 0 ? 1 : 8;
-  return Array.from({ length: steps + 1 }, (_, i) => {
+  const pixels = Array.from({ length: steps + 1 }, (_, i) => {
     // Even steps along the picture, not along the world: depths are parted harmonically.
     const s = i / steps;
     const t = (s * start[2]) / (s * start[2] + (1 - s) * end[2]);
     const along = [0, 1, 2].map((k) => (start[k] ?? 0) + t * ((end[k] ?? 0) - (start[k] ?? 0)));
     return pixel(camera, triple(along));
-  });
+  }).filter((p) => p !== null);
+  return pixels.length > 1 ? pixels : null;
 }
 
 /** Undistorted position of a distorted one, both in focal lengths, by Newton's method. */

@@ -1,9 +1,17 @@
 import { Canvas, useThree } from "@react-three/fiber";
 import { useEffect, useMemo, useRef } from "react";
-import { type DirectionalLight, NoToneMapping, Object3D, PCFShadowMap, PerspectiveCamera } from "three";
+import {
+  type DirectionalLight,
+  NoToneMapping,
+  Object3D,
+  PCFShadowMap,
+  PerspectiveCamera,
+  ShadowMaterial,
+} from "three";
 import type { Derived, Placed, Shot } from "../api/client";
 import type { Frame } from "../canvas/Stage";
 import { type Camera, cameraOf } from "../geometry/camera";
+import { bending, lens } from "./lens";
 import { useModel, useModelsReady } from "./models";
 
 type Props = { document: Shot; derived: Derived; frame: Frame };
@@ -23,10 +31,7 @@ export function Live({ document, derived, frame }: Props) {
       >
         <Matched camera={camera} frame={frame} />
         <Light derived={derived} document={document} />
-        <mesh receiveShadow>
-          <planeGeometry args={[200, 200]} />
-          <shadowMaterial opacity={0.62} color="#10141f" />
-        </mesh>
+        <ShadowedGround bent={camera.k1 !== 0} about={document.models[0]?.position_m ?? [0, 0, 0]} />
         {document.models.map((placed) => (
           <Stood key={placed.id} placed={placed} />
         ))}
@@ -108,6 +113,7 @@ function Matched({ camera, frame }: { camera: Camera; frame: Frame }) {
       r[2], u[2], b[2], camera.position[2],
       0, 0, 0, 1,
     ); // biome-ignore format: a matrix reads by rows
+    lens.value = camera.k1;
     matched.matrixWorldNeedsUpdate = true;
     matched.updateMatrixWorld(true);
     matched.updateProjectionMatrix();
@@ -151,6 +157,16 @@ function Light({ derived, document }: { derived: Derived; document: Shot }) {
         shadow-normalBias={0.02}
       />
     </>
+  );
+}
+
+/** The ground that takes the shadow; a bent lens bends it only where it has vertices. */
+function ShadowedGround({ bent, about }: { bent: boolean; about: readonly number[] }) {
+  const material = useMemo(() => bending(new ShadowMaterial({ opacity: 0.62, color: "#10141f" })), []);
+  return (
+    <mesh receiveShadow position={bent ? [about[0] ?? 0, about[1] ?? 0, 0] : [0, 0, 0]} material={material}>
+      <planeGeometry key={String(bent)} args={bent ? [24, 24, 96, 96] : [200, 200]} />
+    </mesh>
   );
 }
 

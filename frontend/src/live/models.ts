@@ -3,6 +3,7 @@ import { Box3, Group, Mesh, MeshStandardMaterial, Vector3 } from "three";
 import { GLTFLoader } from "three/addons/loaders/GLTFLoader.js";
 import { fileUrl } from "../api/client";
 import { say } from "../state/notices";
+import { bending } from "./lens";
 
 /** A read model, z up, its foot's middle at the origin as the renderer has it; size in metres. */
 export type LoadedModel = { root: Group; size: [number, number, number] };
@@ -26,6 +27,7 @@ async function read(file: string) {
     root.traverse((thing) => {
       thing.castShadow = true;
       thing.receiveShadow = true;
+      if (thing instanceof Mesh) [thing.material].flat().forEach(bending);
       if (thing instanceof Mesh && thing.material instanceof MeshStandardMaterial) {
         // Nothing is there to be mirrored in the live view: a full metal would be black.
         thing.material.metalness *= 0.35;

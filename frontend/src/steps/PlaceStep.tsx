@@ -1,10 +1,11 @@
 import type { FileOut, Placed } from "../api/client";
 import { useProject } from "../api/hooks";
+import { levelHeight } from "../canvas/place";
 import { parseMetres, parseNumber } from "../geometry/measure";
 import { useModel } from "../live/models";
 import { useDraft } from "../state/draft";
 import { useEditor } from "../state/editor";
-import { Bin, Button, Field, Heading, Hint } from "../ui/controls";
+import { Bin, Button, Field, Heading, Hint, Pill } from "../ui/controls";
 import { FileButton, MODELS } from "../ui/FileButton";
 import type { StepProps } from "./props";
 
@@ -23,7 +24,7 @@ export function PlaceStep({ shot, document, derived, projectId, onFiles, onStand
         <Hint>Solve the perspective and draw a yardstick first; then the model stands at its true size.</Hint>
       )}
       {document.models.map((placed) => (
-        <Standing key={placed.id} placed={placed} shot={shot} document={document} />
+        <Standing key={placed.id} placed={placed} shot={shot} document={document} derived={derived} />
       ))}
       {document.models.length === 0 && (
         <p className="mb-2.5 text-xs leading-[1.55] text-ink-500">
@@ -58,15 +59,7 @@ export function PlaceStep({ shot, document, derived, projectId, onFiles, onStand
   );
 }
 
-function Standing({
-  placed,
-  shot,
-  document,
-}: {
-  placed: Placed;
-  shot: StepProps["shot"];
-  document: StepProps["document"];
-}) {
+function Standing({ placed, shot, document, derived }: StepProps & { placed: Placed }) {
   const { change } = useDraft(shot.id);
   const { select } = useEditor();
   const model = useModel(placed.file);
@@ -119,6 +112,23 @@ function Standing({
         parse={parseMetres}
         onValue={(v) => set({ position_m: [x, y, v] }, "lift by figure")}
       />
+      {document.levels.length > 0 && (
+        <div className="flex flex-wrap items-center gap-1.5 py-1 text-xs text-ink-700">
+          Stands on
+          {[{ id: null, name: "Ground" }, ...document.levels].map(({ id, name }) => {
+            const height = levelHeight(derived, id);
+            return (
+              <Pill
+                key={id ?? "ground"}
+                on={Math.abs(z - height) < 1e-6}
+                onClick={() => set({ position_m: [x, y, height] }, `stand it on ${name || "a level"}`)}
+              >
+                {name || "Level"}
+              </Pill>
+            );
+          })}
+        </div>
+      )}
       <Field
         label="Turned"
         value={`${placed.turn_deg.toFixed(1)}°`}

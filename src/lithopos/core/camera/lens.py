@@ -11,12 +11,17 @@ from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
 
-__all__ = ["distort", "undistort"]
+__all__ = ["distort", "fold_radius", "undistort"]
 
 
 def distort(points: Array, k1: float) -> Array:
     """Distorted positions of undistorted ones (N, 2), both in focal lengths from the axis."""
     return points * (1 + k1 * (points**2).sum(-1, keepdims=True))
+
+
+def fold_radius(k1: float) -> float:
+    """How far from the axis a lens shows things, in focal lengths: beyond, a negative k1 would fold them back."""
+    return float(1 / np.sqrt(-3 * k1)) if k1 < 0 else float("inf")
 
 
 def undistort(points: Array, k1: float | Array) -> Array:

@@ -50,7 +50,7 @@ def set_aside(marks: Marks, fit_of: Callable[[Marks], Fit], hand: float) -> tupl
         best = order[0]
         left = tried[best]
         freedom = max(int((~aside).sum()) - 1 - len(left.information) + int((marks.counts[~aside] - 2).sum()), 0)
-        noise = (2 * hand**2 + left.square) / (2 + freedom)
+        noise = max((2 * hand**2 + left.square) / (2 + freedom), hand**2)
         gain = (now.square - left.square) / noise
         limit = float(stdtrit(2 + freedom, 1 - _CHANCE / 2 / len(order))) ** 2
         if gain < limit:

@@ -15,7 +15,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from lithopos.core.camera.lens import distort, undistort
+from lithopos.core.camera.lens import distort, fold_radius, undistort
 
 Array = NDArray[np.float64]
 
@@ -57,10 +57,12 @@ class Pinhole:
     k1: float = 0.0
 
     def project(self, points: ArrayLike) -> Array:
-        """Pixels (N, 2) of world points (N, 3); NaN for points not in front of the camera."""
+        """Pixels (N, 2) of world points (N, 3); NaN for points behind the camera or beyond the lens's fold."""
         seen = (np.atleast_2d(np.asarray(points, float)) - self.position) @ self.rotation.T
         depth = np.where(seen[:, 2] > 1e-9, seen[:, 2], np.nan)
-        return np.asarray(distort(seen[:, :2] / depth[:, None], self.k1) * self.focal_px + self.principal_point)
+        plane = seen[:, :2] / depth[:, None]
+        plane = np.where(((plane**2).sum(1) < fold_radius(self.k1) ** 2)[:, None], plane, np.nan)
+        return np.asarray(distort(plane, self.k1) * self.focal_px + self.principal_point)
 
     def project_direction(self, direction: ArrayLike) -> Array:
         """Homogeneous pixel (3,) of a world direction: where lines along it vanish."""
