@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import json
 import statistics
+import subprocess
+import sys
 import tempfile
 import time
 from collections.abc import Callable
@@ -12,9 +14,13 @@ from typing import Any
 
 import click
 import numpy as np
+from tests.browser.driver import screen
+from tests.browser.test_journey import MARKS, begin
+from tests.support import running
 
 from bench.truth import NAMES, SAMPLES, marked_shot, score
-from lithopos.core.camera.problem import CameraAnswer, CameraProblem
+from lithopos.core.camera.find import find_edges
+from lithopos.core.camera.problem import CameraAnswer, CameraProblem, LineIn
 from lithopos.core.camera.solve import solve_camera
 from lithopos.core.derive import derive
 from lithopos.core.exchange.picture import read_picture
@@ -65,6 +71,8 @@ def bench_solving() -> None:
             }
         )
         alone = median_ms(lambda: solve_camera(problem))
+        twenty = problem.model_copy(update={"lines": _twenty(truth["edges"])})
+        more = median_ms(lambda: solve_camera(twenty))
         library.engine.dispose()
     lens = {
         **problem.model_dump(by_alias=True, exclude={"lengths"}),
@@ -77,7 +85,59 @@ def bench_solving() -> None:
     print("  camera alone             {:6.1f} {:6.1f} {:6.1f}".format(*alone))
     print("  camera and sun           {:6.1f} {:6.1f} {:6.1f}".format(*solve))
     print("  the server's whole answer{:6.1f} {:6.1f} {:6.1f}".format(*whole))
+    print("  camera alone, 20 edges   {:6.1f} {:6.1f} {:6.1f}".format(*more))
     print("  20 edges of 4 points, with principal point and distortion {:6.1f} {:6.1f} {:6.1f}".format(*bent))
+
+
+def _twenty(edges: list[dict[str, Any]]) -> list[LineIn]:
+    """Twenty of the sample's edges, drawn with 0.5 px of error; again from the first where there are fewer."""
+    rng = np.random.default_rng(1)
+    chosen = [edges[i % len(edges)] for i in range(20)]
+    marks = [np.array(edge["points"]) + rng.normal(scale=0.5, size=(2, 2)) for edge in chosen]
+    return [
+        LineIn.model_validate({"family": edge["family"], "points": points.tolist()})
+        for edge, points in zip(chosen, marks, strict=True)
+    ]
+
+
+def bench_edges() -> None:
+    """Finding edges in both sample photographs, and a whole call of the command line."""
+    print("finding edges [ms: least, median, most]")
+    for name in NAMES:
+        codes = read_picture(SAMPLES / f"{name}.jpg").eight_bit
+        taken = median_ms(lambda codes=codes: find_edges(codes), 7)  # type: ignore[misc]
+        print(f"  {name:14} {codes.shape[1]} × {codes.shape[0]}" + " {:6.0f} {:6.0f} {:6.0f}".format(*taken))
+    command = [sys.executable, "-m", "lithopos.cli", "edges", str(SAMPLES / "cloister-yard.jpg")]
+    whole = median_ms(lambda: subprocess.run(command, capture_output=True, check=True), 5)
+    print("  the whole command, started anew {:6.0f} {:6.0f} {:6.0f}".format(*whole))
+
+
+def bench_screen() -> None:
+    """From the mouse's move to the grid drawn again, while an edge's end is dragged in headless Chromium."""
+    with running() as server, screen(server) as page:
+        begin(page)
+        shot = page.page.url.rsplit("/", 1)[1]
+        server.ask(
+            "PATCH", f"/shots/{shot}", {"revision": 1, "patch": {name: MARKS[name] for name in ("edges", "lengths")}}
+        )
+        page.page.reload()
+        page.until("window.lithopos?.derived.camera")
+        page.step("Perspective")
+        box = page.page.get_by_label("Run A edge 2, end 1").bounding_box()
+        assert box
+        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        page.page.mouse.move(x, y)
+        page.page.mouse.down()
+        for step in range(60):
+            page.page.mouse.move(x + step % 5 * 0.3, y + step % 7 * 0.3)
+            page.page.wait_for_timeout(25)
+        page.page.wait_for_timeout(500)
+        page.page.mouse.up()
+        taken = page.page.evaluate("performance.getEntriesByName('redrawn').map((e) => e.duration)")
+    print(
+        f"from the mouse's move to the redrawn grid, {len(taken)} redraws [ms: least, median, most]"
+        f" {min(taken):6.0f} {statistics.median(taken):6.0f} {max(taken):6.0f}"
+    )
 
 
 def _bent_edges() -> list[dict[str, Any]]:
@@ -177,7 +237,13 @@ def bench_truth(samples: int) -> None:
         )
 
 
-PARTS = {"solving": bench_solving, "accuracy": bench_accuracy, "proof": bench_proof}
+PARTS = {
+    "solving": bench_solving,
+    "edges": bench_edges,
+    "screen": bench_screen,
+    "accuracy": bench_accuracy,
+    "proof": bench_proof,
+}
 
 
 @click.command()

@@ -42,6 +42,7 @@ def main() -> None:
         page.step("Perspective")
         take(page, "perspective")
         loupe(page)
+        perspective_states(page)
         page.step("Ground")
         take(page, "ground")
         page.step("Place")
@@ -57,7 +58,7 @@ def main() -> None:
         page.step("Deliver")
         page.page.get_by_label("Samples a pixel").fill("48")
         page.page.get_by_label("Samples a pixel").press("Enter")
-        page.until("window.lithopos.revision > 6")
+        page.until("window.lithopos.shot.output.samples === 48")
         page.press("Make the master")
         page.page.locator("footer").get_by_text("pass 2 of", exact=False).wait_for(timeout=120_000)
         take(page, "deliver-under-way")
@@ -80,6 +81,37 @@ def main() -> None:
         page.step("Perspective")
         page.page.get_by_role("button", name="Run A").first.click()
         take(page, "perspective-empty")
+
+
+def perspective_states(page: Screen) -> None:
+    """Found edges, checks, too few edges, and the camera by hand; the shot is left as it was."""
+    page.press("fold")
+    page.press("Find edges for me")
+    page.page.get_by_role("checkbox", name="Proposed edge 1 of").wait_for()
+    take(page, "perspective-found")
+    page.press("None of them")
+    checks = ("Wall along B", "Staff", "Test box", "Plumb line")
+    for check in checks:
+        page.press(check)
+    take(page, "perspective-checks")
+    for check in checks:
+        page.press(check)
+    start = page.revision()
+    for edge in ("A1", "A2", "B1", "B2", "P3", "P2", "P1"):
+        before = page.revision()
+        page.press(f"Strike out {edge}")
+        page.kept(before)
+    take(page, "perspective-unsure")
+    while page.revision() > start:
+        before = page.revision()
+        page.press("Undo")
+        page.until(f"window.lithopos.revision < {before}")
+    page.press("Set the camera by hand instead")
+    page.page.get_by_label("Horizon, whole").wait_for()
+    take(page, "perspective-by-hand")
+    page.press("Undo")
+    page.until(f"window.lithopos.revision === {start}")
+    page.press("unfold")
 
 
 def loupe(page: Screen) -> None:

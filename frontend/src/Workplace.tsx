@@ -8,7 +8,7 @@ import { newId } from "./geometry/points";
 import { Ledger } from "./ledger/Ledger";
 import { Plan } from "./plan/Plan";
 import { go, projectPath } from "./state/address";
-import { isKnownPlace, rememberPlace, useEditor, type View } from "./state/editor";
+import { isKnownPlace, rememberPlace, useEditor, usePicked, type View } from "./state/editor";
 import { useDropAnywhere, useTakeFiles } from "./state/files";
 import { say } from "./state/notices";
 import { Strip } from "./strip/Strip";
@@ -89,7 +89,7 @@ function TitleStrip({ projectId, shot }: { projectId: string; shot: ShotOut }) {
   const { undo, redo } = useShotChange(shot.id);
   const { data } = useRenders(shot.id);
   const { ask } = useRenderActions(shot.id);
-  const { view, seam, show } = useEditor();
+  const { view, seam, show } = usePicked("view", "seam", "show");
   const latest = data?.renders.find((render) => render.quality === "proof");
   const proving = latest !== undefined && isBusy(latest) && latest.revision === shot.revision;
   const views: [View, string][] = [

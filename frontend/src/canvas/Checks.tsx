@@ -1,6 +1,6 @@
 import { type Camera, project, projectSegment } from "../geometry/camera";
 import type { ImagePoint, World } from "../geometry/points";
-import { useEditor } from "../state/editor";
+import { usePicked } from "../state/editor";
 import { Foot, WallGrid } from "./Grid";
 import type { MarkProps } from "./Marks";
 import { putSpot, unitOf, useSpot } from "./place";
@@ -12,7 +12,7 @@ const STAFF_M = 2;
 
 /** What stands in the picture only to judge the perspective by. */
 export function Checks(props: Props) {
-  const { checks } = useEditor();
+  const { checks } = usePicked("checks");
   return (
     <>
       {checks.wall_a && <WallGrid {...props} run="a" />}
@@ -108,7 +108,7 @@ function Staff(props: Props) {
 /** A box of given size, to be dragged over the ground and held against things of known shape. */
 function TestBox(props: Props) {
   const { camera, frame } = props;
-  const { box } = useEditor();
+  const { box } = usePicked("box");
   const spot = useSpot("box", props, camera);
   if (!spot) return null;
   const unit = camera.metric ? 1 : unitOf(camera);

@@ -1,11 +1,11 @@
 import { image } from "../geometry/points";
-import { useEditor } from "../state/editor";
+import { useEditor, usePicked } from "../state/editor";
 import type { Frame } from "./Stage";
 import { Tag } from "./Tag";
 
 /** Where the keyboard is on the photograph, and the end it has set. */
 export function Cross({ frame }: { frame: Frame }) {
-  const { cross, tool } = useEditor();
+  const { cross, tool } = usePicked("cross", "tool");
   if (!cross || tool.kind === "none") return null;
   const [x, y] = frame.toScreen(cross.at);
   const arms = `M${x - 16} ${y}H${x - 4}M${x + 4} ${y}H${x + 16}M${x} ${y - 16}V${y - 4}M${x} ${y + 4}V${y + 16}`;
@@ -39,7 +39,7 @@ export function FoundSegment({ frame }: { frame: Frame }) {
 
 /** What to click next when a level is pointed at. */
 export function LevelPrompt({ frame }: { frame: Frame }) {
-  const { tool, loupe } = useEditor();
+  const { tool, loupe } = usePicked("tool", "loupe");
   if (tool.kind !== "level" || !loupe) return null;
   const [foot] = tool.marks;
   const [x, y] = frame.toScreen(loupe);

@@ -3,7 +3,7 @@ import { type ImagePoint, image, middle, pair, type ScreenPoint } from "../geome
 import { cameraPatch } from "../state/camera";
 import { useDraft } from "../state/draft";
 import { numbered } from "../state/edges";
-import { useEditor } from "../state/editor";
+import { usePicked } from "../state/editor";
 import { RUNS } from "../ui/runs";
 import { Handle } from "./Handle";
 import type { MarkProps } from "./Marks";
@@ -45,7 +45,7 @@ function MarkedEdge({
   aside,
 }: MarkProps & { edge: Edge; number: number; aside: boolean }) {
   const { move, keep, change } = useDraft(shot.id);
-  const { selection, select, tool } = useEditor();
+  const { selection, select, tool } = usePicked("selection", "select", "tool");
   const chosen = selection?.kind === "edge" && selection.id === edge.id;
   // With a run in hand a stroke may begin at the end of another edge, as at a corner of two runs.
   const passes = tool.kind === "edge" && !(chosen && tool.run === edge.run);

@@ -3,7 +3,7 @@ import { type Camera, onPlane, project } from "../geometry/camera";
 import { type ImagePoint, pair, type World } from "../geometry/points";
 import { useModel } from "../live/models";
 import { useDraft } from "../state/draft";
-import { useEditor } from "../state/editor";
+import { usePicked } from "../state/editor";
 import { Handle } from "./Handle";
 import type { MarkProps } from "./Marks";
 import { Tag } from "./Tag";
@@ -15,7 +15,7 @@ const MARKS: MarkName[] = ["foot", "top", "tip"];
 /** Gnomons: foot (circle), top (square), shadow's tip (diamond). */
 export function GnomonMarks({ shot, document, frame, derived }: MarkProps & { camera: Camera | null }) {
   const { move, keep, change } = useDraft(shot.id);
-  const { tool, loupe } = useEditor();
+  const { tool, loupe } = usePicked("tool", "loupe");
   const place = (gnomon: Gnomon, name: MarkName, to: ImagePoint) =>
     document.gnomons.map((other) => (other.id === gnomon.id ? { ...other, [name]: pair(to) } : other));
   return (

@@ -43,7 +43,7 @@ export function Horizon({ derived, document, frame }: MarkProps) {
       )}
       <path d={path(along)} stroke="#22262b" strokeOpacity={0.55} strokeWidth={3} />
       <path d={path(along)} stroke="#fff" strokeWidth={1.2} strokeDasharray="14 4 2 4" />
-      {last && <Tag x={last[0] - 64} y={last[1] - 8 - Math.min(broad, 60)} text="horizon" />}
+      {last && <Tag x={last[0] - 64} y={last[1] + 20 + Math.min(broad, 60)} text="horizon" />}
     </g>
   );
 }

@@ -2,7 +2,7 @@ import type { Length, LengthAnswer, Level } from "../api/client";
 import { rangedMetres } from "../geometry/measure";
 import { apart, type ImagePoint, middle, pair, type ScreenPoint } from "../geometry/points";
 import { useDraft } from "../state/draft";
-import { useEditor } from "../state/editor";
+import { usePicked } from "../state/editor";
 import { Handle } from "./Handle";
 import { disagrees, lengthText } from "./lengths";
 import type { MarkProps } from "./Marks";
@@ -27,7 +27,7 @@ type Props = MarkProps & { length: Length; number: number; answer: LengthAnswer 
 
 function LengthMark({ shot, document, frame, length, number, answer }: Props) {
   const { move, keep, change } = useDraft(shot.id);
-  const { selection, select } = useEditor();
+  const { selection, select } = usePicked("selection", "select");
   const chosen = selection?.kind === "length" && selection.id === length.id;
   const known = length.metres !== null;
   const [from, to] = [frame.toScreen(length.from), frame.toScreen(length.to)];

@@ -1,6 +1,6 @@
 import type { Derived, Shot, ShotOut } from "../api/client";
 import { cameraOf } from "../geometry/camera";
-import { useEditor } from "../state/editor";
+import { usePicked } from "../state/editor";
 import { Checks } from "./Checks";
 import { Cross, FoundSegment, LevelPrompt } from "./Cross";
 import { EdgeMarks } from "./EdgeMarks";
@@ -19,7 +19,7 @@ export type MarkProps = { shot: ShotOut; document: Shot; derived: Derived; frame
 
 /** What the open step lays over the photograph; it goes away with the step. */
 export function Marks(props: MarkProps) {
-  const { step, view, checks, proposals } = useEditor();
+  const { step, view, checks, proposals } = usePicked("step", "view", "checks", "proposals");
   const camera = props.derived.camera ? cameraOf(props.derived.camera) : null;
   const picture = props.document.photograph;
   if (!picture) return null;

@@ -3,7 +3,7 @@ import { type Camera, heightOver, onPlane, project } from "../geometry/camera";
 import type { ImagePoint, ScreenPoint, World } from "../geometry/points";
 import { useModel } from "../live/models";
 import { useDraft } from "../state/draft";
-import { useEditor } from "../state/editor";
+import { useEditor, usePicked } from "../state/editor";
 import { Handle } from "./Handle";
 import type { MarkProps } from "./Marks";
 import type { Frame } from "./Stage";
@@ -36,7 +36,7 @@ const path = (points: ScreenPoint[]) =>
 
 function Handles({ shot, document, frame, camera, placed }: MarkProps & { camera: Camera; placed: Placed }) {
   const { move, keep, change } = useDraft(shot.id);
-  const { selection, select } = useEditor();
+  const { selection, select } = usePicked("selection", "select");
   const model = useModel(placed.file);
   const [x, y, z] = placed.position_m;
   const size = model ? model.size.map((v) => v * placed.size) : [0.6, 0.6, 0.6];

@@ -4,7 +4,7 @@ import { useRenders } from "../api/hooks";
 import type { ImagePoint, ScreenPoint } from "../geometry/points";
 import { Live } from "../live/Live";
 import { shown } from "../state/draft";
-import { useEditor, type View, type Zoom } from "../state/editor";
+import { useEditor, usePicked, type View, type Zoom } from "../state/editor";
 import { exposeHook } from "./hook";
 import { Loupe } from "./Loupe";
 import { Marks } from "./Marks";
@@ -30,7 +30,18 @@ function fit(width: number, height: number, stage: { width: number; height: numb
 export function Stage({ shot }: { shot: ShotOut }) {
   const box = useRef<HTMLDivElement>(null);
   const [stage, setStage] = useState({ width: 0, height: 0 });
-  const { zoom: chosen, view, seam, bare, draft, draftDerived, loupe, tool, checks, step } = useEditor();
+  const {
+    zoom: chosen,
+    view,
+    seam,
+    bare,
+    draft,
+    draftDerived,
+    loupe,
+    tool,
+    checks,
+    step,
+  } = usePicked("zoom", "view", "seam", "bare", "draft", "draftDerived", "loupe", "tool", "checks", "step");
   const { data } = useRenders(shot.id);
   const picture = shot.document.photograph;
 
@@ -110,7 +121,7 @@ export function Stage({ shot }: { shot: ShotOut }) {
               <Caption view={view} render={latest(view)} shot={shot} />
             </>
           )}
-          {loupe && <Loupe src={fileUrl(picture.file)} frame={frame} at={loupe} />}
+          <Loupe src={fileUrl(picture.file)} frame={frame} at={loupe} />
         </>
       )}
     </div>

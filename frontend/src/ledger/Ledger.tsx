@@ -2,7 +2,7 @@ import { type ReactNode, useEffect, useRef } from "react";
 import type { FileOut, ShotOut } from "../api/client";
 import { useRenders } from "../api/hooks";
 import { shown } from "../state/draft";
-import { STEPS, type Step, useEditor } from "../state/editor";
+import { STEPS, type Step, usePicked } from "../state/editor";
 import { ContactStep } from "../steps/ContactStep";
 import { DeliverStep } from "../steps/DeliverStep";
 import { GroundStep } from "../steps/GroundStep";
@@ -22,7 +22,7 @@ type Props = {
 
 /** The spine: a row a step with its state and its one figure; the open step unfolds in place. */
 export function Ledger({ projectId, shot, onFiles, onStand }: Props) {
-  const { step, open, draft, draftDerived } = useEditor();
+  const { step, open, draft, draftDerived } = usePicked("step", "open", "draft", "draftDerived");
   const { data } = useRenders(shot.id);
   const document = shown(shot, draft);
   const derived = draftDerived ?? shot.derived;

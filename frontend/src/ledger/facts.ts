@@ -53,7 +53,11 @@ export function facts(
             }
           : {
               state: camera ? "needs you" : "not begun",
-              text: shot.gnomons.length ? "gnomons disagree" : "no gnomon yet",
+              text: !camera
+                ? "after the perspective"
+                : shot.gnomons.length
+                  ? "gnomons disagree"
+                  : "no gnomon yet",
             },
     contact: { state: "set by hand", text: shot.ground.material },
     deliver: delivered(renders, revision),

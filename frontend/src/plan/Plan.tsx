@@ -3,13 +3,13 @@ import type { Placed, ShotOut } from "../api/client";
 import { cameraOf, onPlane } from "../geometry/camera";
 import { useModel } from "../live/models";
 import { shown, useDraft } from "../state/draft";
-import { useEditor } from "../state/editor";
+import { useEditor, usePicked } from "../state/editor";
 
 /** The place from above, true to scale: camera, cone, models, sun; models and sun can be dragged. */
 export function Plan({ shot }: { shot: ShotOut }) {
   const [large, setLarge] = useState(false);
   const [folded, setFolded] = useState(false);
-  const { draft, draftDerived, bare } = useEditor();
+  const { draft, draftDerived, bare } = usePicked("draft", "draftDerived", "bare");
   const document = shown(shot, draft);
   const derived = draftDerived ?? shot.derived;
   if (bare) return null;

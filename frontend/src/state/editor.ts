@@ -1,4 +1,5 @@
 import { create } from "zustand";
+import { useShallow } from "zustand/react/shallow";
 import type { Derived, Patch, Run, Surface } from "../api/client";
 import type { ImagePoint } from "../geometry/points";
 
@@ -111,6 +112,12 @@ export const useEditor = create<Editor>((set) => ({
   endDraft: () => set({ draft: null, draftDerived: null, loupe: null, onto: null }),
 }));
 
+/** Some of the editor's state: drawn again only when one of these changes, not at every move of a drag. */
+export const usePicked = <Name extends keyof Editor>(...names: Name[]): Pick<Editor, Name> =>
+  useEditor(
+    useShallow((state) => Object.fromEntries(names.map((name) => [name, state[name]])) as Pick<Editor, Name>),
+  );
+
 const placeKey = (shotId: string) => `lithopos:${shotId}`;
 
 /** Whether this browser has been at the shot before. */
@@ -125,7 +132,8 @@ export function rememberPlace(shotId: string) {
     view: view ?? "photo",
     ...FRESH,
   });
-  return useEditor.subscribe((now) =>
-    localStorage.setItem(key, JSON.stringify({ step: now.step, view: now.view })),
-  );
+  return useEditor.subscribe((now, before) => {
+    if (now.step !== before.step || now.view !== before.view)
+      localStorage.setItem(key, JSON.stringify({ step: now.step, view: now.view }));
+  });
 }

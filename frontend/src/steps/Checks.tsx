@@ -1,5 +1,5 @@
 import { parseMetres } from "../geometry/measure";
-import { type Check, useEditor } from "../state/editor";
+import { type Check, useEditor, usePicked } from "../state/editor";
 import { Field, Heading, Pill } from "../ui/controls";
 
 const CHECKS: { name: Check; label: string }[] = [
@@ -16,7 +16,7 @@ const SIDES = ["along x", "along y", "high"];
 
 /** What to lay over the photograph to judge the perspective by; each can be dragged there. */
 export function Checks() {
-  const { checks, toggle, box } = useEditor();
+  const { checks, toggle, box } = usePicked("checks", "toggle", "box");
   return (
     <>
       <Heading>Judge it by</Heading>

@@ -6,7 +6,7 @@ import { metres, parseMetres, ranged, rangedMetres } from "../geometry/measure";
 import { newId } from "../geometry/points";
 import { cameraPatch } from "../state/camera";
 import { useDraft } from "../state/draft";
-import { useEditor } from "../state/editor";
+import { useEditor, usePicked } from "../state/editor";
 import { Bin, Button, Field, Figure, Heading, Hint, Pill, TextField } from "../ui/controls";
 import { Checks } from "./Checks";
 import type { StepProps } from "./props";
@@ -45,7 +45,7 @@ const SURFACES: { on: Surface; label: string; tells: string }[] = [
 /** Lengths drawn over the picture: known ones (yardsticks) set the scale, others are measured. */
 function Lengths(props: StepProps) {
   const { shot, document, derived } = props;
-  const { tool, take } = useEditor();
+  const { tool, take } = usePicked("tool", "take");
   const { change } = useDraft(shot.id);
   const draw = (on: Surface) => {
     if (tool.kind === "length" && tool.on === on) return take({ kind: "none" });
@@ -106,7 +106,7 @@ function LengthRow({
   index,
 }: StepProps & { length: Length; index: number }) {
   const { change } = useDraft(shot.id);
-  const { selection } = useEditor();
+  const { selection } = usePicked("selection");
   const answer = derived.lengths[index];
   const known = length.metres !== null;
   const name = `${known ? "Yardstick" : "Length"} ${index + 1}`;
@@ -167,7 +167,7 @@ const X_WAYS: { way: SolvedCamera["x_along"]; label: string }[] = [
 ];
 
 function Origin({ shot, document, derived }: StepProps) {
-  const { tool, take } = useEditor();
+  const { tool, take } = usePicked("tool", "take");
   const { change } = useDraft(shot.id);
   const camera = document.camera;
   const position = derived.camera?.camera_position;
@@ -212,7 +212,7 @@ function Origin({ shot, document, derived }: StepProps) {
 
 /** Planes above or below the ground: a table, a step, a quay. */
 function Levels({ shot, document, derived }: StepProps) {
-  const { tool, take, level: current } = useEditor();
+  const { tool, take, level: current } = usePicked("tool", "take", "level");
   const { change } = useDraft(shot.id);
   const put = (level: Level, label: string) =>
     void change({ levels: document.levels.map((one) => (one.id === level.id ? level : one)) }, label);

@@ -1,11 +1,11 @@
 import { parseNumber } from "../geometry/measure";
 import { useDraft } from "../state/draft";
-import { useEditor } from "../state/editor";
+import { usePicked } from "../state/editor";
 import { Bin, Button, Field, Figure, Heading, Hint, Slider } from "../ui/controls";
 import type { StepProps } from "./props";
 
 export function LightStep({ shot, document, derived }: StepProps) {
-  const { tool, take } = useEditor();
+  const { tool, take } = usePicked("tool", "take");
   const { move, keep, change } = useDraft(shot.id);
   const { sun, sky } = document;
   const measured = derived.sun;

@@ -4,7 +4,7 @@ import { levelHeight } from "../canvas/place";
 import { parseMetres, parseNumber } from "../geometry/measure";
 import { useModel } from "../live/models";
 import { useDraft } from "../state/draft";
-import { useEditor } from "../state/editor";
+import { usePicked } from "../state/editor";
 import { Bin, Button, Field, Heading, Hint, Pill } from "../ui/controls";
 import { FileButton, MODELS } from "../ui/FileButton";
 import type { StepProps } from "./props";
@@ -61,7 +61,7 @@ export function PlaceStep({ shot, document, derived, projectId, onFiles, onStand
 
 function Standing({ placed, shot, document, derived }: StepProps & { placed: Placed }) {
   const { change } = useDraft(shot.id);
-  const { select } = useEditor();
+  const { select } = usePicked("select");
   const model = useModel(placed.file);
   const set = (values: Partial<Placed>, label: string) =>
     void change(

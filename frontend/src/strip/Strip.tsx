@@ -2,7 +2,7 @@ import { useEffect } from "react";
 import { type RenderOut, type ShotOut, thumbUrl } from "../api/client";
 import { isBusy, useProject, useRenderActions, useRenders } from "../api/hooks";
 import { go, shotPath } from "../state/address";
-import { useEditor } from "../state/editor";
+import { usePicked } from "../state/editor";
 import { Button } from "../ui/controls";
 
 /** The project's shots, and what is being rendered. */
@@ -63,7 +63,7 @@ function left(render: RenderOut): string {
 
 function Work({ render, shot }: { render: RenderOut; shot: ShotOut }) {
   const { stop, restart } = useRenderActions(shot.id);
-  const { show } = useEditor();
+  const { show } = usePicked("show");
   const name = `${render.quality === "master" ? "Master" : "Proof"} · ${shot.document.name}`;
   const busy = isBusy(render);
   return (

@@ -1,6 +1,6 @@
 import { useDraft } from "../../state/draft";
 import { numbered } from "../../state/edges";
-import { useEditor } from "../../state/editor";
+import { usePicked } from "../../state/editor";
 import { Bin, Heading } from "../../ui/controls";
 import { RUNS } from "../../ui/runs";
 import type { StepProps } from "../props";
@@ -10,7 +10,7 @@ const FAR_OFF_PX = 3;
 /** Every edge with its own residual, and a way to strike it out. */
 export function EdgeList({ shot, document, derived }: StepProps) {
   const { change } = useDraft(shot.id);
-  const { selection, select } = useEditor();
+  const { selection, select } = usePicked("selection", "select");
   const { edges } = document;
   const camera = derived.camera;
   return (

@@ -2,14 +2,14 @@ import type { Edge, FoundEdges, Run } from "../../api/client";
 import { useFoundEdges } from "../../api/hooks";
 import { newId, pair } from "../../geometry/points";
 import { useDraft } from "../../state/draft";
-import { useEditor } from "../../state/editor";
+import { useEditor, usePicked } from "../../state/editor";
 import { Button, Hint, Pill } from "../../ui/controls";
 import { RUN_ORDER, RUNS } from "../../ui/runs";
 import type { StepProps } from "../props";
 
 /** Mark edges by hand, or take those that the program finds. */
 export function Marking({ shot, document }: StepProps) {
-  const { tool, take, proposals } = useEditor();
+  const { tool, take, proposals } = usePicked("tool", "take", "proposals");
   if (proposals) return <Proposed shot={shot} document={document} left={proposals.left} />;
   return (
     <>
