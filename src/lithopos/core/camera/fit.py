@@ -174,10 +174,16 @@ def _left_jacobian(turn: Array) -> Array:
     )
 
 
-def fit_square(edges: Edges, fixed: float | None, beliefs: Beliefs = NOTHING_BELIEVED) -> Fit:
-    """Focal length (or a fixed one) and orientation: the best of the solutions from several starts."""
+def fit_square(edges: Edges, fixed: float | None, beliefs: Beliefs = NOTHING_BELIEVED, *, straight: bool = True) -> Fit:
+    """Focal length (or a fixed one) and orientation: the best of the solutions from several starts.
+
+    Parameters
+    ----------
+    straight : whether the edges ought to fit; those of a bent lens need not, before its bend is solved for.
+    """
     cost, solved, rotation = _best_of(edges, fixed, beliefs, _starts(edges, fixed, beliefs))
-    rough = math.sqrt(2 * cost / max(len(edges.run), 1)) > _ROUGH or not 0.12 < solved < 60
+    limit = _ROUGH if straight else 10 * _ROUGH
+    rough = math.sqrt(2 * cost / max(len(edges.run), 1)) > limit or not 0.12 < solved < 60
     if rough and fixed is None:
         # The usual start can run off where vanishing points lie far out: come from other sides too.
         more = _best_of(edges, fixed, beliefs, [s for f in _OTHER_FOCALS for s in _starts(edges, f, beliefs)])
@@ -276,7 +282,7 @@ class _LensModel:
         return np.hstack([self._evidence(figures), self.noise * weak])
 
 
-def _minimum(function: Callable[[Array], Array], start: Array, tolerance: float) -> Array:
+def _minimum(function: Callable[[Array], Array], start: Array, gain: float) -> Array:
     """The least-squares solution of a function that takes many parameters at once."""
 
     def value(x: Array) -> Array:
@@ -285,7 +291,7 @@ def _minimum(function: Callable[[Array], Array], start: Array, tolerance: float)
     def slope(x: Array) -> Array:
         return _slope(function, x)
 
-    return minimum(value, slope, start, tolerance=tolerance)[0]
+    return minimum(value, slope, start, gain=gain)[0]
 
 
 def fit_lens(
@@ -308,7 +314,7 @@ def fit_lens(
     begin = np.zeros(model.count)
     if fixed is None:
         begin[0] = np.log(start.focal)
-    best = _without_beliefs(model.evidence, _minimum(model.residuals, begin, 1e-8))
+    best = _without_beliefs(model.evidence, _minimum(model.residuals, begin, 1e-6))
     focal, rotation, centre, k1 = model.unpack(best)
     edges, vanishing, _ = model.edges([model.unpack(best)])
     # The information is by turns about the solution, as in the square fit.
@@ -322,7 +328,7 @@ def _without_beliefs(evidence: Callable[[Array], Array], at: Array) -> Array:
     """The solution from the edges alone, where they can tell by themselves; else the one given."""
     if evidence(at[None]).shape[1] < len(at):
         return at
-    found = _minimum(evidence, at, 1e-13)
+    found = _minimum(evidence, at, 1e-10)
     return found if np.isfinite(found).all() and float(np.abs(found - at).max()) < 0.05 else at
 
 

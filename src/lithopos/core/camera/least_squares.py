@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
 
-_GAIN = 1e-10  # relative, that is not worth another step: some ten-thousandths of the unknowns' own deviation
+_SHORTEST = 1e-13  # step, relative to the unknowns
 _HARDEST = 1e9  # damping beyond which no step helps any more
 
 __all__ = ["minimum"]
@@ -26,7 +26,7 @@ def minimum(
     jacobian: Callable[[Array], Array],
     start: Array,
     *,
-    tolerance: float = 1e-13,
+    gain: float = 1e-10,
     most_steps: int = 25,
 ) -> tuple[Array, float]:
     """Where the sum of squared residuals is least, from a start, and half that sum.
@@ -34,7 +34,8 @@ def minimum(
     Parameters
     ----------
     residuals, jacobian : of the unknowns (n,): (m,) and (m, n).
-    tolerance : relative size of a step that is not worth another.
+    gain : relative fall of the sum that is not worth another step; the default leaves the unknowns within
+        some hundred-thousandths of their own deviation.
     """
     x = np.asarray(start, float)
     off = residuals(x)
@@ -43,21 +44,21 @@ def minimum(
         slope = jacobian(x)
         square, down = slope.T @ slope, -(slope.T @ off)
         scale = np.maximum(scale, np.diag(square))
-        least = tolerance * (1 + float(np.abs(x).max()))
-        gain, length = 0.0, 0.0
+        least = _SHORTEST * (1 + float(np.abs(x).max()))
+        won, length = 0.0, 0.0
         while damping < _HARDEST:
             step = _step(square + np.diag(damping * np.maximum(scale, 1e-14 * scale.max())), down)
             length = float(np.abs(step).max())
             tried = residuals(x + step)
             reached = float(tried @ tried)
-            gain = cost - reached
-            if gain > 0 or (length <= least and length > 0):
+            won = cost - reached
+            if won > 0 or (length <= least and length > 0):
                 break
             damping = max(damping, 1e-12) * 8
-        if gain <= 0:
+        if won <= 0:
             break
         x, off, cost, damping = x + step, tried, reached, damping * 0.1
-        if gain <= _GAIN * cost or length <= least:
+        if won <= gain * cost or length <= least:
             break
     return x, cost / 2
 

@@ -24,7 +24,7 @@ _CLEARLY = 9.0  # how much worse the second best removal must be, in squared sta
 __all__ = ["set_aside"]
 
 
-def set_aside(marks: Marks, fit_of: Callable[[Marks], Fit], hand: float) -> tuple[NDArray[np.bool_], list[str]]:
+def set_aside(marks: Marks, fit_of: Callable[[Marks], Fit], hand: float) -> tuple[NDArray[np.bool_], list[str], Fit]:
     """Which edges contradict all the others.
 
     Parameters
@@ -34,11 +34,12 @@ def set_aside(marks: Marks, fit_of: Callable[[Marks], Fit], hand: float) -> tupl
 
     Returns
     -------
-    (N,) true for edges to be left out, and plain sentences on doubts that could not be settled.
+    (N,) true for edges to be left out, plain sentences on doubts that could not be settled, and the fit
+    to the edges that are kept.
     """
     aside = np.zeros(len(marks.run), bool)
+    now = fit_of(marks)
     while aside.sum() < int(MOST_ASIDE * len(aside)):
-        now = fit_of(kept(marks, ~aside))
         if now.square < (2 * hand) ** 2 * 2:
             break  # all agree as well as a hand can draw
         if now.square > _HOPELESS**2 * hand**2 * max(len(now.residuals), 1):
@@ -59,11 +60,12 @@ def set_aside(marks: Marks, fit_of: Callable[[Marks], Fit], hand: float) -> tupl
         if rivals:
             names = _names(marks)
             suspects = " or ".join(names[i] for i in sorted([best, *rivals])[:4])
-            return aside, [f"One of the edges is badly drawn, but they can't tell which: {suspects}."]
+            return aside, [f"One of the edges is badly drawn, but they can't tell which: {suspects}."], now
         aside[best] = True
+        now = left
     names = _names(marks)
     doubts = [f"Edge {names[i]} contradicts the others and was set aside." for i in np.flatnonzero(aside)]
-    return aside, doubts
+    return aside, doubts, now
 
 
 def _suspects(marks: Marks, aside: NDArray[np.bool_], now: Fit) -> list[int]:

@@ -63,9 +63,10 @@ def solve(problem: CameraProblem) -> Solution | NoAnswer:
     hand = HAND_SIGMA_PX / half_diagonal
     aside, doubts = np.zeros(len(marks.run), bool), list[str]()
     if problem.robust:
-        aside, doubts = set_aside(marks, lambda some: _fit(problem, some, focal, hand), hand)
+        aside, doubts, fit = set_aside(marks, lambda some: _fit(problem, some, focal, hand), hand)
+    else:
+        fit = _fit(problem, marks, focal, hand)
     used = kept(marks, ~aside)
-    fit = _fit(problem, used, focal, hand)
     sigma, rough = _noise(fit, used, half_diagonal)
     if _beliefs(problem, used, hand) != Beliefs() and sigma > 1.2 * hand:
         fit = _fit(problem, used, focal, sigma)  # worse marks: what is believed besides them counts for more
@@ -102,9 +103,10 @@ def bearable(problem: CameraProblem) -> tuple[CameraProblem, list[str]]:
 def _fit(problem: CameraProblem, marks: Marks, focal: float | None, noise: float) -> Fit:
     """The fit that was asked for, from these marks."""
     beliefs = _beliefs(problem, marks, noise)
-    fit = fit_square(reduce_edges(marks)[0], focal, beliefs)
     free_centre, free_k1 = problem.principal_point == "free", problem.distortion == "solve"
-    if not (free_centre or free_k1):
+    bends = free_centre or free_k1
+    fit = fit_square(reduce_edges(marks)[0], focal, beliefs, straight=not bends)
+    if not bends:
         return fit
     return fit_lens(marks, fit, focal, free_centre=free_centre, free_k1=free_k1, noise=noise, beliefs=beliefs)
 
