@@ -261,7 +261,13 @@ class NoCamera(unittest.TestCase):
             ("a", [[100, 900], [1000, 700]]), ("a", [[100, 1200], [1000, 850]]),
             ("b", [[100, 1000], [900, 500]]), ("b", [[100, 1250], [900, 700]]),
         )]  # fmt: skip
-        for lines, words in ((parallel, "run A and run B show no vanishing"), (same_side, "same side|disagree")):
+        exact = TrueCamera().edges("ab", each=2)
+        twice = [exact[0], exact[0], exact[2], exact[3]]
+        for lines, words in (
+            (parallel, "run A and run B show no vanishing"),
+            (same_side, "same side|disagree"),
+            (twice, "edges of run A all lie along one line"),
+        ):
             with self.subTest(words):
                 answer = solve_camera(CameraProblem.model_validate(TrueCamera().problem(lines)))
                 assert isinstance(answer, NoAnswer)

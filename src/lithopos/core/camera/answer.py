@@ -229,7 +229,8 @@ def _warnings(
             "mark long edges near the border, with points between."
         )
     if sigma["tilt_deg"] > 1:
-        found.append(f"The tilt is known to ± {2 * sigma['tilt_deg']:.1f}° only (95 %).")
+        hardly = f"known to ± {2 * sigma['tilt_deg']:.1f}° only (95 %)" if sigma["tilt_deg"] < 15 else "hardly told"
+        found.append(f"The tilt is {hardly}.")
     for number, length in enumerate(lengths):
         off, spread = length.off_percent, length.sigma_percent
         if off is not None and spread is not None and abs(off) > max(3 * spread, 1):

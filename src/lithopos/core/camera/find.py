@@ -169,11 +169,10 @@ def _agreement(segments: _Segments, focal: Array, axes: Array) -> Array:
     return np.asarray(np.abs(across) / np.maximum(reach, 1e-9) / segments.tolerance[None, :, None])
 
 
-def _scored(segments: _Segments, focal: Array, axes: Array) -> tuple[Array, Array]:
-    """Score (H,) and off (H, N, 3) of guesses: the length of what agrees, less for what agrees badly."""
-    off = _agreement(segments, focal, axes)
-    best = off.min(2)
-    return (segments.weight * np.maximum(1 - best**2, 0)).sum(1), off
+def _scored(segments: _Segments, focal: Array, axes: Array) -> Array:
+    """Score (H,) of guesses: the length of what agrees, less for what agrees badly."""
+    off = _agreement(segments, focal, axes).min(2)
+    return np.asarray((segments.weight * np.maximum(1 - off**2, 0)).sum(1))
 
 
 def _guesses(segments: _Segments, rng: np.random.Generator) -> tuple[Array, Array]:
@@ -233,9 +232,7 @@ def _explanations(segments: _Segments) -> list[_Frame]:
     if not len(focal):
         return []
     voters = _heaviest(segments, _VOTERS)
-    score = np.concatenate(
-        [_scored(voters, focal[i : i + 256], axes[i : i + 256])[0] for i in range(0, len(focal), 256)]
-    )
+    score = np.concatenate([_scored(voters, focal[i : i + 256], axes[i : i + 256]) for i in range(0, len(focal), 256)])
     found: list[_Frame] = []
     tried: list[tuple[float, Array]] = []
     for i in np.argsort(-score):
@@ -273,7 +270,7 @@ def _refined(segments: _Segments, focal: float, axes: Array) -> _Frame | None:
         focal, axes = fit.focal, fit.rotation
         if not (0.3 < focal < 12) or not _is_upright(axes[None, :, 2])[0]:
             return None
-    score, _ = _scored(segments, np.array([focal]), axes[None])
+    score = _scored(segments, np.array([focal]), axes[None])
     run = _assigned(segments, focal, axes, 1.0)
     # Run A goes across the view, run B into it.
     if abs(axes[0, 0]) < abs(axes[0, 1]):
@@ -290,8 +287,8 @@ def _assigned(segments: _Segments, focal: float, axes: Array, loose: float) -> N
     return np.asarray(np.where((order[:, 0] < loose) & (order[:, 1] > 2.5 * loose), run, 3), np.intp)
 
 
-def _edges(segments: _Segments, run: NDArray[np.intp], which: NDArray[np.intp] | None = None) -> Edges:
-    chosen = np.flatnonzero(run < 3) if which is None else which
+def _edges(segments: _Segments, run: NDArray[np.intp]) -> Edges:
+    chosen = np.flatnonzero(run < 3)
     return pair_edges(segments.first[chosen], segments.second[chosen], run[chosen])
 
 
@@ -303,7 +300,7 @@ def _spread(segments: _Segments, best: _Frame) -> tuple[float, float]:
     """
     fit = fit_square(_edges(segments, best.run), None)
     freedom = max(len(fit.residuals) - 4, 1)
-    covariance = np.linalg.inv(fit.information) * fit.square / freedom * _TOGETHER**2
+    covariance = np.linalg.inv(fit.information + 1e-9 * np.eye(4)) * fit.square / freedom * _TOGETHER**2
     return float(np.sqrt(covariance[0, 0])), float(np.degrees(np.sqrt(np.trace(covariance[1:, 1:]))))
 
 

@@ -20,7 +20,7 @@ from lithopos.core.camera.outliers import set_aside
 from lithopos.core.camera.pinhole import focal_px_from_35mm
 from lithopos.core.camera.problem import CameraAnswer, CameraProblem
 from lithopos.core.camera.solution import HAND_SIGMA_PX, Solution, axis_of, half_diagonal_of
-from lithopos.core.camera.vanishing import RUN_WORDS, RUNS, Marks, kept, reduce_edges, vanishing_point
+from lithopos.core.camera.vanishing import RUN_WORDS, RUNS, Edges, Marks, kept, reduce_edges, vanishing_point
 from lithopos.core.errors import InputError, NoAnswer
 
 Array = NDArray[np.float64]
@@ -71,7 +71,7 @@ def solve(problem: CameraProblem) -> Solution | NoAnswer:
     if _beliefs(problem, used, hand) != Beliefs() and sigma > 1.2 * hand:
         fit = _fit(problem, used, focal, sigma)  # worse marks: what is believed besides them counts for more
         sigma, rough = max(sigma, _noise(fit, used, half_diagonal)[0]), rough
-    trouble = _no_camera(problem, fit, used, focal is not None, rough * half_diagonal)
+    trouble = _no_camera(problem, fit, used, focal is not None, rough * half_diagonal, half_diagonal)
     if trouble:
         return NoAnswer(trouble)
     covariance = np.asarray(np.linalg.inv(fit.information) * sigma**2, float)
@@ -208,7 +208,9 @@ def _noise(fit: Fit, marks: Marks, half_diagonal: float) -> tuple[float, float]:
     return max(hand, blend * wide), looks
 
 
-def _no_camera(problem: CameraProblem, fit: Fit, marks: Marks, focal_exact: bool, noise_px: float) -> str | None:
+def _no_camera(
+    problem: CameraProblem, fit: Fit, marks: Marks, focal_exact: bool, noise_px: float, half_diagonal: float
+) -> str | None:
     """Why the edges give no camera; None if they do."""
     edges, runs = reduce_edges(marks)[0], _runs(marks)
     settled = focal_exact or problem.focal_prior is not None
@@ -228,6 +230,9 @@ def _no_camera(problem: CameraProblem, fit: Fit, marks: Marks, focal_exact: bool
     scale = np.sqrt(np.maximum(np.diag(fit.information), 1e-300))
     values = np.linalg.eigvalsh(fit.information / np.outer(scale, scale))
     free = settled or problem.principal_point == "free"
+    together = [RUN_WORDS[RUNS[run]] for run in runs if _is_one_line(edges, run, 3 * HAND_SIGMA_PX / half_diagonal)]
+    if values[0] < 1e-10 and together:
+        return f"no camera: the edges of {together[0]} all lie along one line; mark another, well apart from it"
     if values[0] < 1e-10 or (not free and (fit.focal > 60 or fit.focal < 0.05)):
         return (
             f"no camera: {names} show no vanishing (their edges stay parallel in the picture), which tells nothing "
@@ -236,3 +241,15 @@ def _no_camera(problem: CameraProblem, fit: Fit, marks: Marks, focal_exact: bool
     if noise_px > 40:
         return f"no camera: the edges of {names} disagree by {noise_px:.0f} px; check which run each belongs to"
     return None
+
+
+def _is_one_line(edges: Edges, run: int, near: float) -> bool:
+    """Whether a run has several edges and all lie along the longest of them."""
+    mine = edges.run == run
+    first, second = edges.first[mine], edges.second[mine]
+    if len(first) < 2:
+        return False
+    longest = int(np.argmax(np.linalg.norm(second - first, axis=1)))
+    way = second[longest] - first[longest]
+    aside = np.array([-way[1], way[0]]) / max(float(np.linalg.norm(way)), 1e-12)
+    return bool(np.abs((np.concatenate([first, second]) - first[longest]) @ aside).max() < near)
