@@ -13,6 +13,7 @@ from typing import Any
 import numpy as np
 
 from lithopos.core.exchange.picture import read_picture
+from lithopos.core.shot import FORMAT
 from tests.core.test_shot import example
 from tests.support import SAMPLES, TrueCamera
 
@@ -54,6 +55,15 @@ class CommandLine(unittest.TestCase):
         self.assertAlmostEqual(sun["elevation_deg"], 35, places=3)
         np.testing.assert_allclose(sun["direction"], [np.cos(e), 0, np.sin(e)], atol=1e-4)
 
+    def test_what_edges_proposes_is_a_question_for_camera(self) -> None:
+        truth = json.loads((SAMPLES / "cloister-yard.json").read_text())
+        found = self.answer("edges", str(SAMPLES / "cloister-yard.jpg"))
+        self.assertTrue(found["sure"])
+        camera = self.answer("camera", "-", given={name: found[name] for name in ("image", "lines")})
+        self.assertAlmostEqual(camera["focal_px"] / truth["camera"]["focal_px"], 1, delta=0.05)
+        self.refused("PHOTO: .* is not a file", "edges", "/nowhere.jpg")
+        self.refused("photograph: is not a picture", "edges", str(SAMPLES / "marl-bench.glb"))
+
     def test_batch_answers_each_case(self) -> None:
         true = TrueCamera()
         cases = [true.problem(true.edges("ab")), true.problem([]), {"image": 3}]
@@ -75,7 +85,7 @@ class CommandLine(unittest.TestCase):
         self.assertEqual(
             self.answer("inspect", str(SAMPLES / "tern-fountain.glb"))["materials"], ["pale stone", "steel", "bronze"]
         )
-        self.assertEqual(self.answer("schema")["properties"]["format"]["const"], 1)
+        self.assertEqual(self.answer("schema")["properties"]["format"]["const"], FORMAT)
         with tempfile.TemporaryDirectory() as folder:
             self.assertTrue(self.answer("doctor", "--data", folder)["denoiser"])
 

@@ -179,8 +179,10 @@ function useKeys(shotId: string) {
         useEditor.getState().take({ kind: "edge", run });
         document.querySelector<HTMLElement>("[data-testid=stage]")?.focus();
       }
-      if (event.key === "Escape")
+      if (event.key === "Escape") {
+        if (useEditor.getState().cross) useEditor.getState().endDraft();
         useEditor.setState({ tool: { kind: "none" }, selection: null, cross: null, proposals: null });
+      }
     };
     const up = (event: KeyboardEvent) => {
       if (event.key === " ") useEditor.setState({ bare: false });

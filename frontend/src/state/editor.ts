@@ -106,7 +106,12 @@ export const useEditor = create<Editor>((set) => ({
       view: step === "place" && view === "photo" ? "live" : view,
     })),
   show: (view) => set({ view }),
-  take: (tool) => set({ tool, cross: null }),
+  take: (tool) =>
+    set(({ cross }) => ({
+      tool,
+      cross: null,
+      ...(cross && { draft: null, draftDerived: null, loupe: null }),
+    })),
   select: (selection) => set({ selection }),
   toggle: (check) => set(({ checks }) => ({ checks: { ...checks, [check]: !checks[check] } })),
   endDraft: () => set({ draft: null, draftDerived: null, loupe: null, onto: null }),

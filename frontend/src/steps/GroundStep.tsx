@@ -59,6 +59,9 @@ function Lengths(props: StepProps) {
     }
   };
   const camera = document.camera;
+  const known = (height: SolvedCamera["height"]) =>
+    camera.kind === "solved" &&
+    void change({ camera: cameraPatch(camera, { ...camera, height }) }, "height of the camera");
   return (
     <>
       <Heading>Lengths</Heading>
@@ -82,14 +85,12 @@ function Lengths(props: StepProps) {
         <Field
           label="Camera’s height, if known"
           value={camera.height ? metres(camera.height.metres) : ""}
-          parse={(text) => (text.trim() ? parseMetres(text) : 0)}
-          min={0}
+          parse={parseMetres}
+          min={0.01}
           placeholder="not known"
           hint="such as 1.6 m"
-          onValue={(value) => {
-            const height: SolvedCamera["height"] = value ? { metres: value, plus_minus_m: 0.05 } : null;
-            void change({ camera: cameraPatch(camera, { ...camera, height }) }, "known height of the camera");
-          }}
+          onValue={(value) => known({ metres: value, plus_minus_m: 0.05 })}
+          onClear={() => known(null)}
         />
       )}
     </>
@@ -111,6 +112,15 @@ function LengthRow({
   const known = length.metres !== null;
   const name = `${known ? "Yardstick" : "Length"} ${index + 1}`;
   const chosen = selection?.kind === "length" && selection.id === length.id;
+  const set = (known_metres: number | null) =>
+    void change(
+      {
+        lengths: document.lengths.map((one) =>
+          one.id === length.id ? { ...length, metres: known_metres } : one,
+        ),
+      },
+      `length of ${name.toLowerCase()}`,
+    );
   const told = answer?.reason
     ? answer.reason
     : known
@@ -136,17 +146,12 @@ function LengthRow({
       <Field
         label={`Its length${document.lengths.length > 1 ? ` (${index + 1})` : ""}`}
         value={known ? `${length.metres} m` : ""}
-        parse={(text) => (text.trim() ? parseMetres(text) : 0)}
-        min={0}
+        parse={parseMetres}
+        min={0.0001}
         placeholder="type if known"
         hint="such as 1.2 m, 120cm or 3'11&quot;"
-        onValue={(value) => {
-          const set = { ...length, metres: value ? Math.round(value * 1e5) / 1e5 : null };
-          void change(
-            { lengths: document.lengths.map((one) => (one.id === length.id ? set : one)) },
-            `length of ${name.toLowerCase()}`,
-          );
-        }}
+        onValue={(value) => set(Math.round(value * 1e5) / 1e5)}
+        onClear={() => set(null)}
       />
       {told && <p className={`text-xs ${answer?.reason ? "text-oxide" : "text-ink-500"}`}>{told}</p>}
       {known && answer?.off_percent != null && (
@@ -264,7 +269,7 @@ function Levels({ shot, document, derived }: StepProps) {
         const answer = derived.levels.find((one) => one.id === level.id);
         return (
           <div key={level.id} className="mt-1.5 rounded-md border border-lime-300 px-2 py-1">
-            <div className="flex items-end gap-2">
+            <div className="flex items-start gap-2">
               <div className="grow">
                 <TextField
                   label="Name of the level"
@@ -288,12 +293,11 @@ function Levels({ shot, document, derived }: StepProps) {
             <Field
               label="Height above ground"
               value={level.height_m === null ? "" : metres(level.height_m, 3)}
-              parse={(text) => (text.trim() ? parseMetres(text) : level.foot ? Number.NaN : null)}
+              parse={parseMetres}
               placeholder="type if known"
               hint="such as 0.75 m, or below the ground -0.4 m"
-              onValue={(value) =>
-                put({ ...level, height_m: Number.isNaN(value) ? null : value }, "height of a level")
-              }
+              onValue={(height_m) => put({ ...level, height_m }, "height of a level")}
+              onClear={level.foot ? () => put({ ...level, height_m: null }, "height of a level") : undefined}
             />
             {level.height_m === null && (
               <p className={`text-xs ${answer?.reason ? "text-oxide" : "text-ink-500"}`}>

@@ -84,6 +84,8 @@ type FieldProps = {
   value: string;
   parse: (text: string) => number | null;
   onValue: (value: number) => void;
+  /** Takes an emptied field for "not known"; without it an empty field is wrong. */
+  onClear?: () => void;
   min?: number;
   hint?: string;
   placeholder?: string;
@@ -95,6 +97,7 @@ export function Field({
   value,
   parse,
   onValue,
+  onClear,
   min = Number.NEGATIVE_INFINITY,
   hint,
   placeholder,
@@ -107,6 +110,10 @@ export function Field({
   }, [value]);
   const commit = () => {
     if (text === value) return;
+    if (!text.trim() && onClear) {
+      setWrong(false);
+      return onClear();
+    }
     const number = parse(text);
     if (number === null || number < min) return setWrong(true);
     setWrong(false);

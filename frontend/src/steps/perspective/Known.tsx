@@ -19,11 +19,12 @@ export function Known({ shot, document }: StepProps) {
       <Field
         label="Focal length (35 mm eq.)"
         value={camera.focal_35mm ? `${camera.focal_35mm} mm` : ""}
-        parse={(text) => (text.trim() ? parseNumber(text) : 0)}
-        min={0}
+        parse={parseNumber}
+        min={1}
         placeholder="not known"
         hint="such as 28 mm"
-        onValue={(value) => set({ focal_35mm: value || null }, "known focal length")}
+        onValue={(value) => set({ focal_35mm: value }, "known focal length")}
+        onClear={() => set({ focal_35mm: null }, "focal length not known")}
       />
       {notes?.focal_35mm != null && (
         <Statement

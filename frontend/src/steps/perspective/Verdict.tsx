@@ -12,16 +12,17 @@ export function Verdict({ document, derived }: StepProps) {
   const camera = derived.camera;
   if (!camera) return <NoCamera document={document} reason={derived.camera_reason} />;
   const poor = camera.trust === "poor";
+  // Yardsticks say in the Ground step, each beside its length, how far they are off.
+  const warnings = camera.warnings.filter((warning) => !warning.startsWith("Yardstick"));
   return (
     <>
       {camera.trust && (
         <Hint kind={poor ? "wrong" : "advice"}>
-          <b className="font-medium">{TRUST[camera.trust]}</b> {poor && camera.warnings.join(" ")}{" "}
-          {camera.advice[0]}
+          <b className="font-medium">{TRUST[camera.trust]}</b> {poor && warnings.join(" ")} {camera.advice[0]}
         </Hint>
       )}
       {!poor &&
-        camera.warnings.map((warning) => (
+        warnings.map((warning) => (
           <Hint key={warning} kind="wrong">
             {warning}
           </Hint>

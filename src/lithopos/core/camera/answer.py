@@ -176,7 +176,7 @@ def _deviations(solution: Solution, scale: Scale) -> tuple[dict[str, float], lis
     place = figures(solution.unit_camera())[position]
     slope[position] = scale.height * (slope[position] + np.outer(place, scale.slope))
     variance = np.einsum("ij,jk,ik->i", slope, solution.covariance, slope)
-    variance[position] += (scale.height * place) ** 2 * scale.own
+    variance[position] += (scale.height * place) ** 2 * (scale.own + scale.doubt)
     found = np.sqrt(np.maximum(variance, 0))
     metric, free = problem.is_metric, problem.principal_point == "free"
     shown = ["focal_px", "focal_35mm", "tilt_deg", "roll_deg", "heading_deg"]

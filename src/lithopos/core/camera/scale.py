@@ -35,12 +35,14 @@ class Scale:
     slope : (n,) of log height by the solved figures.
     own : variance of log height from the yardsticks' own ends and lengths.
     weights : (L,) of each yardstick in the logarithm of the height; the known camera height is last.
+    doubt : further variance of log height, where the yardsticks disagree by more than they should.
     """
 
     height: float
     slope: Array
     own: float
     weights: Array
+    doubt: float = 0.0
 
 
 def _lengths(problem: CameraProblem) -> list[tuple[str, LengthIn]]:
@@ -154,10 +156,13 @@ def scale_of(solution: Solution) -> Scale:
 
 def _combined(heights: Array, slopes: Array, owns: Array, covariance: Array) -> Scale:
     variances = np.einsum("ij,jk,ik->i", slopes, covariance, slopes) + owns
-    weights = 1 / np.maximum(variances, 1e-14)
-    weights = weights / weights.sum()
-    height = float(np.exp(weights @ np.log(heights)))
-    return Scale(height, weights @ slopes, float(weights**2 @ owns), weights)
+    precision = 1 / np.maximum(variances, 1e-14)
+    weights = precision / precision.sum()
+    mean = float(weights @ np.log(heights))
+    # Yardsticks that disagree by more than they should are all believed less (the Birge ratio).
+    excess = float(precision @ (np.log(heights) - mean) ** 2) / max(len(heights) - 1, 1) - 1
+    doubt = max(excess, 0.0) / float(precision.sum())
+    return Scale(float(np.exp(mean)), weights @ slopes, float(weights**2 @ owns), weights, doubt)
 
 
 def length_answers(solution: Solution, scale: Scale) -> list[LengthAnswer]:
@@ -208,7 +213,7 @@ def _length_answer(solution: Solution, scale: Scale, length: LengthIn, seen: flo
     share = scale.height / (scale.height - length.level_m)
     slope = by_camera + share * scale.slope
     pixels = _marked(solution, length)
-    variance = slope @ solution.covariance @ slope + share**2 * scale.own + pixels
+    variance = slope @ solution.covariance @ slope + share**2 * (scale.own + scale.doubt) + pixels
     sigma = metres * float(np.sqrt(max(variance, 0)))
     if mine is None or length.metres is None:
         return LengthAnswer(metres=metres, sigma_m=sigma)
