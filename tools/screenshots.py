@@ -79,7 +79,6 @@ def main() -> None:
         page.page.locator("input[type=file]").set_input_files(SAMPLES / "sea-terrace.jpg")
         page.page.get_by_test_id("photograph").wait_for()
         page.step("Perspective")
-        page.page.get_by_role("button", name="Run A").first.click()
         take(page, "perspective-empty")
 
 
@@ -101,6 +100,7 @@ def perspective_states(page: Screen) -> None:
         before = page.revision()
         page.press(f"Strike out {edge}")
         page.kept(before)
+    page.page.locator("aside").evaluate("aside => { aside.scrollTop = 0; }")
     take(page, "perspective-unsure")
     while page.revision() > start:
         before = page.revision()
