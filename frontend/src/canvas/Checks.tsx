@@ -1,4 +1,4 @@
-import { type Camera, project, projectSegment } from "../geometry/camera";
+import { type Camera, project, projectSegment, ray } from "../geometry/camera";
 import type { ImagePoint, World } from "../geometry/points";
 import { usePicked } from "../state/editor";
 import { Foot, WallGrid } from "./Grid";
@@ -39,25 +39,31 @@ function Lines({ d, colour = "#fff", width = 1.8 }: { d: string; colour?: string
   );
 }
 
-/** A plumb line through any point; a bob hangs at its foot. */
-function PlumbLine(props: Props) {
-  const { camera, frame } = props;
-  const spot = useSpot("plumb", props, camera);
-  if (!spot) return null;
-  const { foot } = spot;
-  const tall = 8 * unitOf(camera);
-  const line = projectSegment(camera, foot, [foot[0], foot[1], foot[2] + tall]);
+/** A plumb line through any point of the picture, also above the horizon; its grip is that point. */
+function PlumbLine({ camera, frame, document }: Props) {
+  const { spots } = usePicked("spots");
+  const { width, height } = document.photograph ?? { width: 1, height: 1 };
+  const pixel: ImagePoint = spots.plumb ?? [0.62 * width, 0.6 * height];
+  // Any point along the pixel's ray will do: all plumb lines through the ray look the same.
+  const [x, y, z] = camera.position.map(
+    (p, i) => p + 5 * camera.position[2] * (ray(camera, pixel)[i] ?? 0),
+  ) as [number, number, number];
+  const tall = 60 * camera.position[2];
+  const line = [
+    projectSegment(camera, [x, y, z], [x, y, z + tall]),
+    projectSegment(camera, [x, y, z], [x, y, z - tall]),
+  ];
   return (
     <g data-testid="plumb-line">
       <g clipPath="url(#photograph)">
-        <Lines d={pathOf(line, frame)} width={1.5} />
+        <Lines d={line.map((part) => pathOf(part, frame)).join("")} width={1.5} />
       </g>
       <Foot
         frame={frame}
-        at={spot.pixel}
+        at={pixel}
         label="Move the plumb line"
         text="plumb"
-        onMove={(pixel) => putSpot("plumb", pixel)}
+        onMove={(to) => putSpot("plumb", to)}
       />
     </g>
   );
@@ -99,7 +105,7 @@ function Staff(props: Props) {
         at={spot.pixel}
         label="Move the staff"
         text={camera.metric ? "staff" : "no scale yet"}
-        onMove={(pixel) => putSpot("staff", pixel)}
+        onMove={spot.put}
       />
     </g>
   );
@@ -145,7 +151,7 @@ function TestBox(props: Props) {
         at={spot.pixel}
         label="Move the test box"
         text={camera.metric ? `${box.join(" × ")} m` : "no scale yet"}
-        onMove={(pixel) => putSpot("box", pixel)}
+        onMove={spot.put}
       />
     </g>
   );

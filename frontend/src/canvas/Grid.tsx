@@ -2,7 +2,7 @@ import { type Camera, projectSegment } from "../geometry/camera";
 import type { World } from "../geometry/points";
 import { Handle } from "./Handle";
 import type { MarkProps } from "./Marks";
-import { putSpot, unitOf, useSpot } from "./place";
+import { unitOf, useSpot } from "./place";
 import type { Frame } from "./Stage";
 import { Tag } from "./Tag";
 
@@ -80,7 +80,7 @@ export function GroundGrid(props: MarkProps & { camera: Camera; strong: boolean 
           at={spot.pixel}
           label="Walk the grid"
           text={camera.metric ? `${unit} m a square` : "no scale yet"}
-          onMove={(pixel) => putSpot("grid", pixel)}
+          onMove={spot.put}
         />
       )}
     </>
@@ -112,7 +112,7 @@ export function WallGrid(props: MarkProps & { camera: Camera; run: "a" | "b" }) 
         at={spot.pixel}
         label="Move the wall by its foot"
         text={`wall along ${run.toUpperCase()}`}
-        onMove={(pixel) => putSpot("wall", pixel)}
+        onMove={spot.put}
       />
     </>
   );

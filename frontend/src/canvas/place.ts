@@ -4,11 +4,13 @@ import type { ImagePoint, World } from "../geometry/points";
 import { type Spot, useEditor } from "../state/editor";
 import type { MarkProps } from "./Marks";
 
+/** A plumb line goes through any point; the other checks stand on the ground. */
+type Standing = Exclude<Spot, "plumb">;
+
 /** Where checks stand while nobody has moved them, as shares of the picture; the first that shows ground is taken. */
-const FIRST_SPOTS: Record<Spot, [number, number]> = {
+const FIRST_SPOTS: Record<Standing, [number, number]> = {
   grid: [0.5, 0.74],
   wall: [0.3, 0.7],
-  plumb: [0.62, 0.66],
   staff: [0.42, 0.78],
   box: [0.56, 0.8],
 };
@@ -22,28 +24,33 @@ export function levelHeight(derived: Derived, level: string | null): number {
 type Where = Pick<MarkProps, "document" | "derived">;
 type Place = { pixel: ImagePoint; foot: World };
 
-/** A check's place: its pixel, and the point of the level under it; null where the picture shows no ground. */
-export function spotOf(name: Spot, { document, derived }: Where, camera: Camera): Place | null {
-  const { spots, level } = useEditor.getState();
+/** The point of the level in force under a pixel; null where the picture shows none of it. */
+const footUnder = (pixel: ImagePoint, derived: Derived, camera: Camera) =>
+  onPlane(camera, pixel, levelHeight(derived, useEditor.getState().level));
+
+/** A check's place: where it was put, else the first of its usual ones that shows ground; null if none does. */
+export function spotOf(name: Standing, { document, derived }: Where, camera: Camera): Place | null {
+  const chosen = useEditor.getState().spots[name];
+  const chosenFoot = chosen && footUnder(chosen, derived, camera);
+  if (chosen && chosenFoot) return { pixel: chosen, foot: chosenFoot };
   const { width, height } = document.photograph ?? { width: 1, height: 1 };
-  const chosen = spots[name];
   const [x, y] = FIRST_SPOTS[name];
-  const tried: ImagePoint[] = chosen
-    ? [chosen]
-    : LOWER.map((lower) => [x * width, Math.min(y + lower, 0.97) * height]);
-  for (const pixel of tried) {
-    const foot = onPlane(camera, pixel, levelHeight(derived, level));
-    const away = foot && Math.hypot(foot[0] - camera.position[0], foot[1] - camera.position[1]);
-    if (foot && away !== null && (chosen || away < 40 * unitOf(camera))) return { pixel, foot };
+  for (const lower of LOWER) {
+    const pixel: ImagePoint = [x * width, Math.min(y + lower, 0.97) * height];
+    const foot = footUnder(pixel, derived, camera);
+    const [cx, cy] = camera.position;
+    if (foot && Math.hypot(foot[0] - cx, foot[1] - cy) < 40 * unitOf(camera)) return { pixel, foot };
   }
   return null;
 }
 
-/** The same, drawn again when the check or the level in force is moved. */
-export function useSpot(name: Spot, where: Where, camera: Camera): Place | null {
+/** The same, drawn again when it is moved; it can only be moved to where the picture shows ground. */
+export function useSpot(name: Standing, where: Where, camera: Camera) {
   useEditor((state) => state.spots);
   useEditor((state) => state.level);
-  return spotOf(name, where, camera);
+  const place = spotOf(name, where, camera);
+  const put = (pixel: ImagePoint) => footUnder(pixel, where.derived, camera) && putSpot(name, pixel);
+  return place && { ...place, put };
 }
 
 export const putSpot = (name: Spot, pixel: ImagePoint) =>
