@@ -5,7 +5,7 @@ import { RUNS } from "../ui/runs";
 import type { MarkProps } from "./Marks";
 
 /** Put a proposed edge in or leave it out. */
-export const toggleProposal = (index: number) =>
+const toggleProposal = (index: number) =>
   useEditor.setState(({ proposals }) => {
     if (!proposals) return {};
     const left = new Set(proposals.left);

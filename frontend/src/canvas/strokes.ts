@@ -57,7 +57,8 @@ export function useStrokes(shot: ShotOut, document: Shot, frame: Frame) {
       from: pair(from),
       to: pair(to),
       foot: footOf(on),
-      level,
+      // The level in force may have been struck out, or undone, since it was chosen.
+      level: document.levels.some((one) => one.id === level) ? level : null,
       metres: null,
       plus_minus_m: 0,
     };

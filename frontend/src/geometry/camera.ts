@@ -34,7 +34,7 @@ export function cameraOf(answer: CameraAnswer): Camera {
 const dot = (a: readonly number[], b: readonly number[]) =>
   (a[0] ?? 0) * (b[0] ?? 0) + (a[1] ?? 0) * (b[1] ?? 0) + (a[2] ?? 0) * (b[2] ?? 0);
 
-export function toCamera(camera: Camera, p: World): World {
+function toCamera(camera: Camera, p: World): World {
   const d = [p[0] - camera.position[0], p[1] - camera.position[1], p[2] - camera.position[2]];
   return triple(camera.rotation.map((row) => dot(row, d)));
 }
@@ -104,14 +104,6 @@ export function ray(camera: Camera, p: ImagePoint): World {
   return triple(
     [0, 1, 2].map((i) => camera.rotation.reduce((sum, row, j) => sum + (row[i] ?? 0) * (seen[j] ?? 0), 0)),
   );
-}
-
-/** Where the ray through a pixel meets the upright plane through a foot, square to a world axis; else null. */
-export function onWall(camera: Camera, p: ImagePoint, foot: World, axis: 0 | 1): World | null {
-  const d = ray(camera, p);
-  const t = (foot[axis] - camera.position[axis]) / d[axis];
-  if (!Number.isFinite(t) || t <= 0 || t > 1e5) return null;
-  return [0, 1, 2].map((i) => (camera.position[i] ?? 0) + t * (d[i] ?? 0)) as unknown as World;
 }
 
 /** Where the ray through a pixel meets the level plane at a height; null where it doesn't. */

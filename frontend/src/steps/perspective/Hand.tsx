@@ -46,6 +46,12 @@ const HELD: { name: HandCamera["held"][number]; label: string }[] = [
   { name: "edges", label: "Marked edges" },
 ];
 
+const ANGLES = [
+  { name: "tilt_deg", label: "Tilt (up is +)", min: -89 },
+  { name: "roll_deg", label: "Roll", min: -180 },
+  { name: "heading_deg", label: "Heading from x", min: -360 },
+] as const;
+
 /** The camera by hand: by dragging on the photograph, or by figures; what is known can be held. */
 export function ByHand({ shot, document }: StepProps) {
   const { change, drag, keepDrag } = useDraft(shot.id);
@@ -87,27 +93,16 @@ export function ByHand({ shot, document }: StepProps) {
         min={0.01}
         onValue={(height_m) => set({ height_m })}
       />
-      <Field
-        label="Tilt (up is +)"
-        value={`${camera.tilt_deg.toFixed(1)}°`}
-        parse={parseNumber}
-        min={-89}
-        onValue={(tilt_deg) => set({ tilt_deg })}
-      />
-      <Field
-        label="Roll"
-        value={`${camera.roll_deg.toFixed(1)}°`}
-        parse={parseNumber}
-        min={-180}
-        onValue={(roll_deg) => set({ roll_deg })}
-      />
-      <Field
-        label="Heading from x"
-        value={`${camera.heading_deg.toFixed(1)}°`}
-        parse={parseNumber}
-        min={-360}
-        onValue={(heading_deg) => set({ heading_deg })}
-      />
+      {ANGLES.map(({ name, label, min }) => (
+        <Field
+          key={name}
+          label={label}
+          value={`${camera[name].toFixed(1)}°`}
+          parse={parseNumber}
+          min={min}
+          onValue={(value) => set({ [name]: value })}
+        />
+      ))}
       <Heading>Hold while dragging</Heading>
       <div className="flex flex-wrap gap-1.5">
         {HELD.filter(({ name }) => name !== "edges" || document.edges.length > 0).map(({ name, label }) => (

@@ -258,6 +258,7 @@ def _obeying(wanted: _Figures, edges: Marks, fixed: list[int], size: ImageSize) 
     free = [i for i in range(7) if i not in fixed]
 
     def misses(change: Array) -> Array:
+        # The drag's wish weighs a tenth: it decides only what the edges leave open.
         camera = _pinhole(_Figures(*_moved(start, free, change)), size.width, size.height)
         vanishing = camera.rotation[:, edges.run].T * [camera.focal_px, camera.focal_px, 1.0]
         return np.concatenate([edge_residuals(reduced, vanishing)[0] / HAND_SIGMA_PX, 0.1 * change / _LOOSE[free]])
