@@ -13,9 +13,9 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from lithopos.core.camera.advice import PLACES
-from lithopos.core.camera.hand import HandCamera, pinhole_by_hand
+from lithopos.core.camera.hand import pinhole_by_hand
 from lithopos.core.camera.pinhole import focal_px_from_35mm, view_angles
-from lithopos.core.camera.problem import CameraAnswer, CameraProblem
+from lithopos.core.camera.problem import CameraAnswer, CameraProblem, HandCamera
 from lithopos.core.camera.solve import pinhole_of, solve_camera
 from lithopos.core.errors import InputError, NoAnswer
 from tests.support import SAMPLES, TrueCamera

@@ -11,9 +11,9 @@ import numpy as np
 from PIL import Image
 from PIL.TiffImagePlugin import IFDRational
 
-from lithopos.core.exchange.exif import CameraNotes, camera_notes
+from lithopos.core.exchange.exif import camera_notes
 from lithopos.core.inspect import inspect_file
-from lithopos.core.shot import SolvedCamera, new_shot
+from lithopos.core.shot import CameraNotes, SolvedCamera, new_shot
 
 FOCAL, FOCAL_35MM, TAKEN, WIDTH, HEIGHT = 0x920A, 0xA405, 0x9003, 0xA002, 0xA003
 

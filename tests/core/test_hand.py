@@ -6,8 +6,8 @@ import unittest
 
 import numpy as np
 
-from lithopos.core.camera.hand import CornerTo, FocalLength, HandCamera, HorizonTo, Turn, hand_fit, pinhole_by_hand
-from lithopos.core.camera.problem import ImageSize, Pixel
+from lithopos.core.camera.hand import CornerTo, FocalLength, HorizonTo, Turn, hand_fit, pinhole_by_hand
+from lithopos.core.camera.problem import HandCamera, ImageSize, Pixel
 from lithopos.core.camera.vanishing import Marks
 from lithopos.core.errors import InputError
 from tests.support import TrueCamera

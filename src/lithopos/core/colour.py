@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import ArrayLike
 
-Floats = NDArray[np.float32]
-Array = NDArray[np.float64]
+from lithopos.core.arrays import Array, Floats
 
 __all__ = ["decode_srgb", "delta_e_2000", "encode_srgb", "linear_to_Lab", "luminance"]
 

@@ -9,14 +9,15 @@ import numpy as np
 from pydantic import BaseModel
 
 from lithopos.core.camera.answer import tell_by_hand
-from lithopos.core.camera.hand import Gesture, HandCamera, hand_fit, pinhole_by_hand
-from lithopos.core.camera.problem import CameraAnswer, LengthAnswer
+from lithopos.core.camera.hand import Gesture, hand_fit, pinhole_by_hand
+from lithopos.core.camera.problem import CameraAnswer, HandCamera, LengthAnswer
 from lithopos.core.camera.scale import seen_points
 from lithopos.core.camera.solve import bearable, pinhole_of, solve_camera
 from lithopos.core.camera.vanishing import RUNS, Marks
 from lithopos.core.errors import InputError, NoAnswer
 from lithopos.core.light.sun import Gnomon, KnownCamera, SunAnswer, SunProblem, solve_sun, sun_direction
-from lithopos.core.shot import Shot, camera_problem_of
+from lithopos.core.questions import camera_problem_of
+from lithopos.core.shot import Shot
 
 __all__ = ["Derived", "LevelAnswer", "derive", "shot_after_gesture"]
 

@@ -12,7 +12,7 @@ from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 class Base(DeclarativeBase):
     """The root of the tables."""
 
-    type_annotation_map = {dict[str, Any]: JSON}  # noqa: RUF012
+    type_annotation_map = {dict[str, Any]: JSON}
 
 
 def now() -> datetime:

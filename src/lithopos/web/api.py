@@ -13,7 +13,7 @@ from flask_openapi3 import APIBlueprint
 
 from lithopos import __version__
 from lithopos.core.camera.find import FINDING, FoundEdges, find_edges
-from lithopos.core.camera.hand import HandCamera
+from lithopos.core.camera.problem import HandCamera
 from lithopos.core.derive import Derived, derive, shot_after_gesture
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.bundle import write_bundle

@@ -8,8 +8,8 @@ from typing import Annotated, Any, Literal
 from flask_openapi3 import FileStorage
 from pydantic import BaseModel, ConfigDict, Field
 
-from lithopos.core.camera.hand import Gesture, HandCamera
-from lithopos.core.camera.problem import Pixel
+from lithopos.core.camera.hand import Gesture
+from lithopos.core.camera.problem import HandCamera, Pixel
 from lithopos.core.derive import Derived
 from lithopos.core.shot import Shot
 

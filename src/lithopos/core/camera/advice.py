@@ -3,11 +3,9 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
+from lithopos.core.arrays import Array
 from lithopos.core.camera.vanishing import edge_residuals, pair_edges
-
-Array = NDArray[np.float64]
 
 _LENGTH = 0.3  # of the proposed edge, in half diagonals
 _RUN_NAMES = ("of run A", "of run B", "that is plumb")

@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
-from numpy.typing import NDArray
 
+from lithopos.core.arrays import Array
 from lithopos.core.camera.advice import best_further_edge
 from lithopos.core.camera.pinhole import Pinhole, focal_35mm_from_px, view_angles
 from lithopos.core.camera.problem import CameraAnswer, CameraProblem, LengthAnswer, LineAnswer, Trust, XAxis
@@ -14,8 +14,6 @@ from lithopos.core.camera.scale import Scale, length_answers, lengths_through, s
 from lithopos.core.camera.solution import Solution
 from lithopos.core.camera.vanishing import RUNS, Marks, edge_residuals, reduce_edges
 from lithopos.core.errors import InputError
-
-Array = NDArray[np.float64]
 
 _X_AXES: dict[XAxis, tuple[int, int]] = {"a": (1, 0), "b": (0, 1), "-a": (-1, 0), "-b": (0, -1)}
 

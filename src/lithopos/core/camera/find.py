@@ -17,12 +17,11 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
+from lithopos.core.arrays import Array
 from lithopos.core.camera.fit import fit_square
 from lithopos.core.camera.problem import ImageSize, Pixel, Run
 from lithopos.core.camera.segments import DETECT_SIDE, detect_segments
 from lithopos.core.camera.vanishing import RUNS, Edges, edge_residuals, pair_edges
-
-Array = NDArray[np.float64]
 
 MOST_PROPOSED = 12  # edges of a run
 _FOCALS = np.array([0.85, 1.05, 1.3, 1.6, 2.0, 2.6, 3.6])  # guesses, in half diagonals: 18 to 78 mm

@@ -16,11 +16,10 @@ from itertools import combinations
 import numpy as np
 from numpy.typing import NDArray
 
+from lithopos.core.arrays import Array
 from lithopos.core.camera.least_squares import minimum
 from lithopos.core.camera.lens import undistort
 from lithopos.core.camera.vanishing import Edges, Marks, edge_residuals, reduce_edges, vanishing_point
-
-Array = NDArray[np.float64]
 
 # Weak beliefs that keep the lens fit from running away where the edges can't tell: a principal point
 # within about a half diagonal of the centre, a distortion within about ±1. Real evidence drowns them.

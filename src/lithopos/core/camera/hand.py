@@ -11,43 +11,21 @@ from dataclasses import astuple, dataclass, replace
 from typing import Annotated, Literal
 
 import numpy as np
-from numpy.typing import NDArray
-from pydantic import BaseModel, ConfigDict, Field, FiniteFloat
+from pydantic import BaseModel, ConfigDict, Field
 from scipy.optimize import least_squares
 
+from lithopos.core.arrays import Array
 from lithopos.core.camera.pinhole import Pinhole, focal_35mm_from_px, focal_px_from_35mm, view_angles
-from lithopos.core.camera.problem import ImageSize, Pixel, Positive
+from lithopos.core.camera.problem import HandCamera, Held, ImageSize, Pixel, Positive
 from lithopos.core.camera.solution import HAND_SIGMA_PX
 from lithopos.core.camera.vanishing import Marks, edge_residuals, reduce_edges
 from lithopos.core.errors import InputError
 
-Array = NDArray[np.float64]
-
-Held = Literal["focal length", "height", "horizon", "edges"]
-
-__all__ = ["Gesture", "HandCamera", "Held", "hand_fit", "pinhole_by_hand"]
+__all__ = ["Gesture", "hand_fit", "pinhole_by_hand"]
 
 
 class _Part(BaseModel):
     model_config = ConfigDict(extra="forbid", populate_by_name=True)
-
-
-class HandCamera(_Part):
-    """The camera is set by hand.
-
-    Attributes
-    ----------
-    held : figures that dragging on the photograph does not change; `edges` are the marked edges, which
-        it then obeys.
-    """
-
-    kind: Literal["hand"]
-    focal_35mm: Positive
-    height_m: Annotated[FiniteFloat, Field(gt=0, le=10_000)]
-    tilt_deg: Annotated[FiniteFloat, Field(gt=-90, lt=90)] = 0.0
-    roll_deg: Annotated[FiniteFloat, Field(ge=-180, le=180)] = 0.0
-    heading_deg: Annotated[FiniteFloat, Field(ge=-360, le=360)] = 90.0
-    held: list[Held] = []
 
 
 class HorizonTo(_Part):

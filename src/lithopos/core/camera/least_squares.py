@@ -11,9 +11,8 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-from numpy.typing import NDArray
 
-Array = NDArray[np.float64]
+from lithopos.core.arrays import Array
 
 _SHORTEST = 1e-13  # step, relative to the unknowns
 _HARDEST = 1e9  # damping beyond which no step helps any more

@@ -7,9 +7,8 @@ radial term.
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
-Array = NDArray[np.float64]
+from lithopos.core.arrays import Array
 
 __all__ = ["distort", "fold_radius", "undistort"]
 

@@ -13,11 +13,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import ArrayLike
 
+from lithopos.core.arrays import Array
 from lithopos.core.camera.lens import distort, fold_radius, undistort
-
-Array = NDArray[np.float64]
 
 DIAGONAL_35MM = 43.266615305567875  # of a 36 × 24 mm frame [mm]
 

@@ -10,6 +10,8 @@ __all__ = [
     "CameraAnswer",
     "CameraProblem",
     "FocalPrior",
+    "HandCamera",
+    "Held",
     "ImageSize",
     "KnownHeight",
     "LengthAnswer",
@@ -153,6 +155,27 @@ class CameraProblem(_In):
         """Whether anything tells the scale."""
         known = any(length.metres is not None for length in self.lengths)
         return self.scale is not None or self.camera_height is not None or known
+
+
+Held = Literal["focal length", "height", "horizon", "edges"]
+
+
+class HandCamera(_In):
+    """The camera is set by hand.
+
+    Attributes
+    ----------
+    held : figures that dragging on the photograph does not change; `edges` are the marked edges, which
+        it then obeys.
+    """
+
+    kind: Literal["hand"]
+    focal_35mm: Positive
+    height_m: Annotated[FiniteFloat, Field(gt=0, le=10_000)]
+    tilt_deg: Annotated[FiniteFloat, Field(gt=-90, lt=90)] = 0.0
+    roll_deg: Annotated[FiniteFloat, Field(ge=-180, le=180)] = 0.0
+    heading_deg: Annotated[FiniteFloat, Field(ge=-360, le=360)] = 90.0
+    held: list[Held] = []
 
 
 class LineAnswer(BaseModel):

@@ -10,14 +10,12 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import numpy as np
-from numpy.typing import NDArray
 
+from lithopos.core.arrays import Array
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.camera.problem import CameraProblem, LengthAnswer, LengthIn
 from lithopos.core.camera.solution import HAND_SIGMA_PX, Solution, half_diagonal_of
 from lithopos.core.errors import InputError
-
-Array = NDArray[np.float64]
 
 _ABOVE = "its level lies above the camera"
 _WALLS = {"wall_a": 1, "wall_b": 0}  # the world axis square to the wall

@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-Array = NDArray[np.float64]
+from lithopos.core.arrays import Array
 
 DETECT_SIDE = 1280  # longer side at which segments are sought [px]
 MOST_SEGMENTS = 420

@@ -8,12 +8,11 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from lithopos.core.arrays import Array
 from lithopos.core.camera.fit import Fit, turned_by
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.camera.problem import CameraProblem
 from lithopos.core.camera.vanishing import Marks
-
-Array = NDArray[np.float64]
 
 HAND_SIGMA_PX = 0.7  # how well a hand marks a point through the loupe; never assume better
 

@@ -11,7 +11,6 @@ from __future__ import annotations
 from itertools import combinations
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.special import stdtrit
 
 from lithopos.core.camera.answer import pinhole_of, tell
@@ -22,8 +21,6 @@ from lithopos.core.camera.problem import CameraAnswer, CameraProblem
 from lithopos.core.camera.solution import HAND_SIGMA_PX, Solution, axis_of, half_diagonal_of
 from lithopos.core.camera.vanishing import RUN_WORDS, RUNS, Edges, Marks, kept, reduce_edges, vanishing_point
 from lithopos.core.errors import InputError, NoAnswer
-
-Array = NDArray[np.float64]
 
 LEVEL_SIGMA = np.radians(1.5)  # how level a camera is held, where nothing tells
 _HAND_COUNTS = 0.5  # residuals that the belief in the hand's own error is worth

@@ -12,9 +12,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from lithopos.core.arrays import Array
 from lithopos.core.camera.problem import Run
-
-Array = NDArray[np.float64]
 
 RUNS: tuple[Run, Run, Run] = ("a", "b", "plumb")
 RUN_WORDS: dict[Run, str] = {"a": "run A", "b": "run B", "plumb": "plumb"}

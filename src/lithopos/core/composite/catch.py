@@ -13,7 +13,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from lithopos.core.colour import Floats, decode_srgb, encode_srgb, luminance
+from lithopos.core.arrays import Floats
+from lithopos.core.colour import decode_srgb, encode_srgb, luminance
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.render.scene import Region
 from lithopos.core.render.tracer import Layers

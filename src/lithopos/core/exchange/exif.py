@@ -13,38 +13,14 @@ from typing import Any
 
 import numpy as np
 from PIL import ExifTags, Image
-from pydantic import BaseModel, ConfigDict, FiniteFloat, NonNegativeFloat
 
 from lithopos.core.camera.pinhole import DIAGONAL_35MM
+from lithopos.core.shot.photo import CameraNotes
 
 _SHAPES = (3 / 2, 4 / 3, 16 / 9, 1.0, 5 / 4, 2.0)  # of sensors, long side over short
 _UNIT_MM = {2: 25.4, 3: 10.0, 4: 1.0, 5: 0.001}  # of the focal plane's resolution
 
-__all__ = ["CameraNotes", "camera_notes"]
-
-
-class CameraNotes(BaseModel):
-    """What the camera wrote; null where it wrote nothing that can be used.
-
-    Attributes
-    ----------
-    focal_35mm : 35 mm equivalent [mm]; `focal_mm` the lens's own.
-    taken_at : local time without a zone, or with one where the camera wrote it.
-    latitude_deg, longitude_deg : north and east are positive.
-    bearing_deg : of the view, clockwise from north (true or magnetic, as `bearing_is` tells).
-    cropped : why the picture seems cut from a larger one, so that the focal length does not count; else null.
-    """
-
-    model_config = ConfigDict(extra="forbid")
-
-    focal_35mm: FiniteFloat | None = None
-    focal_mm: NonNegativeFloat | None = None
-    taken_at: datetime | None = None
-    latitude_deg: FiniteFloat | None = None
-    longitude_deg: FiniteFloat | None = None
-    bearing_deg: FiniteFloat | None = None
-    bearing_is: str | None = None
-    cropped: str | None = None
+__all__ = ["camera_notes"]
 
 
 def camera_notes(path: Path, width: int, height: int) -> CameraNotes | None:

@@ -19,9 +19,10 @@ import numpy as np
 from PIL import Image as Pictures
 from scipy.spatial.transform import Rotation
 
+from lithopos.core.arrays import Array, Floats
 from lithopos.core.colour import decode_srgb
 from lithopos.core.errors import InputError
-from lithopos.core.geometry.model import Array, Floats, Model, Part, PbrMaterial
+from lithopos.core.geometry.model import Model, Part, PbrMaterial
 
 _COMPONENTS = {5120: "<i1", 5121: "<u1", 5122: "<i2", 5123: "<u2", 5125: "<u4", 5126: "<f4"}
 _WIDTHS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}

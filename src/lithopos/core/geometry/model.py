@@ -7,8 +7,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-Array = NDArray[np.float64]
-Floats = NDArray[np.float32]
+from lithopos.core.arrays import Array, Floats
 
 __all__ = ["Model", "Part", "PbrMaterial"]
 

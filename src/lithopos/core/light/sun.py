@@ -12,15 +12,14 @@ from dataclasses import replace
 from typing import Annotated
 
 import numpy as np
-from numpy.typing import NDArray
 from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, model_validator
 
+from lithopos.core.arrays import Array
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.camera.problem import ImageSize, Pixel, Positive
 from lithopos.core.camera.solution import HAND_SIGMA_PX
 from lithopos.core.errors import InputError, NoAnswer
 
-Array = NDArray[np.float64]
 _SMALL = 1e-4  # a small change of the camera [rad, or of 1]
 
 __all__ = ["Gnomon", "GnomonAnswer", "KnownCamera", "SunAnswer", "SunProblem", "solve_sun", "sun_direction"]

@@ -9,11 +9,11 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
+from lithopos.core.arrays import Array, Floats
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.camera.solve import pinhole_of
-from lithopos.core.colour import Floats, decode_srgb, luminance
+from lithopos.core.colour import decode_srgb, luminance
 from lithopos.core.derive import derive
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.picture import Picture
@@ -21,7 +21,6 @@ from lithopos.core.geometry.model import Model
 from lithopos.core.materials import GROUND_MATERIALS, GroundMaterial
 from lithopos.core.shot import Placed, Shot
 
-Array = NDArray[np.float64]
 Region = tuple[int, int, int, int]  # x0, y0, x1, y1 [px]
 
 __all__ = ["Region", "Scene", "StoodModel", "build_scene", "placement"]

@@ -13,8 +13,8 @@ from typing import Any, Protocol
 import cv2
 import numpy as np
 
+from lithopos.core.arrays import Floats
 from lithopos.core.camera.pinhole import Pinhole
-from lithopos.core.colour import Floats
 from lithopos.core.geometry.model import Part, PbrMaterial
 from lithopos.core.render.engine import load_renderer
 from lithopos.core.render.scene import Region, Scene

@@ -1,0 +1,38 @@
+"""The shot document: one photograph and everything decided about it, as plain data.
+
+Units are in the names; pixels and axes follow the conventions in docs/shot.md. Files are named by a
+path relative to the document, or by content hash (`sha256:…`) where the library keeps them.
+"""
+
+from __future__ import annotations
+
+from lithopos.core.shot.contact import Ground
+from lithopos.core.shot.deliver import Output
+from lithopos.core.shot.document import FORMAT, Shot, load_shot, new_shot, shot_schema, upgraded
+from lithopos.core.shot.ground import Length, Level
+from lithopos.core.shot.light import MarkedGnomon, Sky, Sun
+from lithopos.core.shot.perspective import Edge, HandCamera, SolvedCamera
+from lithopos.core.shot.photo import CameraNotes, Photograph
+from lithopos.core.shot.place import Placed
+
+__all__ = [
+    "FORMAT",
+    "CameraNotes",
+    "Edge",
+    "Ground",
+    "HandCamera",
+    "Length",
+    "Level",
+    "MarkedGnomon",
+    "Output",
+    "Photograph",
+    "Placed",
+    "Shot",
+    "Sky",
+    "SolvedCamera",
+    "Sun",
+    "load_shot",
+    "new_shot",
+    "shot_schema",
+    "upgraded",
+]

@@ -1,0 +1,132 @@
+"""The whole document: its parts together, older formats, its schema."""
+
+from __future__ import annotations
+
+import json
+from typing import Annotated, Any, Literal
+
+from pydantic import Field, ValidationError, model_validator
+
+from lithopos.core.camera.problem import FocalPrior, HandCamera, Pixel
+from lithopos.core.errors import InputError, input_error_from
+from lithopos.core.shot.contact import Ground
+from lithopos.core.shot.deliver import Output
+from lithopos.core.shot.ground import Length, Level
+from lithopos.core.shot.light import MarkedGnomon, Sky, Sun
+from lithopos.core.shot.parts import DocumentPart
+from lithopos.core.shot.perspective import Edge, SolvedCamera
+from lithopos.core.shot.photo import CameraNotes, Photograph
+from lithopos.core.shot.place import Placed
+
+FORMAT = 2
+
+__all__ = ["FORMAT", "Shot", "load_shot", "new_shot", "shot_schema", "upgraded"]
+
+
+class Shot(DocumentPart):
+    """One photograph with everything decided about it."""
+
+    format: Literal[2] = 2
+    name: Annotated[str, Field(max_length=200)] = ""
+    photograph: Photograph | None = None
+    edges: Annotated[list[Edge], Field(max_length=2000)] = []
+    lengths: Annotated[list[Length], Field(max_length=200)] = []
+    levels: Annotated[list[Level], Field(max_length=50)] = []
+    origin: Pixel | None = None
+    camera: Annotated[SolvedCamera | HandCamera, Field(discriminator="kind")] = SolvedCamera()
+    models: Annotated[list[Placed], Field(max_length=500)] = []
+    gnomons: Annotated[list[MarkedGnomon], Field(max_length=200)] = []
+    sun: Sun = Sun()
+    sky: Sky = Sky()
+    ground: Ground = Ground()
+    output: Output = Output()
+
+    @model_validator(mode="after")
+    def _identities_differ(self) -> Shot:
+        for things in (self.edges, self.lengths, self.levels, self.models, self.gnomons):
+            names = [thing.id for thing in things]
+            if len(set(names)) < len(names):
+                raise ValueError("two things have the same id")
+        return self
+
+    @model_validator(mode="after")
+    def _levels_are_known(self) -> Shot:
+        heights = {level.id: level.height_m for level in self.levels}
+        for length in self.lengths:
+            if length.level is None:
+                continue
+            if length.level not in heights:
+                raise ValueError(f"length {length.id!r} lies on a level that is not there")
+            if length.metres is not None and heights[length.level] is None:
+                raise ValueError(
+                    f"yardstick {length.id!r} lies on a level whose height is itself measured; give that height"
+                )
+        return self
+
+    def files(self) -> list[str]:
+        """Every file that the document names."""
+        photograph = [self.photograph.file] if self.photograph else []
+        return list(dict.fromkeys(photograph + [model.file for model in self.models]))
+
+
+def new_shot(name: str, file: str, told: dict[str, Any]) -> Shot:
+    """The beginning of a shot: its photograph, and the focal length to expect if the camera wrote one.
+
+    Parameters
+    ----------
+    told : what `inspect_file` told of the photograph.
+    """
+    notes = CameraNotes.model_validate(told["notes_of_camera"]) if told.get("notes_of_camera") else None
+    expected = notes.focal_35mm if notes and not notes.cropped else None
+    return Shot(
+        name=name,
+        photograph=Photograph(file=file, name=name, width=told["width"], height=told["height"], notes=notes),
+        camera=SolvedCamera(focal_prior=FocalPrior(focal_35mm=expected) if expected else None),
+    )
+
+
+def load_shot(data: Any) -> Shot:
+    """A shot from decoded JSON, older formats brought up to date.
+
+    Raises
+    ------
+    InputError
+        Naming the first wrong field.
+    """
+    if not isinstance(data, dict):
+        raise InputError("", "a shot document is a JSON object")
+    try:
+        return Shot.model_validate(upgraded(data))
+    except ValidationError as error:
+        raise input_error_from(error) from error
+
+
+def _from_1(data: dict[str, Any]) -> dict[str, Any]:
+    """Format 1 knew one yardstick, on the ground."""
+    rest = {name: value for name, value in data.items() if name != "yardstick"}
+    stick = data.get("yardstick")
+    if isinstance(stick, dict):
+        rest["lengths"] = [*rest.get("lengths", []), {"id": "y1", **stick}]
+    return {**rest, "format": 2}
+
+
+_UPGRADES: dict[int, Any] = {1: _from_1}  # from format n to n + 1: a function of the document
+
+
+def upgraded(data: dict[str, Any]) -> dict[str, Any]:
+    """A document of any format as one of this format, not yet checked."""
+    number = data.get("format", 1)
+    if not isinstance(number, int) or number < 1 or number > FORMAT:
+        raise InputError("format", f"is {json.dumps(number)}; this version reads 1 to {FORMAT}")
+    while number < FORMAT:
+        data = _UPGRADES[number](data)
+        number += 1
+    return data
+
+
+def shot_schema() -> dict[str, Any]:
+    """The JSON Schema of the shot document."""
+    return {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        **Shot.model_json_schema(by_alias=True),
+    }

@@ -1,0 +1,51 @@
+"""The Photo step: the background photograph and what the camera wrote into it."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated
+
+from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, NonNegativeFloat
+
+from lithopos.core.shot.parts import DocumentPart, FileName, Name
+
+__all__ = ["CameraNotes", "Photograph"]
+
+
+class CameraNotes(BaseModel):
+    """What the camera wrote; null where it wrote nothing that can be used.
+
+    Attributes
+    ----------
+    focal_35mm : 35 mm equivalent [mm]; `focal_mm` the lens's own.
+    taken_at : local time without a zone, or with one where the camera wrote it.
+    latitude_deg, longitude_deg : north and east are positive.
+    bearing_deg : of the view, clockwise from north (true or magnetic, as `bearing_is` tells).
+    cropped : why the picture seems cut from a larger one, so that the focal length does not count; else null.
+    """
+
+    model_config = ConfigDict(extra="forbid")
+
+    focal_35mm: FiniteFloat | None = None
+    focal_mm: NonNegativeFloat | None = None
+    taken_at: datetime | None = None
+    latitude_deg: FiniteFloat | None = None
+    longitude_deg: FiniteFloat | None = None
+    bearing_deg: FiniteFloat | None = None
+    bearing_is: str | None = None
+    cropped: str | None = None
+
+
+class Photograph(DocumentPart):
+    """The background photograph; its size is after EXIF orientation.
+
+    Attributes
+    ----------
+    notes : what the camera wrote into the file, or null where it wrote nothing.
+    """
+
+    file: FileName
+    name: Name = ""
+    width: Annotated[int, Field(ge=1, le=100_000)]
+    height: Annotated[int, Field(ge=1, le=100_000)]
+    notes: CameraNotes | None = None

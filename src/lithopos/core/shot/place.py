@@ -1,0 +1,22 @@
+"""The Place step: models and where they stand."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from pydantic import Field, FiniteFloat
+
+from lithopos.core.shot.parts import DocumentPart, FileName, Identity, Metres, Name
+
+__all__ = ["Placed"]
+
+
+class Placed(DocumentPart):
+    """A model and where it stands: its foot's middle [m], turned about the plumb line, sized."""
+
+    id: Identity
+    file: FileName
+    name: Name = ""
+    position_m: tuple[Metres, Metres, Metres] = (0.0, 0.0, 0.0)
+    turn_deg: Annotated[FiniteFloat, Field(ge=-3600, le=3600)] = 0.0
+    size: Annotated[FiniteFloat, Field(gt=0, le=10_000)] = 1.0
