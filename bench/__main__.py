@@ -23,8 +23,8 @@ from lithopos.core.camera.find import find_edges
 from lithopos.core.camera.problem import CameraAnswer, CameraProblem, LineIn
 from lithopos.core.camera.solve import solve_camera
 from lithopos.core.derive import derive
-from lithopos.core.exchange.picture import read_picture
-from lithopos.core.inspect import read_model
+from lithopos.core.exchange.decode import read_picture
+from lithopos.core.reading.ask import read_model
 from lithopos.core.light.sun import SunAnswer, SunProblem, solve_sun
 from lithopos.core.render.engine import choose_variant
 from lithopos.core.render.passes import PROOF_SAMPLES, PROOF_WIDTH, render_shot, sized

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from functools import cache
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -12,10 +13,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lithopos.core.colour import decode_srgb, delta_e_2000, linear_to_Lab
-from lithopos.core.exchange.picture import Picture, read_picture
+from lithopos.core.exchange.decode import read_picture
+from lithopos.core.exchange.picture import Picture
 from lithopos.core.geometry.model import Model
-from lithopos.core.inspect import read_model
-from lithopos.core.render.passes import render_shot
+from lithopos.core.reading.ask import read_model
+from lithopos.core.render.render import render_shot
 from lithopos.core.shot import Shot, load_shot
 
 SAMPLES = Path(__file__).parents[1] / "src/lithopos/samples/data"
@@ -97,6 +99,7 @@ def score(name: str, samples: int = 64, seed: int = 0) -> tuple[Score, Picture]:
     ), made
 
 
+@cache
 def _model(file: str) -> Model:
     model: Model = read_model(SAMPLES / file)
     return model

@@ -12,7 +12,7 @@ from typing import Any
 
 import numpy as np
 
-from lithopos.core.exchange.picture import read_picture
+from lithopos.core.exchange.decode import read_picture
 from lithopos.core.shot import FORMAT
 from tests.core.test_shot import example
 from tests.support import SAMPLES, TrueCamera

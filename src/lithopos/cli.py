@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import json
+import math
 import os
 import shutil
 import sys
+import tempfile
 from pathlib import Path
 from typing import Any, NoReturn, TypeVar
 
@@ -14,7 +16,7 @@ import platformdirs
 from pydantic import BaseModel, ValidationError
 
 from lithopos import __version__
-from lithopos.core.errors import InputError, LithoposError, NoAnswer, input_error_from
+from lithopos.core.errors import InputError, LithoposError, NoAnswer, NoRoom, input_error_from
 
 Asked = TypeVar("Asked", bound=BaseModel)
 DATA = Path(platformdirs.user_data_dir("lithopos"))
@@ -25,8 +27,8 @@ def main() -> None:
     try:
         status = cli.main(standalone_mode=False)
         sys.stdout.flush()
-    except InputError as error:
-        _end(2, str(error))
+    except (InputError, NoRoom) as error:
+        _end(2 if isinstance(error, InputError) else 1, str(error))
     except click.ClickException as error:
         _end(2, " ".join(error.format_message().split()))
     except click.Abort:
@@ -42,7 +44,7 @@ def main() -> None:
 
 
 def _end(status: int, line: str) -> NoReturn:
-    print(line, file=sys.stderr)
+    print(" ".join(line.split()), file=sys.stderr)  # names of files may hold line breaks
     sys.exit(status)
 
 
@@ -52,7 +54,9 @@ def _read_json(file: str) -> Any:
         return json.loads(text, parse_constant=_no_constant)
     except OSError as error:
         raise InputError("FILE", f"{file} can't be read: {error.strerror}") from error
-    except (UnicodeDecodeError, RecursionError, json.JSONDecodeError) as error:
+    except RecursionError as error:
+        raise InputError("FILE", "is nested too deep") from error
+    except ValueError as error:  # not UTF-8, not JSON, or an integer of thousands of digits
         raise InputError("FILE", f"is not JSON: {str(error).splitlines()[0]}") from error
 
 
@@ -62,6 +66,16 @@ def _no_constant(name: str) -> NoReturn:
 
 def _print(answer: Any) -> None:
     print(json.dumps(answer, indent=1, allow_nan=False))
+
+
+class _Figure(click.FloatRange):
+    """A number within a range; `nan` is none."""
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
+        number = super().convert(value, param, ctx)
+        if number is not None and not math.isfinite(number):
+            self.fail(f"{value} is not a number", param, ctx)
+        return number
 
 
 @click.group()
@@ -104,12 +118,11 @@ def _solved_camera(data: Any) -> dict[str, Any]:
 @click.argument("photo", type=click.Path(path_type=Path))
 def edges(photo: Path) -> None:
     """Propose edges of a photograph and their runs."""
-    from lithopos.core.camera.find import find_edges
-    from lithopos.core.exchange.picture import read_picture
+    from lithopos.core.reading.ask import find_edges_of
 
     if not photo.is_file():
         raise InputError("PHOTO", f"{photo} is not a file")
-    found = find_edges(read_picture(photo).eight_bit)
+    found = find_edges_of(photo)
     print(found.reason or f"{len(found.lines)} edges proposed", file=sys.stderr)
     _print(found.model_dump(mode="json", exclude={"segments"}))
 
@@ -137,7 +150,7 @@ def _valid(kind: type[Asked], data: Any) -> Asked:
 @click.argument("model", type=click.Path(path_type=Path))
 def inspect(model: Path) -> None:
     """Tell what is in a model file (size in metres, triangles, parts, materials)."""
-    from lithopos.core.inspect import inspect_file
+    from lithopos.core.reading.ask import inspect_file
 
     if not model.is_file():
         raise InputError("MODEL", f"{model} is not a file")
@@ -151,7 +164,7 @@ def inspect(model: Path) -> None:
 @click.argument("shot", type=click.Path(path_type=Path))
 @click.option("-o", "--out", required=True, type=click.Path(path_type=Path), help="The PNG to write.")
 @click.option("--quality", type=click.Choice(["proof", "master"]), default="proof", show_default=True)
-@click.option("--scale", type=click.FloatRange(0.01, 4), help="Of the photograph's size.")
+@click.option("--scale", type=_Figure(0.01, 4), help="Of the photograph's size.")
 @click.option("--samples", type=click.IntRange(1, 65536), help="Samples a pixel.")
 @click.option("--seed", type=click.IntRange(0, 10**9), default=0, show_default=True)
 @click.option(
@@ -160,34 +173,52 @@ def inspect(model: Path) -> None:
 def render(shot: Path, out: Path, quality: str, scale: float | None, samples: int | None, seed: int) -> None:
     """Render a shot file or bundle to a PNG."""
     from lithopos.core.exchange.bundle import open_shot
-    from lithopos.core.exchange.picture import read_picture, write_png
-    from lithopos.core.inspect import read_model
-    from lithopos.core.render.passes import render_shot
+    from lithopos.core.exchange.picture import write_png
+    from lithopos.core.reading.ask import read_model, read_picture
+    from lithopos.core.render.render import refuse_too_large, render_shot
 
-    if out.suffix.lower() != ".png":
-        raise InputError("--out", "ends in .png: other formats are not written in this version")
-    if not out.parent.is_dir():
-        raise InputError("--out", f"{out.parent} is not a folder")
+    _refuse_unwritable(out)
     with open_shot(shot) as opened:
-        photograph = read_picture(opened.find(opened.shot.photograph.file)) if opened.shot.photograph else None
+        photograph = opened.shot.photograph
         if photograph is None:
             raise InputError("photograph", "is missing: a shot begins with one")
+        if scale is not None:
+            refuse_too_large(photograph.width, photograph.height, scale)
         steps = render_shot(
             opened.shot,
-            photograph,
+            read_picture(opened.find(photograph.file)),
             lambda name: read_model(opened.find(name)),
             quality="master" if quality == "master" else "proof",
             scale=scale,
             samples=samples,
             seed=seed,
         )
-        picture, cut = None, 0
+        step = None
         for step in steps:
-            picture, cut = step.picture, step.cut
-            _show_progress(step.number, step.of, step.seconds_left)
-        assert picture is not None
-        write_png(picture, out)
-    print(f"{out} written", f"(stray bright pixels of the ground cut: {cut})" if cut else "", file=sys.stderr)
+            _show_progress(step.done, step.of, step.seconds_left)
+        assert step is not None and step.picture is not None
+        write_png(step.picture, out)
+    for note in step.notes:
+        print(note, file=sys.stderr)
+    cut = f"(stray bright pixels of the ground cut: {step.cut})" if step.cut else ""
+    print(f"{out} written", cut, file=sys.stderr)
+
+
+def _refuse_unwritable(out: Path) -> None:
+    """Say before anything is rendered that the picture could not be written."""
+    if out.suffix.lower() != ".png":
+        raise InputError("--out", "ends in .png: other formats are not written in this version")
+    try:
+        if out.is_dir():
+            raise InputError("--out", f"{out} is a folder")
+        if not out.parent.is_dir():
+            raise InputError("--out", f"{out.parent} is not a folder")
+        if out.exists() and not os.access(out, os.W_OK):
+            raise InputError("--out", f"{out} can't be written to")
+        with tempfile.TemporaryFile(dir=out.parent):
+            pass
+    except OSError as error:
+        raise InputError("--out", f"{out.name[:80]} can't be written: {error.strerror}") from error
 
 
 def _show_progress(number: int, of: int, seconds_left: float) -> None:

@@ -11,7 +11,7 @@ import cv2
 import numpy as np
 from bench.truth import model_mask, psnr
 
-from lithopos.core.exchange.picture import read_picture
+from lithopos.core.exchange.decode import read_picture
 from lithopos.samples.demo import marks_of
 from tests.browser.driver import Screen, chromium, screen
 from tests.support import SAMPLES, running

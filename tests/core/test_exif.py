@@ -12,7 +12,7 @@ from PIL import Image
 from PIL.TiffImagePlugin import IFDRational
 
 from lithopos.core.exchange.exif import camera_notes
-from lithopos.core.inspect import inspect_file
+from lithopos.core.reading.ask import inspect_file
 from lithopos.core.shot import CameraNotes, SolvedCamera, new_shot
 
 FOCAL, FOCAL_35MM, TAKEN, WIDTH, HEIGHT = 0x920A, 0xA405, 0x9003, 0xA002, 0xA003

@@ -18,9 +18,10 @@ import numpy as np
 from PIL import Image
 
 from lithopos.core.errors import InputError, NoRoom
-from lithopos.core.exchange.picture import Picture, read_picture, write_png
+from lithopos.core.exchange.decode import read_picture
+from lithopos.core.exchange.picture import Picture, write_png
 from lithopos.core.geometry.gltf import read_gltf
-from lithopos.core.inspect import inspect_file
+from lithopos.core.reading.ask import inspect_file
 from tests.support import SAMPLES
 
 

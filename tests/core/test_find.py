@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from lithopos.core.camera.find import FoundEdges, find_edges
 from lithopos.core.camera.problem import CameraAnswer, CameraProblem
 from lithopos.core.camera.solve import solve_camera
-from lithopos.core.exchange.picture import read_picture
+from lithopos.core.exchange.decode import read_picture
 from tests.support import SAMPLES, TrueCamera
 
 

@@ -18,9 +18,10 @@ from bench.truth import marked_shot, score
 
 from lithopos.core.composite.catch import compose, model_gain
 from lithopos.core.errors import Cancelled, InputError
-from lithopos.core.exchange.picture import Picture, read_picture
+from lithopos.core.exchange.decode import read_picture
+from lithopos.core.exchange.picture import Picture
 from lithopos.core.geometry.model import Model, Part, PbrMaterial
-from lithopos.core.inspect import read_model
+from lithopos.core.reading.ask import read_model
 from lithopos.core.render.engine import FAST, SLOW, choose_variant
 from lithopos.core.render.passes import Pass, pass_plan, render_shot, sized
 from lithopos.core.render.scene import Scene, StoodModel, build_scene, placement

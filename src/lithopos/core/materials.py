@@ -1,7 +1,8 @@
-"""What grounds are made of: the short list that sets the level of a ground's reflectance.
+"""What grounds are made of: the short list that sets the level of a ground's reflectance, and its sheen.
 
-Reflectances are hemispherical, of dry weathered surfaces in daylight, rounded from the ranges that
-building-physics tables agree on; the photograph itself gives tint and pattern.
+Reflectances are hemispherical, of weathered surfaces in daylight, rounded from the ranges that
+building-physics tables agree on; the photograph itself gives tint and pattern. Every ground has a sheen:
+a dielectric coat over the diffuse body (Fresnel's equations at the index of refraction 1.5, rough).
 """
 
 from __future__ import annotations
@@ -13,11 +14,11 @@ __all__ = ["GROUND_MATERIALS", "GroundMaterial"]
 
 @dataclass(frozen=True)
 class GroundMaterial:
-    """Mean diffuse reflectance [0..1]; how much of a mirror it is (0 none), and that mirror's roughness."""
+    """Mean diffuse reflectance [0..1]; strength of the coat (1: a whole dielectric one, 0: none), its roughness."""
 
     reflectance: float
-    gloss: float = 0.0
-    roughness: float = 0.3
+    coat: float = 0.8
+    roughness: float = 0.65
 
 
 GROUND_MATERIALS = {
@@ -25,12 +26,12 @@ GROUND_MATERIALS = {
     "warm stone": GroundMaterial(0.32),
     "dark stone": GroundMaterial(0.16),
     "concrete": GroundMaterial(0.30),
-    "brick": GroundMaterial(0.24),
-    "asphalt": GroundMaterial(0.10),
-    "gravel": GroundMaterial(0.25),
-    "grass": GroundMaterial(0.14),
-    "sand": GroundMaterial(0.36),
-    "timber": GroundMaterial(0.25),
-    "polished stone": GroundMaterial(0.30, 1.0, 0.12),
-    "wet stone": GroundMaterial(0.18, 1.0, 0.2),
+    "brick": GroundMaterial(0.24, 0.6, 0.7),
+    "asphalt": GroundMaterial(0.10, 0.8, 0.7),
+    "gravel": GroundMaterial(0.25, 0.4, 0.8),
+    "grass": GroundMaterial(0.14, 0.4, 0.75),
+    "sand": GroundMaterial(0.36, 0.3, 0.8),
+    "timber": GroundMaterial(0.25, 0.8, 0.6),
+    "polished stone": GroundMaterial(0.30, 1.0, 0.3),
+    "wet stone": GroundMaterial(0.18, 1.0, 0.35),
 }

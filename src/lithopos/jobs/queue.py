@@ -1,8 +1,9 @@
-"""The queue: huey on SQLite, beside the library."""
+"""The two queues, proofs and masters: huey on SQLite, beside the library."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import sqlite3
+import sys
 from pathlib import Path
 from typing import Any
 
@@ -10,21 +11,58 @@ from huey import SqliteHuey
 
 __all__ = ["Queue"]
 
+FILE = "queue.db"
+
 
 class Queue:
-    """Puts renders in line; a worker gives the function that does them."""
+    """Puts renders in line and takes them out; proofs go first. A damaged queue is kept aside and said."""
 
-    def __init__(self, data: Path, work: Callable[[str], None] | None = None) -> None:
+    def __init__(self, data: Path) -> None:
         data.mkdir(parents=True, exist_ok=True)
-        self.huey: Any = SqliteHuey("lithopos", filename=str(data / "queue.db"), results=False)
+        place = data / FILE
+        _keep_damaged_aside(place)
+        self._lines: dict[str, Any] = {
+            quality: SqliteHuey(quality, filename=str(place), results=False) for quality in ("proof", "master")
+        }
+        self._tasks = {quality: line.task(name=f"render {quality}")(_named) for quality, line in self._lines.items()}
 
-        def render(render_id: str) -> None:
-            if work is None:
-                raise RuntimeError("this process queues renders, it does not do them")
-            work(render_id)
-
-        self._render = self.huey.task(name="render")(render)
-
-    def put(self, render_id: str) -> None:
+    def put(self, render_id: str, quality: str) -> None:
         """Put a render in line."""
-        self._render(render_id)
+        self._tasks[quality](render_id)
+
+    def take(self, *qualities: str) -> str | None:
+        """The next render of the first quality that has one waiting; None if none has."""
+        for quality in qualities or ("proof", "master"):
+            task = self._lines[quality].dequeue()
+            if task is not None:
+                return str(task.args[0])
+        return None
+
+    def waiting(self) -> set[str]:
+        """The renders that are in line."""
+        return {str(task.args[0]) for line in self._lines.values() for task in line.pending()}
+
+
+def _named(render_id: str) -> str:
+    """What is queued is only a render's name; the worker that takes it does the work."""
+    return render_id
+
+
+def _keep_damaged_aside(place: Path) -> None:
+    if not place.exists():
+        return
+    try:
+        connection = sqlite3.connect(place)
+        try:
+            sound = connection.execute("PRAGMA quick_check").fetchone() == ("ok",)
+        finally:
+            connection.close()
+    except sqlite3.DatabaseError:
+        sound = False
+    if sound:
+        return
+    aside = place.with_name(f"{place.name}.damaged")
+    for suffix in ("-wal", "-shm"):
+        place.with_name(place.name + suffix).unlink(missing_ok=True)
+    place.replace(aside)
+    print(f"the queue was damaged: it is kept as {aside} and begun anew", file=sys.stderr, flush=True)

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import contextlib
-import ctypes
 import signal
 import socket
 import subprocess
@@ -15,16 +13,11 @@ from pathlib import Path
 from types import FrameType
 
 from lithopos.core.errors import InputError
+from lithopos.core.reading.limits import end_with_parent
 from lithopos.jobs.worker import fail_orphans
 from lithopos.library.store import Library
 
 __all__ = ["serve"]
-
-
-def _end_with_parent() -> None:
-    """Ask the kernel to end this child when its parent is killed (Linux; elsewhere nothing)."""
-    with contextlib.suppress(OSError, AttributeError):
-        ctypes.CDLL(None).prctl(1, signal.SIGTERM)
 
 
 def _free_port(port: int) -> int:
@@ -39,7 +32,7 @@ def _free_port(port: int) -> int:
 
 
 def _start(*command: str) -> subprocess.Popen[bytes]:
-    return subprocess.Popen([sys.executable, "-m", *command], preexec_fn=_end_with_parent)
+    return subprocess.Popen([sys.executable, "-m", *command], preexec_fn=end_with_parent)
 
 
 def _answers(address: str) -> bool:

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+import contextlib
+import errno
 import hashlib
-import mimetypes
+import re
 import secrets
 import shutil
+import sqlite3
 import tempfile
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -15,18 +19,24 @@ from typing import IO, Any
 
 from alembic import command
 from alembic.config import Config
+from alembic.util import CommandError
 from sqlalchemy import and_, create_engine, event, func, select, text
+from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
-from lithopos.core.errors import InputError, LithoposError
-from lithopos.core.exchange.picture import write_atomically
-from lithopos.core.inspect import inspect_file
+from lithopos.core.errors import InputError, LithoposError, NoRoom
+from lithopos.core.exchange.kinds import MEDIA_TYPES
+from lithopos.core.reading.ask import ask_reader
 from lithopos.core.shot import Shot, load_shot, new_shot, upgraded
+from lithopos.core.shot.change import changed, met
 from lithopos.library.models import Project, ProjectFile, Render, Revision, ShotRow, StoredFile, now
 
 RUNNING = ("running", "stopping")
+LEFT_AFTER_S = 120.0  # a reader gives up long before
+RESERVE, RESERVE_BYTES = "reserve", 8 << 20
+FULL = "The disk is full: nothing was changed. Make room and try again; everything accepted before is kept."
 
-__all__ = ["Library", "NotFound", "ShotState", "Stale", "merge_patch"]
+__all__ = ["Library", "NotFound", "ShotState", "Stale", "full_disk"]
 
 
 class NotFound(LithoposError):
@@ -34,11 +44,11 @@ class NotFound(LithoposError):
 
 
 class Stale(LithoposError):
-    """A change was made to an older revision than the one in force."""
+    """A change meets another one that was made to the same thing since revision `seen`."""
 
-    def __init__(self, seen: int, head: int) -> None:
+    def __init__(self, seen: int, head: int, what: str = "This shot") -> None:
         super().__init__(
-            f"This shot has changed since you saw it (you saw revision {seen}, it is at {head}). "
+            f"{what} has changed since you saw it (you saw revision {seen}, it is at {head}). "
             "Nothing was overwritten; load it again and repeat the change."
         )
         self.head = head
@@ -56,29 +66,29 @@ class ShotState:
     redo: str | None
 
 
-def merge_patch(target: Any, patch: Any) -> Any:
-    """A JSON merge patch applied, RFC 7396, section 2."""
-    if not isinstance(patch, dict):
-        return patch
-    result = dict(target) if isinstance(target, dict) else {}
-    for key, value in patch.items():
-        if value is None:
-            result.pop(key, None)
-        else:
-            result[key] = merge_patch(result.get(key), value)
-    return result
-
-
 def _new_id() -> str:
     return secrets.token_hex(6)
 
 
 class Library:
-    """Everything kept below one folder: `library.db`, `files/`, `renders/`."""
+    """Everything kept below one folder: `library.db`, `files/`, `made/` (of files), `renders/`.
+
+    Raises
+    ------
+    InputError
+        If the folder can't be used, or was written by a newer version.
+    """
 
     def __init__(self, data: Path) -> None:
         self.data = data
-        data.mkdir(parents=True, exist_ok=True)
+        try:
+            data.mkdir(parents=True, exist_ok=True)
+            with tempfile.TemporaryFile(dir=data):
+                pass
+        except OSError as error:
+            raise InputError("--data", f"{data} can't be written to: {error.strerror}") from error
+        _refuse_damaged(data / "library.db")
+        self._clear_leftovers()
         self.engine = create_engine(f"sqlite:///{data / 'library.db'}", connect_args={"timeout": 30})
         event.listen(self.engine, "connect", _set_pragmas)
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
@@ -89,7 +99,28 @@ class Library:
         config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
         with self.engine.begin() as connection:
             config.attributes["connection"] = connection
-            command.upgrade(config, "head")
+            try:
+                command.upgrade(config, "head")
+            except CommandError as error:
+                raise InputError(
+                    "--data", f"{self.data} was written by a newer version of Lithopos; use that one, or another folder"
+                ) from error
+        self._reserve_room()
+
+    def _clear_leftovers(self) -> None:
+        """What readers that were killed have left behind."""
+        for left in (self.data / "files").glob(".new-*"):
+            with contextlib.suppress(OSError):
+                if time.time() - left.stat().st_mtime > LEFT_AFTER_S:
+                    shutil.rmtree(left)
+
+    def _reserve_room(self) -> None:
+        """Room that is given up so that a failure for want of room can still be recorded."""
+        reserve = self.data / RESERVE
+        if reserve.exists() or shutil.disk_usage(self.data).free < 4 * RESERVE_BYTES:
+            return
+        with contextlib.suppress(OSError):
+            reserve.write_bytes(bytes(RESERVE_BYTES))
 
     def revision(self) -> str:
         """The database's migration."""
@@ -98,9 +129,14 @@ class Library:
 
     @contextmanager
     def session(self) -> Iterator[Session]:
-        """A transaction: kept whole at the end, or not at all."""
-        with self._sessions.begin() as session:
-            yield session
+        """A transaction: kept whole at the end, or not at all; NoRoom if the disk is full."""
+        try:
+            with self._sessions.begin() as session:
+                yield session
+        except OperationalError as error:
+            if full_disk(error):
+                raise NoRoom(FULL) from error
+            raise
 
     # Projects and files
 
@@ -130,32 +166,52 @@ class Library:
             If it is neither, or damaged; nothing is kept then.
         """
         self.project(project_id)
-        name = Path(name.replace("\\", "/")).name[:200] or "file"
+        name = _plain_name(name)
         (self.data / "files").mkdir(exist_ok=True)
-        with tempfile.TemporaryDirectory(dir=self.data / "files", prefix=".new-") as folder:
-            copy = Path(folder) / f"in{Path(name).suffix.lower()}"
+        with _room(), tempfile.TemporaryDirectory(dir=self.data / "files", prefix=".new-") as folder:
+            copy, made = Path(folder) / f"in{_plain_suffix(name)}", Path(folder) / "made"
+            made.mkdir()
             digest = hashlib.sha256()
             with copy.open("wb") as file:
                 while block := source.read(1 << 20):
                     digest.update(block)
                     file.write(block)
-            told = inspect_file(copy)
-            sha256 = digest.hexdigest()
+            told = ask_reader("prepare", copy, made)
+            sha256, size = digest.hexdigest(), copy.stat().st_size
             place = self.file_path(f"sha256:{sha256}", must_exist=False)
             place.parent.mkdir(parents=True, exist_ok=True)
-            size = copy.stat().st_size
+            self._put_made(sha256, made)
             if not place.exists():
                 copy.replace(place)
         with self.session() as session:
             stored = session.get(StoredFile, sha256)
             if stored is None:
-                media = mimetypes.guess_type(name)[0] or "application/octet-stream"
-                media = "model/gltf-binary" if told["kind"] == "model" else media
-                stored = StoredFile(sha256=sha256, kind=told["kind"], media_type=media, size_bytes=size, told=told)
+                stored = StoredFile(sha256=sha256, kind=told["kind"], media_type="", size_bytes=size, told=told)
                 session.add(stored)
-                session.flush()
+            stored.media_type, stored.told = MEDIA_TYPES[told["format"]], told
+            session.flush()
             session.merge(ProjectFile(project_id=project_id, sha256=sha256, name=name))
         return stored, name
+
+    def made_folder(self, name: str) -> Path:
+        """Where lies what was made of a file: its quick form, small pictures, a display copy."""
+        sha256 = name.removeprefix("sha256:")
+        return self.data / "made" / sha256[:2] / sha256
+
+    def made_file(self, sha256: str, name: str) -> Path | None:
+        """One thing that was made of a file, made anew if it is gone; None if the file needs none."""
+        place = self.made_folder(sha256)
+        if not place.is_dir():
+            with _room(), tempfile.TemporaryDirectory(dir=self.data, prefix=".new-") as folder:
+                ask_reader("prepare", self.file_path(sha256), Path(folder))
+                self._put_made(sha256, Path(folder))
+        return place / name if (place / name).is_file() else None
+
+    def _put_made(self, sha256: str, made: Path) -> None:
+        place = self.made_folder(sha256)
+        place.parent.mkdir(parents=True, exist_ok=True)
+        shutil.rmtree(place, ignore_errors=True)
+        shutil.copytree(made, place)
 
     def project_files(self, project_id: str) -> list[tuple[StoredFile, str]]:
         """A project's files with their names."""
@@ -218,17 +274,26 @@ class Library:
             return load_shot(_found(session.get(Revision, (shot_id, revision)), "revision").document)
 
     def change(self, shot_id: str, seen: int, patch: dict[str, Any], label: str) -> ShotState:
-        """Accept a merge patch made to revision `seen`.
+        """Accept a change made to revision `seen`: see `core.shot.change`.
+
+        If the shot has moved on since, the change is evaluated on the revision in force, unless something that
+        it changes was changed meanwhile.
 
         Raises
         ------
         Stale
-            If the shot has moved on; InputError if the document would not be valid. Nothing changes then.
+            If it meets another change of the same thing; InputError if the document would not be valid. Nothing
+            changes then.
         """
-        with self._locked(shot_id, seen) as (session, row):
+        with self._locked(shot_id) as (session, row):
             before = session.get_one(Revision, (shot_id, row.head))
-            shot = load_shot(merge_patch(upgraded(before.document), patch))
-            self._refuse_missing_files(session, shot)
+            if row.head != seen:
+                old = session.get(Revision, (shot_id, seen))
+                meeting = met(patch, upgraded(old.document), upgraded(before.document)) if old else "This shot"
+                if meeting is not None:
+                    raise Stale(seen, row.head, meeting)
+            shot = load_shot(changed(upgraded(before.document), patch))
+            self._refuse_wrong_files(session, shot)
             if _document(shot) == before.document:
                 return _state(session, row)
             last = session.scalar(select(func.max(Revision.number)).where(Revision.shot_id == shot_id)) or 0
@@ -241,7 +306,8 @@ class Library:
 
     def undo(self, shot_id: str, seen: int) -> ShotState:
         """Go back to the revision that the one in force was made from."""
-        with self._locked(shot_id, seen) as (session, row):
+        with self._locked(shot_id) as (session, row):
+            _refuse_stale(row, seen)
             parent = session.get_one(Revision, (shot_id, row.head)).parent
             if parent is None:
                 raise InputError("undo", "there is nothing to undo")
@@ -251,7 +317,8 @@ class Library:
 
     def redo(self, shot_id: str, seen: int) -> ShotState:
         """Go forward to the latest revision made from the one in force."""
-        with self._locked(shot_id, seen) as (session, row):
+        with self._locked(shot_id) as (session, row):
+            _refuse_stale(row, seen)
             child = _child(session, row)
             if child is None:
                 raise InputError("redo", "there is nothing to redo")
@@ -260,19 +327,27 @@ class Library:
             return _state(session, row)
 
     @contextmanager
-    def _locked(self, shot_id: str, seen: int) -> Iterator[tuple[Session, ShotRow]]:
-        """The shot's row in a writing transaction, if it still is at the revision seen."""
+    def _locked(self, shot_id: str) -> Iterator[tuple[Session, ShotRow]]:
+        """The shot's row in a writing transaction."""
         with self.session() as session:
             session.execute(text("UPDATE shots SET head = head WHERE id = :id"), {"id": shot_id})  # take the lock first
             row = _found(session.get(ShotRow, shot_id), "shot")
-            if row.head != seen:
-                raise Stale(seen, row.head)
             yield session, row
 
-    def _refuse_missing_files(self, session: Session, shot: Shot) -> None:
-        for name in shot.files():
-            if session.get(StoredFile, name.removeprefix("sha256:")) is None:
+    def _refuse_wrong_files(self, session: Session, shot: Shot) -> None:
+        """Files must be there, of the kind that they are used as, and the photograph of the size that is said."""
+        wanted = [("models", model.file, "model") for model in shot.models]
+        if shot.photograph:
+            wanted.append(("photograph", shot.photograph.file, "photograph"))
+        for field, name, kind in wanted:
+            file = session.get(StoredFile, name.removeprefix("sha256:"))
+            if file is None:
                 raise InputError("file", f"{name} is not in the library")
+            if file.kind != kind:
+                raise InputError(field, f"{name[:20]}… is a {file.kind}, not a {kind}")
+            size = (file.told.get("width"), file.told.get("height"))
+            if kind == "photograph" and shot.photograph and size != (shot.photograph.width, shot.photograph.height):
+                raise InputError("photograph", f"is {size[0]} × {size[1]} pixels, which the document must say too")
 
     # Renders
 
@@ -320,7 +395,17 @@ class Library:
 
     def finish_render(self, render_id: str, state: str, reason: str | None = None) -> None:
         """Close a render as done, failed or stopped."""
-        self.update_render(render_id, state=state, reason=reason and reason[:500], seconds_left=None, finished_at=now())
+        values = {"state": state, "reason": reason and reason[:500], "seconds_left": None, "finished_at": now()}
+        try:
+            self.update_render(render_id, **values)
+        except NoRoom:
+            (self.data / RESERVE).unlink(missing_ok=True)
+            self.update_render(render_id, **values)
+        self._reserve_room()
+
+    def requeue_render(self, render_id: str) -> None:
+        """Put a begun render back into line: its worker was told to end."""
+        self.update_render(render_id, state="queued", worker=None, seconds_left=None)
 
     def stop_render(self, render_id: str) -> Render:
         """Ask a render to stop after the pass that it is in."""
@@ -342,6 +427,11 @@ class Library:
         """Renders that some worker has taken."""
         with self.session() as session:
             return list(session.scalars(select(Render).where(Render.state.in_(RUNNING))))
+
+    def queued_renders(self) -> list[Render]:
+        """Renders that wait for a worker."""
+        with self.session() as session:
+            return list(session.scalars(select(Render).where(Render.state == "queued").order_by(Render.created_at)))
 
     def render_folder(self, render_id: str) -> Path:
         """Where a render's picture and sums are kept."""
@@ -366,7 +456,7 @@ class Library:
             "queue.db-shm",
         ):
             (self.data / name).unlink(missing_ok=True)
-        for name in ("files", "renders", "thumbs"):
+        for name in ("files", "made", "renders", "empties"):
             shutil.rmtree(self.data / name, ignore_errors=True)
 
 
@@ -375,6 +465,56 @@ def _set_pragmas(connection: Any, _: Any) -> None:
     for pragma in ("journal_mode=WAL", "foreign_keys=ON", "synchronous=FULL", "busy_timeout=30000"):
         cursor.execute(f"PRAGMA {pragma}")
     cursor.close()
+
+
+def full_disk(error: OperationalError) -> bool:
+    """Whether SQLite failed for want of room."""
+    return "full" in str(error.orig).lower()
+
+
+def _refuse_damaged(place: Path) -> None:
+    """Refuse a database that can't be read, which would lose what is in it."""
+    if not place.exists() or place.stat().st_size == 0:
+        return
+    try:
+        connection = sqlite3.connect(f"file:{place}?mode=ro", uri=True)
+        try:
+            connection.execute("SELECT count(*) FROM sqlite_master").fetchone()
+        finally:
+            connection.close()
+    except sqlite3.DatabaseError as error:
+        raise InputError(
+            "--data", f"the database {place} is damaged ({error}); restore it or use another folder"
+        ) from error
+
+
+@contextmanager
+def _room() -> Iterator[None]:
+    """A full disk as NoRoom."""
+    try:
+        yield
+    except OSError as error:
+        if error.errno in (errno.ENOSPC, errno.EDQUOT):
+            raise NoRoom(FULL) from error
+        raise
+
+
+def _plain_name(name: str) -> str:
+    """A file's own name without folders, control characters and line breaks, at a length that can be kept."""
+    base = name.replace("\\", "/").rsplit("/", 1)[-1]
+    plain = "".join(c for c in base if c.isprintable()).strip()
+    return plain[:200] or "file"
+
+
+def _plain_suffix(name: str) -> str:
+    """A name's ending where it is an ordinary one: content decides what a file is, it only helps with raw files."""
+    suffix = Path(name).suffix.lower()
+    return suffix if re.fullmatch(r"\.[a-z0-9]{1,8}", suffix) else ""
+
+
+def _refuse_stale(row: ShotRow, seen: int) -> None:
+    if row.head != seen:
+        raise Stale(seen, row.head)
 
 
 def _found(row: Any, what: str) -> Any:
@@ -404,8 +544,3 @@ def _stop(render: Render) -> None:
         render.state, render.finished_at = "stopped", now()
     elif render.state == "running":
         render.state = "stopping"
-
-
-def save_bytes(path: Path, data: bytes) -> None:
-    """Write a small file whole or not at all."""
-    write_atomically(path, lambda file: file.write(data))

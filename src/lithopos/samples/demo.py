@@ -96,5 +96,5 @@ def fill_demo(data: Path, fresh: bool = False) -> str:
             "turn_deg": truth["model"]["turn_deg"],
         }
         state = library.change(state.id, state.revision, {"models": [stood]}, f"stand the {stood['name']}")
-        queue.put(library.add_render(state.id, "proof").id)
+        queue.put(library.add_render(state.id, "proof").id, "proof")
     return fill_demo(data)

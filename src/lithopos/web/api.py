@@ -7,23 +7,28 @@ import re
 from pathlib import Path
 from typing import Any
 
-import cv2
 from flask import Response, current_app, send_file
 from flask_openapi3 import APIBlueprint
 
 from lithopos import __version__
-from lithopos.core.camera.find import FINDING, FoundEdges, find_edges
+from lithopos.core.camera.find import FINDING, FoundEdges
 from lithopos.core.camera.problem import HandCamera
 from lithopos.core.derive import Derived, derive, shot_after_gesture
-from lithopos.core.errors import InputError
 from lithopos.core.exchange.bundle import write_bundle
-from lithopos.core.exchange.picture import read_picture
+from lithopos.core.exchange.kinds import SHOWN_BY_BROWSERS
+from lithopos.core.exchange.picture import write_atomically
 from lithopos.core.materials import GROUND_MATERIALS
-from lithopos.core.shot import load_shot
+from lithopos.core.readiness import missing
+from lithopos.core.reading.ask import find_edges_of
+from lithopos.core.reading.child import THUMB_WIDTHS
+from lithopos.core.reading.screen import DISPLAY, thumb_name
+from lithopos.core.render.render import refuse_too_large
+from lithopos.core.shot import Shot, load_shot, new_shot_camera
+from lithopos.core.shot.change import changed
 from lithopos.jobs.queue import Queue
-from lithopos.jobs.worker import PICTURE
+from lithopos.jobs.worker import PICTURE, PREVIEW
 from lithopos.library.models import Render, StoredFile
-from lithopos.library.store import Library, NotFound, ShotState, merge_patch, save_bytes
+from lithopos.library.store import Library, NotFound, ShotState
 from lithopos.web import schemas as s
 
 api = APIBlueprint("api", __name__, url_prefix="/api/v1")
@@ -90,15 +95,28 @@ def add_file(path: s.ProjectPath, form: s.FileNew) -> Response:
 
 @api.get("/files/<string:sha256>", operation_id="getFile")
 def get_file(path: s.FilePath) -> Response:
-    file = _library().file(path.sha256)
-    return _sent(_library().file_path(path.sha256), file.media_type)
+    """A file for the screen: a photograph as browsers can show it, a model as an attachment."""
+    library = _library()
+    file = library.file(path.sha256)
+    if file.kind != "photograph":
+        return _sent(library.file_path(path.sha256), file.media_type, attached=True)
+    display = library.made_file(path.sha256, DISPLAY)
+    if display is not None:
+        return _sent(display, "image/jpeg")
+    if file.told.get("format") in SHOWN_BY_BROWSERS:
+        return _sent(library.file_path(path.sha256), file.media_type)
+    return _sent(library.file_path(path.sha256), "application/octet-stream", attached=True)
 
 
 @api.get("/files/<string:sha256>/thumb", operation_id="getThumb")
 def get_thumb(path: s.FilePath, query: s.ThumbQuery) -> Response:
     if _library().file(path.sha256).kind != "photograph":
         raise NotFound("Only photographs have a small picture.")
-    return _sent(_thumb(path.sha256, query.width), "image/jpeg")
+    wide = next((width for width in THUMB_WIDTHS if width >= query.width), THUMB_WIDTHS[-1])
+    place = _library().made_file(path.sha256, thumb_name(wide))
+    if place is None:
+        raise NotFound("There is no small picture of this photograph.")
+    return _sent(place, "image/jpeg")
 
 
 @api.get("/files/<string:sha256>/edges", operation_id="findEdges", responses={200: FoundEdges})
@@ -106,10 +124,10 @@ def get_found_edges(path: s.FilePath) -> Response:
     """Proposed edges and their runs; found once for a photograph and kept beside it."""
     if _library().file(path.sha256).kind != "photograph":
         raise NotFound("Only photographs have edges to be found.")
-    place = _library().data / "found" / f"{path.sha256}-{FINDING}.json"
+    place = _library().made_folder(path.sha256) / f"edges-{FINDING}.json"
     if not place.exists():
-        codes = read_picture(_library().file_path(path.sha256)).eight_bit
-        save_bytes(place, find_edges(codes).model_dump_json().encode())
+        found = find_edges_of(_library().file_path(path.sha256)).model_dump_json().encode()
+        write_atomically(place, lambda file: file.write(found))
     return _sent(place, "application/json")
 
 
@@ -142,21 +160,12 @@ def _file_out(file: StoredFile, name: str) -> s.FileOut:
     )
 
 
-def _sent(path: Path, media_type: str) -> Response:
-    response = send_file(path, mimetype=media_type)
+def _sent(path: Path, media_type: str, attached: bool = False) -> Response:
+    """A kept file: nothing in it may act in this application's name, whatever it holds."""
+    response = send_file(path, mimetype=media_type, as_attachment=attached, download_name=path.name)
     response.headers["Cache-Control"] = _FOREVER
+    response.headers["Content-Security-Policy"] = "default-src 'none'; sandbox"
     return response
-
-
-def _thumb(sha256: str, width: int) -> Path:
-    place = _library().data / "thumbs" / f"{sha256}-{width}.jpg"
-    if not place.exists():
-        codes = read_picture(_library().file_path(sha256)).encoded * 255
-        height = max(1, round(codes.shape[0] * width / codes.shape[1]))
-        small = cv2.resize(codes, (width, height), interpolation=cv2.INTER_AREA)
-        _, data = cv2.imencode(".jpg", small[..., ::-1].astype("uint8"))
-        save_bytes(place, data.tobytes())
-    return place
 
 
 # Shots
@@ -180,13 +189,13 @@ def change_shot(path: s.ShotPath, body: s.Change) -> Response:
 @api.post("/shots/<string:shot_id>/try", operation_id="tryShot", responses={200: Derived})
 def try_shot(path: s.ShotPath, body: s.Trial) -> Response:
     """What would follow from a change, without keeping it: asked on each move of a drag."""
-    return _json(derive(load_shot(merge_patch(_library().document(path.shot_id), body.patch))))
+    return _json(derive(load_shot(changed(_library().document(path.shot_id), body.patch))))
 
 
 @api.post("/shots/<string:shot_id>/hand", operation_id="dragByHand", responses={200: s.HandOut})
 def drag_by_hand(path: s.ShotPath, body: s.HandDrag) -> Response:
     """What a drag on the photograph makes of the camera set by hand; nothing is kept."""
-    shot = load_shot(merge_patch(_library().document(path.shot_id), body.patch))
+    shot = load_shot(changed(_library().document(path.shot_id), body.patch))
     moved = shot_after_gesture(shot, body.gesture)
     camera = moved.camera
     assert isinstance(camera, HandCamera)
@@ -227,7 +236,9 @@ def _shot_out(state: ShotState) -> s.ShotOut:
         document=state.shot,
         undo=state.undo,
         redo=state.redo,
-        derived=derive(state.shot),
+        derived=(derived := derive(state.shot)),
+        lacks=[lack.code for lack in missing(state.shot, derived)],
+        solved_camera=new_shot_camera(state.shot.photograph),
     )
 
 
@@ -240,14 +251,15 @@ def _slug(name: str) -> str:
 
 @api.get("/shots/<string:shot_id>/renders", operation_id="listRenders", responses={200: s.RendersOut})
 def list_renders(path: s.ShotPath) -> Response:
+    _library().shot(path.shot_id)
     return _json(s.RendersOut(renders=[_render_out(render) for render in _library().renders(path.shot_id)]))
 
 
 @api.post("/shots/<string:shot_id>/renders", operation_id="addRender", responses={201: s.RenderOut})
 def add_render(path: s.ShotPath, body: s.RenderNew) -> Response:
-    _refuse_unready(_library().shot(path.shot_id))
+    _refuse_unready(_library().shot(path.shot_id).shot, body.quality)
     render = _library().add_render(path.shot_id, body.quality)
-    _queue().put(render.id)
+    _queue().put(render.id, render.quality)
     return _json(_render_out(render), 201)
 
 
@@ -259,15 +271,15 @@ def stop_render(path: s.RenderPath) -> Response:
 @api.post("/renders/<string:render_id>/restart", operation_id="restartRender", responses={200: s.RenderOut})
 def restart_render(path: s.RenderPath) -> Response:
     render = _library().restart_render(path.render_id)
-    _queue().put(render.id)
+    _queue().put(render.id, render.quality)
     return _json(_render_out(render))
 
 
 @api.get("/renders/<string:render_id>/picture", operation_id="getPicture")
 def get_picture(path: s.RenderPath, query: s.DownloadQuery) -> Response:
     render = _library().render(path.render_id)
-    picture = _library().render_folder(render.id) / PICTURE
-    if not picture.is_file():
+    picture = _picture_of(render, whole=query.download)
+    if picture is None:
         raise NotFound("This render has no picture yet.")
     if not query.download:
         response = send_file(picture, mimetype="image/png")
@@ -282,19 +294,22 @@ def get_picture(path: s.RenderPath, query: s.DownloadQuery) -> Response:
     )
 
 
-def _refuse_unready(state: ShotState) -> None:
+def _picture_of(render: Render, whole: bool = False) -> Path | None:
+    """The picture so far; of a master under way only at the size of the screen."""
+    folder = _library().render_folder(render.id)
+    names = (PICTURE,) if whole else (PREVIEW, PICTURE)
+    return next((folder / name for name in names if (folder / name).is_file()), None)
+
+
+def _refuse_unready(shot: Shot, quality: str) -> None:
     """Say at once what a render would fail for."""
-    facts = derive(state.shot)
-    if facts.camera is None:
-        raise InputError("", f"The perspective is not solved yet: {facts.camera_reason}.")
-    if not facts.metric:
-        raise InputError("", "Draw a yardstick first: without a known length the model has no size in the picture.")
-    if not state.shot.models:
-        raise InputError("", "Nothing stands in the photograph yet: bring a model first.")
-    if facts.sun_shown is None:
-        raise InputError("", f"The sun is not known yet: {facts.sun_reason}.")
+    lacks = missing(shot, derive(shot))
+    if lacks:
+        raise s.Unready(lacks)
+    if shot.photograph and quality == "master":
+        refuse_too_large(shot.photograph.width, shot.photograph.height, shot.output.scale)
 
 
 def _render_out(render: Render) -> s.RenderOut:
     values = {name: getattr(render, name) for name in s.RenderOut.model_fields if name != "has_picture"}
-    return s.RenderOut(**values, has_picture=(_library().render_folder(render.id) / PICTURE).is_file())
+    return s.RenderOut(**values, has_picture=_picture_of(render) is not None)

@@ -3,20 +3,23 @@
 from __future__ import annotations
 
 import logging
+from functools import cache
 from http import HTTPStatus
 from pathlib import Path
 
 from flask import Flask, Response, current_app, request, send_from_directory
 from flask_openapi3 import Info, OpenAPI
 from pydantic import ValidationError
+from sqlalchemy.exc import OperationalError
 from werkzeug.exceptions import HTTPException
 
 from lithopos import __version__
 from lithopos.core.errors import InputError, NoRoom, input_error_from
+from lithopos.core.readiness import Code
 from lithopos.jobs.queue import Queue
-from lithopos.library.store import Library, NotFound, Stale
+from lithopos.library.store import FULL, Library, NotFound, Stale, full_disk
 from lithopos.web.api import api
-from lithopos.web.schemas import Problem
+from lithopos.web.schemas import Problem, Unready
 
 APP = Path(__file__).parent / "static" / "app"
 MAX_UPLOAD_BYTES = 1024 * 2**20
@@ -58,7 +61,13 @@ def _front_end(path: str = "index.html") -> Response:
         return _problem(404, "There is nothing at this address.")
     if not (APP / "index.html").is_file():
         return Response("The front end is not built yet: run `make setup`.", 503, mimetype="text/plain")
-    return send_from_directory(APP, path if (APP / path).is_file() else "index.html")
+    return send_from_directory(APP, path if path in _built_files() else "index.html")
+
+
+@cache
+def _built_files() -> frozenset[str]:
+    """The built front end's own files: only these are ever looked up by what an address says."""
+    return frozenset(str(file.relative_to(APP)) for file in APP.rglob("*") if file.is_file())
 
 
 def _refuse_strangers() -> Response | None:
@@ -81,16 +90,21 @@ def _harden(response: Response) -> Response:
     response.headers.setdefault(
         "Content-Security-Policy",
         "default-src 'self'; img-src 'self' blob: data:; style-src 'self' 'unsafe-inline'; "
-        "connect-src 'self' blob: data:",
+        "connect-src 'self' blob: data:; object-src 'none'; base-uri 'none'; form-action 'self'; "
+        "frame-ancestors 'none'",
     )
+    response.headers.setdefault("Cross-Origin-Resource-Policy", "same-origin")
+    response.headers.setdefault("Cross-Origin-Opener-Policy", "same-origin")
     return response
 
 
 # Errors, translated once
 
 
-def _problem(status: int, detail: str, field: str | None = None) -> Response:
-    body = Problem(title=HTTPStatus(status).phrase, status=status, detail=detail, field=field)
+def _problem(status: int, detail: str, field: str | None = None, lacks: list[Code] | None = None) -> Response:
+    body = Problem(
+        title=HTTPStatus(status).phrase, status=status, detail=" ".join(detail.split()), field=field, lacks=lacks or []
+    )
     return Response(body.model_dump_json(), status, mimetype="application/problem+json")
 
 
@@ -101,6 +115,11 @@ def _invalid(error: ValidationError) -> Response:
 
 def _register_errors(app: Flask) -> None:
     app.register_error_handler(InputError, lambda e: _problem(422, str(e), e.field))
+    app.register_error_handler(
+        Unready, lambda e: _problem(422, str(e), e.lacks[0].field, [lack.code for lack in e.lacks])
+    )
+    app.register_error_handler(RecursionError, lambda _: _problem(400, "The JSON is nested too deep."))
+    app.register_error_handler(OperationalError, _database_failed)
     app.register_error_handler(NotFound, lambda e: _problem(404, str(e)))
     app.register_error_handler(Stale, lambda e: _problem(409, str(e)))
     app.register_error_handler(NoRoom, lambda e: _problem(507, str(e)))
@@ -110,8 +129,14 @@ def _register_errors(app: Flask) -> None:
 
 def _plain(error: HTTPException) -> str:
     if error.code == 413:
+        if (request.content_length or 0) <= MAX_UPLOAD_BYTES:
+            return "The form has too many fields, or one that is too large."
         return f"The file is larger than the limit of {MAX_UPLOAD_BYTES // 2**20} MB."
     return error.description or "The request could not be answered."
+
+
+def _database_failed(error: OperationalError) -> Response:
+    return _problem(507, FULL) if full_disk(error) else _unexpected(error)
 
 
 def _unexpected(error: Exception) -> Response:

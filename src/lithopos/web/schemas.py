@@ -11,7 +11,9 @@ from pydantic import BaseModel, ConfigDict, Field
 from lithopos.core.camera.hand import Gesture
 from lithopos.core.camera.problem import HandCamera, Pixel
 from lithopos.core.derive import Derived
-from lithopos.core.shot import Shot
+from lithopos.core.errors import LithoposError
+from lithopos.core.readiness import Code, Lack
+from lithopos.core.shot import Shot, SolvedCamera
 
 
 class ProjectPath(BaseModel):
@@ -56,7 +58,7 @@ class ShotNew(_Body):
 
 
 class Change(_Body):
-    """A JSON merge patch (RFC 7396) made to the revision that was seen."""
+    """A merge patch, lists by identities, made to the revision that was seen."""
 
     revision: int
     patch: dict[str, Any]
@@ -130,7 +132,13 @@ class ProjectFull(BaseModel):
 
 
 class ShotOut(BaseModel):
-    """A shot's document, its revision, what undo and redo would do, and what follows from it."""
+    """A shot's document, its revision, what undo and redo would do, and what follows from it.
+
+    Attributes
+    ----------
+    lacks : what it needs yet to be rendered, in the order in which it would be mended.
+    solved_camera : the settings of a camera that is solved from edges, as a new shot would have them.
+    """
 
     id: str
     project_id: str
@@ -139,6 +147,8 @@ class ShotOut(BaseModel):
     undo: str | None
     redo: str | None
     derived: Derived
+    lacks: list[Code]
+    solved_camera: SolvedCamera
 
 
 class RenderOut(BaseModel):
@@ -178,3 +188,12 @@ class Problem(BaseModel):
     status: int
     detail: str
     field: str | None = None
+    lacks: list[Code] = []
+
+
+class Unready(LithoposError):
+    """A render was asked for and the shot lacks something."""
+
+    def __init__(self, lacks: list[Lack]) -> None:
+        super().__init__(f"{lacks[0].field}: {lacks[0].cause}")
+        self.lacks = lacks

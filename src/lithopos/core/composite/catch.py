@@ -1,157 +1,203 @@
 """Putting the traced layers into the photograph.
 
-Where ground is seen: photo × D_with / D_without + (S_with − S_without); where the model is seen: its
-own radiance in the photograph's exposure; in between by coverage. Source: Debevec 1998
-(DOI 10.1145/280814.280864). What is traced is denoised, the photograph never.
+Where a receiver is seen: photo × L_with / L_without, with the receiver's whole surface (body and coat) in the
+one ratio; where the model is seen: its own radiance in the photograph's exposure; in between by coverage.
+Source: Debevec 1998 (DOI 10.1145/280814.280864). What is traced is denoised, the photograph never.
 """
 
 from __future__ import annotations
 
-from typing import Any
+from dataclasses import dataclass
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from lithopos.core.arrays import Floats
+from lithopos.core.arrays import Floats, Mask
 from lithopos.core.colour import decode_srgb, encode_srgb, luminance
-from lithopos.core.exchange.picture import Picture
-from lithopos.core.render.scene import Region
-from lithopos.core.render.tracer import Layers
+from lithopos.core.composite.denoise import Quality, denoise
+from lithopos.core.exchange.picture import Codes
+from lithopos.core.layers import Layers
 
-# A change of the ground's light below this moves no mid-tone of an 8-bit picture by half a code
-# (one code at 128 is 1.9 % of the light): such pixels are left alone.
-UNNOTICED = 0.008
-# The ground's light is taken to grow at most this many times: brighter pixels are stray paths.
+# The light of a receiver is taken to grow at most this many times: brighter pixels are stray paths.
 BRIGHTEST = 4.0
+# A change is told from noise over a neighbourhood of this share of the picture's width (standard deviation)…
+NEIGHBOURHOOD = 1 / 192
+# … and begins to count at this many deviations of its mean. One stray pixel, however bright, has 1.4.
+DOUBTED, TRUSTED = 2.5, 4.5
+# In half codes: what moves a code is a change, but one by less than a code and a half is seen by nobody.
+NOTICED = (1.5, 3.0)
 
-__all__ = ["compose", "cut_pixels", "light_ratio", "model_gain"]
+__all__ = ["Caught", "compose", "halo_px", "light_ratio", "model_gain"]
 
 
-def model_gain(ground_level: float, irradiance: Floats) -> Floats:
+@dataclass(frozen=True)
+class Caught:
+    """A composed window: its codes (H, W, 3), and how many pixels of receivers were cut to the stated bound."""
+
+    codes: Codes
+    cut: int
+
+
+def model_gain(white_level: float, irradiance: Floats) -> Floats:
     """Factors (3,) from the renderer's radiance to the photograph's linear values.
 
-    The photograph's white balance is taken to have made a sunlit neutral surface neutral, and its
-    exposure is what gives the sunlit ground its level.
+    The photograph's white balance is taken to have made a lit neutral surface neutral, and its exposure is
+    what gives the lit ground its level.
 
     Parameters
     ----------
-    ground_level : linear luminance that a white, level, sunlit surface would have in the photograph.
+    white_level : linear luminance that a white, level, lit surface would have in the photograph.
     irradiance : (3,) on a level surface in the renderer's unit.
     """
-    return np.asarray(ground_level * np.pi / np.maximum(irradiance, 1e-9), np.float32)
+    return np.asarray(white_level * np.pi / np.maximum(irradiance, 1e-9), np.float32)
 
 
-def compose(photograph: Picture, region: Region, layers: Layers, gain: Floats, quality: str) -> Picture:
-    """The photograph with the models in it; an unaffected pixel keeps its code.
+def halo_px(width: int) -> int:
+    """How much about a tile is looked at so that tiles of a picture `width` wide show no seam [px]."""
+    return int(np.ceil(max(64, 4 * NEIGHBOURHOOD * width)))
+
+
+def compose(codes: Codes, layers: Layers, fade: Floats, gain: Floats, width: int, quality: Quality) -> Caught:
+    """The photograph's codes in a window with the models in it; an unaffected pixel keeps its code.
 
     Parameters
     ----------
-    layers : sums over samples, of the region's size.
+    codes : (H, W, 3) of the window.
+    fade : (H, W) 0 at the border of what was traced, 1 within.
     gain : (3,) from `model_gain`.
-    quality : the denoiser's, ``fast`` or ``high``.
+    width : of the whole picture [px].
     """
-    x0, y0, x1, y1 = region
-    codes = photograph.codes[y0:y1, x0:x1]
-    top = np.iinfo(codes.dtype).max
-    cover = np.clip(layers.coverage / layers.samples, 0, 1)
-    ratio = light_ratio(layers, quality)
-    fade = _fade(cover.shape, region, photograph.codes.shape[1], photograph.codes.shape[0])[..., None]
-    ratio = 1 + (ratio - 1) * fade
-    gloss = _gloss(layers, quality) * gain * fade
-    model = _model_light(layers, ratio, quality) * gain
-    open_ground = (1 - cover)[..., None]
+    top = np.float32(np.iinfo(codes.dtype).max)
+    cover = np.clip(layers.mean("coverage"), 0, 1) if "coverage" in layers else np.zeros(codes.shape[:2], np.float32)
     base = decode_srgb(codes.astype(np.float32) / top)
-    linear = (base * ratio + gloss) * open_ground + model
-    changed = (cover > 0) | (np.abs(ratio - 1) > 0).any(-1) | (np.abs(gloss) > 1e-4).any(-1)
-    new = (encode_srgb(linear) * top + 0.5).astype(codes.dtype)
-    result = photograph.codes.copy()
-    result[y0:y1, x0:x1] = np.where(changed[..., None], new, codes)
-    return Picture(result, photograph.icc, photograph.notes)
+    ratio, cut = light_ratio(layers, cover, base, width, float(top), quality)
+    ratio = 1 + (ratio - 1) * fade[..., None]
+    linear = base * ratio
+    if cover.any():
+        linear = linear * (1 - cover)[..., None] + _model_light(layers, cover, ratio, gain, quality)
+    changed = (cover > 0) | (ratio != 1).any(-1)
+    new = (encode_srgb(linear) * top + np.float32(0.5)).astype(codes.dtype)
+    return Caught(np.where(changed[..., None], new, codes), cut)
 
 
-def light_ratio(layers: Layers, quality: str) -> Floats:
-    """How much light the ground keeps with the models there, (H, W, 3); exactly 1 where they change nothing.
+def light_ratio(
+    layers: Layers, cover: Floats, base: Floats, width: int, top: float, quality: Quality
+) -> tuple[Floats, int]:
+    """How much light receivers keep with the models there, (H, W, 3), and how many pixels were cut to the bound.
 
-    Under the models it goes on smoothly from beside them, for the pixels that both share.
+    Exactly 1 where the models change nothing that could be told from noise or seen. Under the models it goes on
+    smoothly from beside them, for the pixels that both share.
     """
-    cover = np.clip(layers.coverage / layers.samples, 0, 1)
-    bare = np.maximum(layers.without, 1e-9)
-    raw = np.clip(layers.with_models / bare, 0, BRIGHTEST).astype(np.float32)
-    raw = _fill(raw, cover <= 0)
-    smooth = np.asarray(_denoise(raw, quality))
-    return (1 + (smooth - 1) * _noticed(raw)[..., None]).astype(np.float32)
+    bare = layers.mean("without")
+    known = cover <= 0
+    whole = _ratio(layers.mean("with"), bare)
+    cut = int(np.count_nonzero((whole > BRIGHTEST).any(-1) & known))
+    raw = np.clip(whole, 0, BRIGHTEST)
+    if not (raw[known] != 1).any():
+        return np.ones_like(raw), cut
+    halves = [luminance(np.clip(_ratio(*pair), 0, BRIGHTEST)) for pair in zip(*_by_half(layers), strict=True)]
+    noise = np.asarray((halves[0] - halves[1]) / 2, np.float32)
+    weight = _kept(np.asarray(luminance(raw) - 1), noise, known, base, width, top)
+    filled = _filled(raw, known)
+    y0, y1, x0, x1 = _extent(weight > 0, 48)
+    smooth = np.ones_like(raw)
+    if y1 > y0:
+        smooth[y0:y1, x0:x1] = denoise(filled[y0:y1, x0:x1], quality, 0.25)
+    return (1 + (smooth - 1) * weight[..., None]).astype(np.float32), cut
 
 
-def cut_pixels(layers: Layers) -> int:
-    """How many pixels of ground are brighter than the stated bound, and so were cut to it."""
-    beyond = (layers.with_models > BRIGHTEST * np.maximum(layers.without, 1e-9)).any(-1)
-    return int(np.count_nonzero(beyond & (layers.coverage <= 0)))
+def _by_half(layers: Layers) -> tuple[tuple[Floats, Floats], tuple[Floats, Floats]]:
+    return layers.halves("with"), layers.halves("without")
 
 
-def _noticed(raw: Floats) -> Floats:
-    """0 where the light changes less than anyone could notice, 1 where it clearly does, (H, W).
+def _ratio(part: Floats, bare: Floats) -> Floats:
+    """One over the other; 1 where both are dark."""
+    dark = np.float32(1e-7)
+    return np.asarray((part + dark) / (bare + dark), np.float32)
 
-    Both traces share their random numbers, so that the raw ratio is 1 but for real influence and
-    stray paths; its mean over a neighbourhood tells them apart. A single stray pixel, however bright,
-    counts as one change of 100 % and stays below the threshold.
+
+def _kept(change: Floats, noise: Floats, known: Mask, base: Floats, width: int, top: float) -> Floats:
+    """How far a change of light is kept, (H, W): 0 where it can't be told from noise, or moves no code.
+
+    Both traces share their random numbers, so that change and noise are exactly 0 but for real influence and
+    stray paths. Over a neighbourhood with Gaussian weights w the mean change has the variance
+    Σ w² noise² / (Σ w)²; squared Gaussian weights are a Gaussian 1/√2 as wide over 4 π σ².
+
+    Parameters
+    ----------
+    change, noise : (H, W) of the ratio's luminance, and half the difference of its halves.
     """
-    change = np.abs(cv2.GaussianBlur(np.clip(luminance(raw) - 1, -1, 1), (0, 0), 5.0))
-    weight = np.clip((change - UNNOTICED) / (2 * UNNOTICED), 0, 1)
-    return np.asarray(weight * weight * (3 - 2 * weight), np.float32)
+    sigma = max(1.5, NEIGHBOURHOOD * width)
+    weights = known.astype(np.float32)
+    share = np.maximum(cv2.GaussianBlur(weights, (0, 0), sigma), 1e-3)
+    mean = np.abs(cv2.GaussianBlur(np.clip(change, -1, 1) * weights, (0, 0), sigma)) / share
+    square = np.clip(noise, -1, 1) ** 2 * weights
+    variance = cv2.GaussianBlur(square, (0, 0), sigma / np.sqrt(2)) / (4 * np.pi * sigma**2) / share**2
+    # Not 0/0 where nothing changes: single precision leaves some 1e-7 there.
+    significant = _rise(mean / np.sqrt(variance + 1e-14), DOUBTED, TRUSTED)
+    noticed = mean / np.maximum(_half_code(base, top), 1e-6)
+    return np.asarray(significant * _rise(noticed, *NOTICED), np.float32)
 
 
-def _model_light(layers: Layers, ratio: Floats, quality: str) -> Floats:
-    """The models' own radiance times coverage, (H, W, 3)."""
-    count = np.float32(layers.samples)
-    cover = np.clip(layers.coverage / count, 0, 1)[..., None]
-    ground = (1 - cover) * layers.without / count * ratio
-    own = np.where(cover > 0, np.maximum(layers.with_models / count - ground, 0), 0)
-    own = np.where(cover >= 1, layers.with_models / count, own).astype(np.float32)
-    clean = _denoise(own, quality, np.clip(layers.albedo / count, 0, 1), np.clip(layers.normal / count, -1, 1))
-    return np.where(cover > 0, clean, 0).astype(np.float32)
+def _half_code(base: Floats, top: float) -> Floats:
+    """The relative change of light that moves a pixel's luminance by half a code, (H, W)."""
+    light = np.clip(luminance(base), 1e-4, 1)
+    step = np.float32(1.01)
+    moved = (encode_srgb(light * step) - encode_srgb(light / step)) * top  # codes for a change of 2 %
+    return np.asarray(0.5 * 0.02 / np.maximum(moved, 1e-3), np.float32)
 
 
-def _gloss(layers: Layers, quality: str) -> Floats:
-    if not layers.gloss_with.any():
-        return np.zeros_like(layers.with_models)
-    count = np.float32(layers.samples)
-    sides = [_denoise((part / count).astype(np.float32), quality) for part in (layers.gloss_with, layers.gloss_without)]
-    return np.asarray(sides[0] - sides[1], np.float32)
+def _rise(values: Floats, low: float, high: float) -> Floats:
+    """0 below, 1 above, smooth between."""
+    t = np.clip((values - low) / (high - low), 0, 1)
+    return np.asarray(t * t * (3 - 2 * t), np.float32)
 
 
-def _fill(values: Floats, known: NDArray[np.bool_]) -> Floats:
-    """Values carried on smoothly from where they are known into the rest."""
+def _model_light(layers: Layers, cover: Floats, ratio: Floats, gain: Floats, quality: Quality) -> Floats:
+    """The models' own light times coverage in the photograph's exposure, (H, W, 3)."""
+    y0, y1, x0, x1 = _extent(cover > 0, 32)
+    part = (slice(y0, y1), slice(x0, x1))
+    share = cover[part][..., None]
+    seen, bare = layers.mean("with")[part], layers.mean("without")[part]
+    own = np.where(share > 0, np.maximum(seen - (1 - share) * bare * ratio[part], 0), 0)
+    own = np.where(share >= 1, seen, own) * gain
+    albedo = np.clip(layers.mean("albedo")[part], 0, 1)
+    normal = np.clip(layers.mean("normal")[part], -1, 1)
+    light = np.zeros((*cover.shape, 3), np.float32)
+    light[part] = np.where(share > 0, denoise(own, quality, 1.0, albedo, normal), 0)
+    return light
+
+
+def _extent(where: Mask, margin: int) -> tuple[int, int, int, int]:
+    """Rows and columns that hold all true values, with a margin; empty if there are none."""
+    rows, columns = np.flatnonzero(where.any(1)), np.flatnonzero(where.any(0))
+    if not len(rows):
+        return 0, 0, 0, 0
+    return (
+        max(int(rows[0]) - margin, 0),
+        min(int(rows[-1]) + 1 + margin, where.shape[0]),
+        max(int(columns[0]) - margin, 0),
+        min(int(columns[-1]) + 1 + margin, where.shape[1]),
+    )
+
+
+def _filled(values: Floats, known: Mask) -> Floats:
+    """Values carried on smoothly from where they are known into the rest: halved until known, then widened again.
+
+    Source: Gortler et al. 1996, The lumigraph, section 3.5 (pull–push), DOI 10.1145/237170.237200.
+    """
     if known.all():
         return values
-    weight = known.astype(np.float32)
-    total, seen = values * weight[..., None], weight
-    result, left = np.where(known[..., None], values, 1).astype(np.float32), ~known
-    size = 2.0
-    while left.any() and size < 4 * max(weight.shape):
-        near, share = cv2.GaussianBlur(total, (0, 0), size), cv2.GaussianBlur(seen, (0, 0), size)
-        ready = left & (share > 0.02)
-        result[ready] = near[ready] / share[ready][:, None]
-        left &= ~ready
-        size *= 2
-    return result
-
-
-def _fade(shape: tuple[int, int], region: Region, width: int, height: int) -> Floats:
-    """1 within the region, falling to 0 at those of its borders that are not the picture's."""
-    x0, y0, x1, y1 = region
-    reach = max(4.0, 0.06 * min(shape))
-    x, y = np.arange(shape[1]) + 0.5, np.arange(shape[0]) + 0.5
-    far = np.full(1, 1e9)
-    across = np.minimum(x if x0 > 0 else far, (shape[1] - x) if x1 < width else far) / reach
-    down = np.minimum(y if y0 > 0 else far, (shape[0] - y) if y1 < height else far) / reach
-    weight = np.clip(np.minimum(np.broadcast_to(across, shape[1]), 1e9)[None] * np.ones((shape[0], 1)), 0, 1)
-    weight = np.minimum(weight, np.clip(np.broadcast_to(down, shape[0])[:, None], 0, 1))
-    return (weight * weight * (3 - 2 * weight)).astype(np.float32)
-
-
-def _denoise(picture: Floats, quality: str, albedo: Floats | None = None, normal: Floats | None = None) -> Any:
-    import pyoidn
-
-    guides = [np.ascontiguousarray(guide, np.float32) if guide is not None else None for guide in (albedo, normal)]
-    return pyoidn.denoise(np.ascontiguousarray(picture, np.float32), *guides, hdr=True, quality=quality)
+    height, width = known.shape
+    weight = known.astype(np.float32)[..., None]
+    if min(height, width) <= 2 or not known.any():
+        total = float(weight.sum())
+        mean = (values * weight).sum((0, 1)) / total if total else np.ones(values.shape[2])
+        return np.where(weight > 0, values, mean).astype(np.float32)
+    small = ((width + 1) // 2, (height + 1) // 2)
+    half_weight = cv2.resize(weight, small, interpolation=cv2.INTER_AREA)
+    half = cv2.resize(values * weight, small, interpolation=cv2.INTER_AREA)
+    half = np.where(half_weight[..., None] > 0, half / np.maximum(half_weight, 1e-6)[..., None], 1)
+    coarse = _filled(half.astype(np.float32), half_weight > 0.05)
+    back = cv2.resize(coarse, (width, height), interpolation=cv2.INTER_LINEAR)
+    return np.where(known[..., None], values, back).astype(np.float32)

@@ -1,11 +1,9 @@
-"""From a shot to what the renderer needs: camera, ground, light, models, and the part of the picture
-that the models can change.
-"""
+"""From a shot to what a tracer needs, in plain data: camera, receivers, models, lights, exposure."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import cv2
 import numpy as np
@@ -13,53 +11,101 @@ import numpy as np
 from lithopos.core.arrays import Array, Floats
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.camera.solve import pinhole_of
-from lithopos.core.colour import decode_srgb, luminance
-from lithopos.core.derive import derive
+from lithopos.core.colour import decode_srgb
+from lithopos.core.derive import Derived, derive
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.geometry.model import Model
-from lithopos.core.materials import GROUND_MATERIALS, GroundMaterial
+from lithopos.core.materials import GROUND_MATERIALS
+from lithopos.core.place.exposure import GroundLevel, ground_level
+from lithopos.core.place.planes import Rect, level_patch, plane_receiver
+from lithopos.core.place.receiver import Receiver, Surface
+from lithopos.core.readiness import missing
 from lithopos.core.shot import Placed, Shot
 
-Region = tuple[int, int, int, int]  # x0, y0, x1, y1 [px]
+MOST_AWAY_M = 2000.0
+LOOKED_AT_PIXELS = 4_000_000  # of the photograph, for what it shows of the place
+SAME_HEIGHT_M = 0.002
 
-__all__ = ["Region", "Scene", "StoodModel", "build_scene", "placement"]
+__all__ = ["Environment", "KnownPlace", "Lamp", "Light", "Scene", "StoodModel", "SunSky", "build_scene", "placement"]
 
 
 @dataclass(frozen=True)
 class StoodModel:
-    """A model with the matrix (4, 4) that stands it in the world."""
+    """A model with the matrix (4, 4) that stands it in the world, and the height of what it stands on [m]."""
 
+    name: str
     model: Model
     matrix: Array
+    stands_at_m: float = 0.0
+
+    def corners(self) -> Array:
+        """The eight corners of its box, (8, 3) [m]."""
+        low, high = self.model.bounds()
+        grid = np.array([[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])])
+        return np.asarray(grid @ self.matrix[:3, :3].T + self.matrix[:3, 3])
+
+
+@dataclass(frozen=True)
+class SunSky:
+    """A clear day's sun and sky; `direction` is the unit vector to the sun, strengths beside that day's."""
+
+    direction: tuple[float, float, float]
+    sun_strength: float
+    sky_strength: float
+    sun_width_deg: float
+    turbidity: float
+
+
+@dataclass(frozen=True)
+class Environment:
+    """Light from all around: (H, W, 3) linear radiance by longitude and latitude, z up, its middle towards +x."""
+
+    radiance: Floats
+    turn_deg: float = 0.0
+
+
+@dataclass(frozen=True)
+class Lamp:
+    """A small ball that shines: middle [m], radius [m], radiance (3,)."""
+
+    position: tuple[float, float, float]
+    radius_m: float
+    radiance: tuple[float, float, float]
+
+
+Light = SunSky | Environment | Lamp
 
 
 @dataclass(frozen=True)
 class Scene:
-    """Everything a tracer needs, in plain data.
+    """Everything a tracer needs.
 
     Attributes
     ----------
     camera : for the picture's size.
-    region : the part of the picture that the models can change [px].
-    ground_rect : (x0, y0, x1, y1) [m] covered by `ground_reflectance`.
-    ground_reflectance : (N, N, 3) linear, first row at y0; its border is the mean, which goes on outside.
-    sun : unit vector to the sun.
-    ground_level : linear luminance that a white sunlit ground would have in the photograph's exposure.
+    white_level : linear luminance that a white, level, lit surface has in the photograph's exposure.
+    place_key, things_key : tell what the empty place, and the models without their places, are made of: as
+        long as they stay, what was traced or loaded of them holds.
+    notes : plain sentences on what is doubtful.
     """
 
     camera: Pinhole
-    region: Region
-    models: list[StoodModel]
-    ground: GroundMaterial
-    ground_rect: tuple[float, float, float, float]
-    ground_reflectance: Floats
-    ground_level: float
-    sun: Array
-    sun_strength: float
-    sun_softness_deg: float
-    sky_strength: float
-    turbidity: float
+    receivers: tuple[Receiver, ...]
+    models: tuple[StoodModel, ...]
+    lights: tuple[Light, ...]
+    white_level: float
+    place_key: str = ""
+    things_key: str = ""
+    notes: tuple[str, ...] = field(default=())
+
+    @property
+    def sun(self) -> Array | None:
+        """The direction to the sun, if one shines."""
+        for light in self.lights:
+            if isinstance(light, SunSky) and light.sun_strength > 0:
+                return np.array(light.direction)
+        return None
 
 
 def placement(placed: Placed, model: Model) -> Array:
@@ -77,148 +123,138 @@ def placement(placed: Placed, model: Model) -> Array:
     return matrix
 
 
-def build_scene(shot: Shot, photograph: Picture, read_model: Callable[[str], Model]) -> Scene:
+@dataclass
+class KnownPlace:
+    """The receivers of the last scene and the level of its ground: held while what they are made of stays."""
+
+    key: str = ""
+    receivers: tuple[Receiver, ...] = ()
+    level: GroundLevel = field(default_factory=lambda: GroundLevel(0.0))
+
+
+def build_scene(
+    shot: Shot,
+    photograph: Picture,
+    read_model: Callable[[str], Model],
+    photograph_key: str = "",
+    known: KnownPlace | None = None,
+) -> Scene:
     """The scene of a shot for a photograph of any size (a smaller one for a proof).
 
     Parameters
     ----------
     photograph : the photograph, or a smaller copy of the same shape.
     read_model : gives the model of a file's name.
+    photograph_key : tells the photograph's content for the keys; without it nothing is known again.
+    known : the place of the last scene, brought up to date.
 
     Raises
     ------
     InputError
         If the shot lacks something that a render needs; it says what.
     """
-    if shot.photograph is None:
-        raise InputError("photograph", "is missing: a shot begins with one")
     facts = derive(shot)
-    if facts.camera is None:
-        raise InputError("camera", facts.camera_reason or "is not solved")
-    if not facts.metric:
-        raise InputError("lengths", "holds no yardstick: without a known length the model has no size in the picture")
-    if facts.sun_shown is None:
-        raise InputError("sun", f"is not known: {facts.sun_reason}")
-    if not shot.models:
-        raise InputError("models", "is empty: nothing stands in the photograph yet")
+    for lack in missing(shot, facts):
+        raise InputError(lack.field, lack.cause)
+    assert shot.photograph and facts.camera and facts.sun_shown
     height, width = photograph.codes.shape[:2]
     camera = pinhole_of(facts.camera).scaled(width / shot.photograph.width)
-    stood = []
-    for placed in shot.models:
-        model = read_model(placed.file)
-        stood.append(StoodModel(model, placement(placed, model)))
-    sun = np.array(facts.sun_shown)
+    stood = tuple(_stood(placed, read_model(placed.file), facts, camera) for placed in shot.models)
+    light = SunSky(facts.sun_shown, shot.sun.strength, shot.sky.strength, shot.sun.softness_deg, shot.sky.turbidity)
     material = GROUND_MATERIALS[shot.ground.material]
     mean = shot.ground.reflectance or material.reflectance
-    linear = decode_srgb(photograph.encoded)
-    footprint = np.concatenate([_corners(thing)[:, :2] for thing in stood])
-    level = _sunlit_level(linear, camera, footprint)
-    rect, reflectance = _ground_picture(linear, camera, footprint, mean, level)
+    surface = Surface(material.coat, material.roughness)
+    layout = _layout(stood)
+    figures = (camera.focal_px, *camera.principal_point, *camera.rotation.ravel(), *camera.position, camera.k1)
+    made_of = (photograph_key, width, height, figures, layout, mean, surface, light.sun_strength > 0)
+    known = known or KnownPlace()
+    if not photograph_key or known.key != repr(made_of):
+        receivers, level = _place(photograph, camera, layout, mean, surface, light.sun_strength > 0)
+        known.key, known.receivers, known.level = repr(made_of), receivers, level
     return Scene(
-        camera=camera,
-        region=_influenced(camera, stood, sun, width, height),
-        models=stood,
-        ground=material,
-        ground_rect=rect,
-        ground_reflectance=reflectance,
-        ground_level=level / mean,
-        sun=sun,
-        sun_strength=shot.sun.strength,
-        sun_softness_deg=shot.sun.softness_deg,
-        sky_strength=shot.sky.strength,
-        turbidity=shot.sky.turbidity,
+        camera,
+        known.receivers,
+        stood,
+        (light,),
+        known.level.luminance / mean,
+        repr((made_of, light)) if photograph_key else "",
+        repr([(thing.file, thing.id) for thing in shot.models]),
+        known.level.notes,
     )
 
 
-def _corners(thing: StoodModel) -> Array:
-    """The eight corners of a stood model's box, (8, 3) [m]."""
-    bounds = thing.model.bounds()
-    grid = np.array([[bounds[i, 0], bounds[j, 1], bounds[k, 2]] for i in (0, 1) for j in (0, 1) for k in (0, 1)])
-    return np.asarray(grid @ thing.matrix[:3, :3].T + thing.matrix[:3, 3])
+def _stood(placed: Placed, model: Model, facts: Derived, camera: Pinhole) -> StoodModel:
+    away = np.linalg.norm(np.array(placed.position_m) - camera.position)
+    if away > MOST_AWAY_M:
+        raise InputError("models", f"{placed.name or placed.id} stands {away / 1000:.1f} km away; bring it nearer")
+    return StoodModel(placed.name or placed.id, model, placement(placed, model), _standing_height(placed, facts))
 
 
-def _influenced(camera: Pinhole, models: list[StoodModel], sun: Array, width: int, height: int) -> Region:
-    """The pixels that models, their shadows and the dimmed ground about them can fall on."""
-    points = []
-    for thing in models:
-        corners = _corners(thing)
-        rise = np.maximum(corners[:, 2], 0)
-        reach = np.minimum(rise / max(sun[2], 0.02), 60)
-        shadow = corners - (reach / max(float(np.linalg.norm(sun)), 1e-9))[:, None] * sun
-        low = np.concatenate([corners, shadow])[:, :2]
-        margin = 0.35 + 0.9 * float(rise.max())
-        angle = np.linspace(0, 2 * np.pi, 24, endpoint=False)
-        ring = margin * np.column_stack([np.cos(angle), np.sin(angle)])
-        about = (low[:, None] + ring[None]).reshape(-1, 2)
-        points += [corners, np.column_stack([about, np.zeros(len(about))])]
-    pixels = camera.project(np.concatenate(points))
-    if not np.isfinite(pixels).all():
-        return (0, 0, width, height)
-    x0, y0 = np.floor(pixels.min(0)).astype(int) - 8
-    x1, y1 = np.ceil(pixels.max(0)).astype(int) + 8
-    x0, y0, x1, y1 = max(x0, 0), max(y0, 0), min(x1, width), min(y1, height)
-    if x1 - x0 < 16 or y1 - y0 < 16:
-        raise InputError("models", "stand outside the picture; move one into view")
-    return (int(x0), int(y0), int(x1), int(y1))
+def _standing_height(placed: Placed, facts: Derived) -> float:
+    """The height of the level that a model names, or whose height its foot has; else the ground's."""
+    for level in facts.levels:
+        if level.id == placed.level and level.height_m is None:
+            raise InputError("levels", f"the level that {placed.name or placed.id} stands on has no height yet")
+        at = level.height_m
+        named = level.id == placed.level
+        if at is not None and (named or (placed.level is None and abs(placed.position_m[2] - at) < SAME_HEIGHT_M)):
+            return at
+    return 0.0
 
 
-def _sunlit_level(linear: Floats, camera: Pinhole, footprint: Array) -> float:
-    """Luminance of the sunlit ground beside the models: the brighter cluster where there are two.
+@dataclass(frozen=True)
+class _Layout:
+    """The height of the main plane [m], and the parts of other levels that models stand on, by height."""
 
-    The ground within twice the footprint's reach is looked at; light and shade are parted where the
-    spread between them is largest (Otsu 1979, DOI 10.1109/TSMC.1979.4310076), on a logarithmic scale.
+    main_m: float
+    levels: tuple[tuple[float, Rect], ...]
+
+
+def _layout(stood: tuple[StoodModel, ...]) -> _Layout:
+    """Which planes receive.
+
+    A level has no borders of its own yet: with nothing on the ground it is a whole plane in the ground's stead;
+    beside things on the ground it is the part that its models can change.
     """
-    middle, reach = footprint.mean(0), max(float(np.ptp(footprint, axis=0).max()), 0.6)
-    axis = np.linspace(-1.6 * reach, 1.6 * reach, 160)
-    x, y = np.meshgrid(middle[0] + axis, middle[1] + axis)
-    pixels = camera.project(np.column_stack([x.ravel(), y.ravel(), 0 * x.ravel()]))
-    height, width = linear.shape[:2]
-    inside = np.isfinite(pixels).all(1) & (pixels > 1).all(1) & (pixels < [width - 1, height - 1]).all(1)
-    if np.count_nonzero(inside) < 50:
-        raise InputError("models", "stand where the photograph shows no ground; move one into view")
-    column, row = pixels[inside].astype(int).T
-    bright = np.log(np.maximum(luminance(linear[row, column]), 1e-4))
-    low, high = np.percentile(bright, [2, 98])
-    if high - low < 0.7:
-        return float(np.exp(np.median(bright)))
-    scaled = np.clip((bright - low) / (high - low) * 255, 0, 255).astype(np.uint8)
-    cut, _ = cv2.threshold(scaled[None], 0, 255, cv2.THRESH_BINARY | cv2.THRESH_OTSU)
-    lit, dim = bright[scaled > cut], bright[scaled <= cut]
-    parted = len(lit) > 0.08 * len(bright) and np.median(lit) - np.median(dim) > 0.6
-    return float(np.exp(np.median(lit if parted else bright)))
+    heights = sorted({thing.stands_at_m for thing in stood})
+    main = 0.0 if 0.0 in heights else heights[0]
+    levels = []
+    for height in heights:
+        if height == main:
+            continue
+        corners = [thing.corners() for thing in stood if thing.stands_at_m == height]
+        tallest = max(float(np.ptp(part[:, 2])) for part in corners)
+        levels.append((height, level_patch(np.concatenate(corners)[:, :2], 1.0 + 1.5 * tallest)))
+    return _Layout(main, tuple(levels))
 
 
-def _ground_picture(
-    linear: Floats, camera: Pinhole, footprint: Array, mean: float, level: float, pixels: int = 1024
-) -> tuple[tuple[float, float, float, float], Floats]:
-    """The ground's reflectance, looked up in the photograph point by point through the camera and its lens.
+def _place(
+    photograph: Picture, camera: Pinhole, layout: _Layout, mean: float, surface: Surface, has_sun: bool
+) -> tuple[tuple[Receiver, ...], GroundLevel]:
+    """The receivers with the photograph on them, and how bright the main plane is in it."""
+    height, width = photograph.codes.shape[:2]
+    scale = min(1.0, (LOOKED_AT_PIXELS / (width * height)) ** 0.5)
+    if scale < 1:
+        camera = camera.scaled(round(width * scale) / width)
+        size = (round(width * scale), round(height * scale))
+        photograph = Picture(cv2.resize(photograph.codes, size, interpolation=cv2.INTER_AREA))
+    encoded = photograph.encoded
+    linear = decode_srgb(encoded)
+    level = ground_level(encoded, linear, camera, layout.main_m, has_sun)
 
-    The photograph's level in the sun stands for the material's mean reflectance. Shade that is in the
-    photograph stays in the reflectance; it only colours the light that the ground throws back.
-    """
-    low, high = footprint.min(0), footprint.max(0)
-    half = max(3.0, 1.5 * float((high - low).max()))
-    middle = (low + high) / 2
-    x0, y0 = middle - half
-    step = 2 * half / pixels
-    x, y = np.meshgrid(x0 + (np.arange(pixels) + 0.5) * step, y0 + (np.arange(pixels) + 0.5) * step)
-    column, row = camera.project(np.column_stack([x.ravel(), y.ravel(), 0 * x.ravel()])).T.reshape(2, pixels, pixels)
-    tint = np.full(3, level, np.float32)
-    # Ground behind the camera has no pixel (NaN): it is looked up outside the picture.
-    seen = cv2.remap(
-        linear,
-        np.nan_to_num(column - 0.5, nan=-9).astype(np.float32),
-        np.nan_to_num(row - 0.5, nan=-9).astype(np.float32),
-        cv2.INTER_LINEAR,
-        borderMode=cv2.BORDER_CONSTANT,
-        borderValue=(-1, -1, -1),
-    )
-    known = seen.min(-1) >= 0
-    if known.any():
-        tint = np.median(seen[known], axis=0).astype(np.float32)
-        tint *= level / max(float(luminance(tint)), 1e-6)
-    seen = np.where(known[..., None], seen, tint)
-    seen[[0, -1]] = tint
-    seen[:, [0, -1]] = tint
-    reflectance = np.clip(seen * (mean / level), 0.02, 0.9).astype(np.float32)
-    return (float(x0), float(y0), float(x0 + 2 * half), float(y0 + 2 * half)), reflectance
+    def plane(name: str, height_m: float, only: Rect | None = None, without: tuple[Rect, ...] = ()) -> Receiver:
+        return plane_receiver(
+            name,
+            linear,
+            camera,
+            height_m=height_m,
+            mean=mean,
+            level=level.luminance,
+            surface=surface,
+            only=only,
+            without=without,
+        )
+
+    holes = tuple(part for at, part in layout.levels if at < layout.main_m)
+    others = [plane(f"level {at:g}", at, only=part) for at, part in layout.levels]
+    return (plane("ground", layout.main_m, without=holes), *others), level

@@ -1,291 +1,176 @@
-"""Tracing a scene's layers with the renderer package.
+"""The one seam to the renderer package; a test double or a cluster can stand behind it as well.
 
-Four things are traced with the same seed, so that their noise agrees and cancels: the place with the
-models, the place without them, the models alone (coverage, albedo, normals), and for a shiny ground
-its mirror part with and without the models.
+What is traced is asked for by pixels, samples and seed. A sample's random numbers depend on nothing but its
+pixel, its number and the seed: so a picture is the same in one piece or in tiles, in one go or in several,
+and the place with the models and the place without them share their noise, which cancels where nothing changes.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, fields
-from typing import Any, Protocol
+import gc
+from typing import Any, Literal, Protocol
 
-import cv2
 import numpy as np
+from numpy.typing import NDArray
 
-from lithopos.core.arrays import Floats
-from lithopos.core.camera.pinhole import Pinhole
-from lithopos.core.geometry.model import Part, PbrMaterial
-from lithopos.core.render.engine import load_renderer
-from lithopos.core.render.scene import Region, Scene
+from lithopos.core.arrays import Array, Floats
+from lithopos.core.render.engine import FAST, choose_variant, load_renderer
+from lithopos.core.render.film import FilmSampler
+from lithopos.core.render.lanes import LaneSampler
+from lithopos.core.render.scene import Scene
+from lithopos.core.render.translate.lights import light_of
+from lithopos.core.render.translate.models import model_shapes, moved_values
+from lithopos.core.render.translate.receivers import receiver_shapes
 
-MAX_DEPTH = 6
-_FAR_GROUND_M = 400.0
+# Roulette acts from the fourth bounce on. Cutting all paths at 16 bounces takes away 0.02 % of the light in a
+# white-walled corner (measured against 64 bounces; see docs/methods/composite.md).
+MAX_DEPTH, ROULETTE_DEPTH = 16, 4
 
-__all__ = ["Layers", "MitsubaTracer", "Tracer"]
+Pixels = NDArray[np.int32]
+Place = Literal["with", "without"]
 
-
-@dataclass
-class Layers:
-    """Sums over samples within the scene's region; divide by `samples` for means.
-
-    Attributes
-    ----------
-    with_models, without : (H, W, 3) radiance of the diffuse place with and without the models.
-    coverage : (H, W) share of the pixel that the models fill.
-    albedo, normal : (H, W, 3) of the models, weighted by coverage.
-    gloss_with, gloss_without : (H, W, 3) the ground's mirror part, zero where it has none.
-    """
-
-    with_models: Floats
-    without: Floats
-    coverage: Floats
-    albedo: Floats
-    normal: Floats
-    gloss_with: Floats
-    gloss_without: Floats
-    samples: int = 0
-
-    def __add__(self, other: Layers) -> Layers:
-        return Layers(*(getattr(self, item.name) + getattr(other, item.name) for item in fields(self)))
-
-
-def _window_of(camera: Pinhole, region: Region) -> tuple[Region, tuple[Floats, Floats] | None]:
-    """The part of the straight picture to trace, and where in it each pixel (H, W) of the region lies.
-
-    The photograph's lens bends lines; the photograph stays as it is and what is traced is bent to match.
-    Without distortion the two pictures are the same, and there is nothing to look up.
-    """
-    if camera.k1 == 0:
-        return region, None
-    x0, y0, x1, y1 = region
-    x, y = np.meshgrid(np.arange(x0, x1) + 0.5, np.arange(y0, y1) + 0.5)
-    straight = camera.straightened(np.column_stack([x.ravel(), y.ravel()]))
-    low = np.floor(straight.min(0)).astype(int) - 2
-    high = np.ceil(straight.max(0)).astype(int) + 2
-    column, row = (straight - low - 0.5).T.reshape(2, *x.shape).astype(np.float32)
-    return (int(low[0]), int(low[1]), int(high[0]), int(high[1])), (column, row)
-
-
-def _looked_up(picture: Floats, column: Floats, row: Floats) -> Floats:
-    """A picture (H, W, channels) at other places, between its pixels linearly."""
-    parts = [  # the package looks up four channels at most
-        cv2.remap(np.ascontiguousarray(picture[..., i : i + 4]), column, row, cv2.INTER_LINEAR)
-        for i in range(0, picture.shape[2], 4)
-    ]
-    return np.concatenate([part.reshape(*row.shape, -1) for part in parts], axis=2)
+__all__ = ["MitsubaTracer", "Pixels", "Place", "Tracer"]
 
 
 class Tracer(Protocol):
-    """The one seam to the renderer: tests and previews can put another in its place."""
+    """Traces a scene that it is shown."""
 
-    def trace(self, samples: int, seed: int) -> Layers:
-        """Trace `samples` a pixel with a seed; the same seed gives the same layers."""
+    def show(self, scene: Scene) -> None:
+        """Load a scene; what is loaded already and holds is kept."""
         ...
 
-    def level_irradiance(self) -> Floats:
-        """What sun and open sky give a level surface, (3,), in the renderer's unit."""
+    def batches(self, pixels: Pixels, count: int) -> list[Pixels]:
+        """Pixels (N, 2) as columns and rows, in portions of about a second's work for `count` samples a half."""
+        ...
+
+    def radiance(self, place: Place, pixels: Pixels, first: int, count: int, seed: int) -> Floats:
+        """Sums (N, 2, 3) over samples `first` to `first + count` of each half."""
+        ...
+
+    def first_hits(self, pixels: Pixels, first: int, count: int, seed: int) -> dict[str, Floats]:
+        """Sums over the same samples of both halves: the models' `coverage` (N,), `albedo` and `normal` (N, 3)."""
+        ...
+
+    def irradiance(self) -> Floats:
+        """What all lights but lamps give a level surface with nothing about it, (3,)."""
         ...
 
 
-@dataclass
 class MitsubaTracer:
-    """A scene loaded into the renderer package."""
+    """The renderer package. A moved model is moved in place; only what has changed is loaded again.
 
-    scene: Scene
-    mi: Any = field(default_factory=load_renderer)
+    Attributes
+    ----------
+    loaded : counts of `places`, `things` and `moved`, by which tests see what was kept.
+    """
 
-    def __post_init__(self) -> None:
-        self._window, self._bent = _window_of(self.scene.camera, self.scene.region)
-        models = self._models()
-        ground = self._ground(self._diffuse_ground())
-        self._with = self._load({"ground": ground, **models})
-        self._without = self._load({"ground": ground})
-        self._alone = self._load(models)
-        self._gloss: tuple[Any, Any] | None = None
-        if self.scene.ground.gloss > 0:
-            mirror = self._ground(self._mirror_ground())
-            self._gloss = (self._load({"ground": mirror, **models}), self._load({"ground": mirror}))
-        self._path = self.mi.load_dict({"type": "path", "max_depth": MAX_DEPTH, "rr_depth": 8})
-        self._cover = self.mi.load_dict(
-            {
-                "type": "aov",
-                "aovs": "albedo:albedo,normal:sh_normal",
-                "image": {"type": "path", "max_depth": 1, "hide_emitters": True},
-            }
+    def __init__(self) -> None:
+        self.mi: Any = load_renderer()
+        self.loaded = {"places": 0, "things": 0, "moved": 0}
+        self.path = self.mi.load_dict({"type": "path", "max_depth": MAX_DEPTH, "rr_depth": ROULETTE_DEPTH})
+        self._sampler: LaneSampler | FilmSampler = (
+            LaneSampler(self.mi) if choose_variant() == FAST else FilmSampler(self.mi)
         )
+        self._places: dict[Place, Any] = {}
+        self._alone: Any = None
+        self._keys: tuple[str, str] = ("", "")
+        self._matrices: list[Array] = []
+        self._irradiance: Floats | None = None
 
-    def trace(self, samples: int, seed: int) -> Layers:
-        """See `Tracer.trace`."""
-        cover = self._render(self._alone, self._cover, samples, seed)
-        with_models = self._render(self._with, self._path, samples, seed)[..., :3]
-        without = self._render(self._without, self._path, samples, seed)[..., :3]
-        nothing = np.zeros_like(without)
-        gloss = [nothing, nothing]
-        if self._gloss:
-            gloss = [
-                self._render(place, self._path, samples, seed)[..., :3] * self.scene.ground.gloss
-                for place in self._gloss
-            ]
-        return Layers(
-            with_models,
-            without,
-            cover[..., 3],
-            cover[..., 4:7],
-            cover[..., 7:10],
-            gloss[0],
-            gloss[1],
-            samples,
-        )
+    def show(self, scene: Scene) -> None:
+        """See `Tracer.show`."""
+        self.scene = scene
+        self._sampler.aim(scene.camera)
+        matrices = [thing.matrix for thing in scene.models]
+        same_place = scene.place_key != "" and scene.place_key == self._keys[0] and "without" in self._places
+        if not same_place:
+            # Freed first: the renderer numbers its objects, and kernels are found again by those numbers.
+            self._places, self._alone, self._irradiance = {}, None, None
+            gc.collect()
+            self._receivers = self._receiver_shapes()
+            self._places["without"] = self._load(self._receivers)
+            self.loaded["places"] += 1
+        if same_place and scene.things_key == self._keys[1]:
+            self._move(matrices)
+        else:
+            self._places.pop("with", None)
+            self._alone = None
+            things = self._model_shapes()
+            self._places["with"] = self._load({**self._receivers, **things})
+            self._alone = self._load(things) if isinstance(self._sampler, FilmSampler) else None
+            self._sampler.know(self._places["with"], len(self._receivers))
+            self.loaded["things"] += 1
+        self._keys, self._matrices = (scene.place_key, scene.things_key), matrices
 
-    def level_irradiance(self) -> Floats:
-        """See `Tracer.level_irradiance`."""
-        mi = self.mi
-        down = mi.ScalarTransform4f().look_at([0, 0.01, 3], [0, 0, 0], [0, 0, 1])
-        patch = mi.load_dict(
-            {
-                "type": "scene",
-                "light": self._light(),
-                "integrator": {"type": "path", "max_depth": 2},
-                "patch": {
-                    "type": "rectangle",
-                    "bsdf": {"type": "diffuse", "reflectance": {"type": "rgb", "value": 1.0}},
-                },
-                "sensor": {
-                    "type": "perspective",
-                    "fov": 5,
-                    "to_world": down,
-                    "film": {"type": "hdrfilm", "width": 24, "height": 24, "rfilter": {"type": "box"}},
-                },
-            }
-        )
-        return (np.array(mi.render(patch, spp=256, seed=7))[..., :3].reshape(-1, 3).mean(0) * np.pi).astype(np.float32)
+    def batches(self, pixels: Pixels, count: int) -> list[Pixels]:
+        """See `Tracer.batches`."""
+        return self._sampler.batches(pixels, count)
 
-    def _render(self, scene: Any, integrator: Any, samples: int, seed: int) -> Floats:
-        """The sum over samples, (H, W, channels)."""
-        picture = np.array(self.mi.render(scene, integrator=integrator, spp=samples, seed=seed), np.float32)
-        picture = np.nan_to_num(picture, nan=0.0, posinf=0.0, neginf=0.0) * np.float32(samples)
-        return picture if self._bent is None else _looked_up(picture, *self._bent)
+    def radiance(self, place: Place, pixels: Pixels, first: int, count: int, seed: int) -> Floats:
+        """See `Tracer.radiance`."""
+        return self._sampler.radiance(self._places[place], self.path, pixels, first, count, seed)
 
-    # The scene in the renderer's terms
+    def first_hits(self, pixels: Pixels, first: int, count: int, seed: int) -> dict[str, Floats]:
+        """See `Tracer.first_hits`."""
+        return self._sampler.first_hits(self._alone or self._places["with"], pixels, first, count, seed)
+
+    def irradiance(self) -> Floats:
+        """See `Tracer.irradiance`; from the emitter's own sampling of directions."""
+        if self._irradiance is None:
+            self._irradiance = _level_irradiance(self.mi, self._places["without"])
+        return self._irradiance
 
     def _load(self, shapes: dict[str, Any]) -> Any:
-        return self.mi.load_dict({"type": "scene", "light": self._light(), "sensor": self._sensor(), **shapes})
+        lights = {f"light{i}": light_of(self.mi, light) for i, light in enumerate(self.scene.lights)}
+        return self.mi.load_dict({"type": "scene", **lights, **shapes})
 
-    def _sensor(self) -> dict[str, Any]:
-        """A camera whose film is just the traced window; its axis need not pass through the middle."""
-        camera, (x0, y0, x1, y1) = self.scene.camera, self._window
-        width, height = x1 - x0, y1 - y0
-        right, down, forward = camera.rotation
-        to_world = np.eye(4)
-        # The renderer's camera looks along +z with x to the left and y up.
-        to_world[:3] = np.stack([-right, -down, forward, camera.position], 1)
-        cx, cy = camera.principal_point
-        return {
-            "type": "perspective",
-            "to_world": self.mi.ScalarTransform4f(to_world),
-            "near_clip": 0.01,
-            "far_clip": 1e4,
-            "fov_axis": "x",
-            "fov": float(np.degrees(2 * np.arctan(width / 2 / camera.focal_px))),
-            "principal_point_offset_x": float(0.5 - (cx - x0) / width),
-            "principal_point_offset_y": float(0.5 - (cy - y0) / height),
-            "film": {
-                "type": "hdrfilm",
-                "width": width,
-                "height": height,
-                "rfilter": {"type": "box"},
-                "pixel_format": "rgba",
-            },
-        }
-
-    def _light(self) -> dict[str, Any]:
-        scene = self.scene
-        return {
-            "type": "sunsky",
-            "sun_direction": scene.sun.tolist(),
-            "turbidity": scene.turbidity,
-            "albedo": 0.25,
-            "sun_scale": scene.sun_strength,
-            "sky_scale": scene.sky_strength,
-            "sun_aperture": scene.sun_softness_deg,
-        }
-
-    def _diffuse_ground(self) -> dict[str, Any]:
-        # The renderer's v runs up the picture, the array's rows run with y: turn them over.
-        rows = np.ascontiguousarray(self.scene.ground_reflectance[::-1])
-        texture = {"type": "bitmap", "bitmap": self.mi.Bitmap(rows), "raw": True, "wrap_mode": "clamp"}
-        return {"type": "twosided", "inner": {"type": "diffuse", "reflectance": texture}}
-
-    def _mirror_ground(self) -> dict[str, Any]:
-        black = {"type": "rgb", "value": 0.0}
-        inner = {"type": "roughplastic", "alpha": self.scene.ground.roughness, "diffuse_reflectance": black}
-        return {"type": "twosided", "inner": inner}
-
-    def _ground(self, bsdf: dict[str, Any]) -> Any:
-        x0, y0, x1, y1 = self.scene.ground_rect
-        far = _FAR_GROUND_M
-        corners = np.array([[x0 - far, y0 - far], [x1 + far, y0 - far], [x1 + far, y1 + far], [x0 - far, y1 + far]])
-        vertices = np.column_stack([corners, np.zeros(4)])
-        uv = (corners - [x0, y0]) / [x1 - x0, y1 - y0]
-        normals = np.tile([0.0, 0.0, 1.0], (4, 1))
-        return self._mesh(vertices, normals, uv, np.array([[0, 1, 2], [0, 2, 3]]), self.mi.load_dict(bsdf))
-
-    def _models(self) -> dict[str, Any]:
+    def _receiver_shapes(self) -> dict[str, Any]:
         shapes: dict[str, Any] = {}
-        for number, thing in enumerate(self.scene.models):
-            bsdfs = [self._material(material) for material in thing.model.materials]
-            for index, part in enumerate(thing.model.parts):
-                shapes[f"model{number}part{index}"] = self._part(part, thing.matrix, bsdfs[part.material])
+        for number, receiver in enumerate(self.scene.receivers):
+            shapes |= receiver_shapes(self.mi, receiver, f"receiver{number}")
         return shapes
 
-    def _part(self, part: Part, matrix: Floats | Any, bsdf: Any) -> Any:
-        linear = matrix[:3, :3]
-        normals = part.normals @ np.linalg.inv(linear)
-        normals = normals / np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)
-        uv = np.column_stack([part.uv[:, 0], 1 - part.uv[:, 1]])  # glTF's v runs down
-        return self._mesh(part.vertices @ linear.T + matrix[:3, 3], normals, uv, part.faces, bsdf)
+    def _model_shapes(self) -> dict[str, Any]:
+        shapes: dict[str, Any] = {}
+        for number, thing in enumerate(self.scene.models):
+            shapes |= model_shapes(self.mi, thing, f"model{number}")
+        return shapes
 
-    def _mesh(self, vertices: Any, normals: Any, uv: Any, faces: Any, bsdf: Any) -> Any:
-        mi = self.mi
-        properties = mi.Properties()
-        properties["bsdf"] = bsdf
-        mesh = mi.Mesh(
-            "part",
-            len(vertices),
-            len(faces),
-            has_vertex_normals=True,
-            has_vertex_texcoords=True,
-            props=properties,
-        )
-        values = mi.traverse(mesh)
-        values["vertex_positions"] = np.ascontiguousarray(vertices, np.float32).ravel()
-        values["vertex_normals"] = np.ascontiguousarray(normals, np.float32).ravel()
-        values["vertex_texcoords"] = np.ascontiguousarray(uv, np.float32).ravel()
-        values["faces"] = np.ascontiguousarray(faces, np.uint32).ravel()
-        values.update()
-        return mesh
+    def _move(self, matrices: list[Array]) -> None:
+        values: dict[str, Any] = {}
+        for number, (old, new) in enumerate(zip(self._matrices, matrices, strict=True)):
+            if not np.array_equal(old, new):
+                values |= moved_values(self.scene.models[number], f"model{number}")
+        if not values:
+            return
+        for loaded in (self._places["with"], self._alone):
+            if loaded is None:
+                continue
+            parameters = self.mi.traverse(loaded)
+            for name, value in values.items():
+                parameters[name] = value
+            parameters.update()
+        self.loaded["moved"] += 1
 
-    def _material(self, material: PbrMaterial) -> Any:
-        inner: dict[str, Any] = {
-            "type": "principled",
-            "base_color": self._texture(material.base_colour, colour=True),
-            "roughness": self._texture(material.roughness),
-            "metallic": self._texture(material.metallic),
-            "specular": 0.5,
-        }
-        if material.normal_map is not None:
-            bumps = {"type": "bitmap", "bitmap": self.mi.Bitmap(material.normal_map), "raw": True}
-            inner = {"type": "normalmap", "normalmap": bumps, "bsdf": inner}
-        result: dict[str, Any] = {"type": "twosided", "inner": inner}
-        if not isinstance(material.opacity, float) or material.opacity < 1:
-            result = {"type": "mask", "opacity": self._texture(material.opacity), "inner": result}
-        return self.mi.load_dict(result)
 
-    def _texture(self, value: float | Floats, colour: bool = False) -> Any:
-        if isinstance(value, float):
-            return value
-        if value.ndim == 1:
-            return {"type": "rgb", "value": np.clip(value, 0, 1).tolist()}
-        picture = np.ascontiguousarray(value if colour else value[..., None], np.float32)
-        return {"type": "bitmap", "bitmap": self.mi.Bitmap(picture), "raw": True}
+def _level_irradiance(mi: Any, scene: Any, samples: int = 1 << 16) -> Floats:
+    """∫ L cos θ over the upper hemisphere, (3,), by Monte Carlo over all infinitely far lights."""
+    import drjit as dr
+
+    rng = np.random.default_rng(7)
+    u, v = rng.random((2, samples), np.float32)
+    total = np.zeros(3)
+    for emitter in scene.emitters():
+        if not emitter.is_environment():
+            continue
+        if mi.variant().startswith("scalar"):
+            place = dr.zeros(mi.SurfaceInteraction3f)
+            found = [emitter.sample_direction(place, mi.Point2f(a, b)) for a, b in zip(u[:8192], v[:8192], strict=True)]
+            rise = np.array([max(direction.d.z, 0) for direction, _ in found])
+            light = np.array([list(weight) for _, weight in found])
+        else:
+            place = dr.zeros(mi.SurfaceInteraction3f)
+            direction, weight = emitter.sample_direction(place, mi.Point2f(u, v))
+            rise, light = np.maximum(np.array(direction.d.z), 0), np.array(weight).T
+        total += np.nan_to_num(light * rise[:, None]).mean(0)
+    return total.astype(np.float32)

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from lithopos.core.shot.contact import Ground
 from lithopos.core.shot.deliver import Output
-from lithopos.core.shot.document import FORMAT, Shot, load_shot, new_shot, shot_schema, upgraded
+from lithopos.core.shot.document import FORMAT, Shot, load_shot, new_shot, new_shot_camera, shot_schema, upgraded
 from lithopos.core.shot.ground import Length, Level
 from lithopos.core.shot.light import MarkedGnomon, Sky, Sun
 from lithopos.core.shot.perspective import Edge, HandCamera, SolvedCamera
@@ -33,6 +33,7 @@ __all__ = [
     "Sun",
     "load_shot",
     "new_shot",
+    "new_shot_camera",
     "shot_schema",
     "upgraded",
 ]

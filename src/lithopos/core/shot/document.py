@@ -20,7 +20,7 @@ from lithopos.core.shot.place import Placed
 
 FORMAT = 2
 
-__all__ = ["FORMAT", "Shot", "load_shot", "new_shot", "shot_schema", "upgraded"]
+__all__ = ["FORMAT", "Shot", "load_shot", "new_shot", "new_shot_camera", "shot_schema", "upgraded"]
 
 
 class Shot(DocumentPart):
@@ -52,6 +52,9 @@ class Shot(DocumentPart):
     @model_validator(mode="after")
     def _levels_are_known(self) -> Shot:
         heights = {level.id: level.height_m for level in self.levels}
+        for placed in self.models:
+            if placed.level is not None and placed.level not in heights:
+                raise ValueError(f"model {placed.id!r} stands on a level that is not there")
         for length in self.lengths:
             if length.level is None:
                 continue
@@ -77,12 +80,15 @@ def new_shot(name: str, file: str, told: dict[str, Any]) -> Shot:
     told : what `inspect_file` told of the photograph.
     """
     notes = CameraNotes.model_validate(told["notes_of_camera"]) if told.get("notes_of_camera") else None
+    photograph = Photograph(file=file, name=name, width=told["width"], height=told["height"], notes=notes)
+    return Shot(name=name, photograph=photograph, camera=new_shot_camera(photograph))
+
+
+def new_shot_camera(photograph: Photograph | None) -> SolvedCamera:
+    """A camera to be solved from edges, as a new shot has it: with the focal length to expect."""
+    notes = photograph.notes if photograph else None
     expected = notes.focal_35mm if notes and not notes.cropped else None
-    return Shot(
-        name=name,
-        photograph=Photograph(file=file, name=name, width=told["width"], height=told["height"], notes=notes),
-        camera=SolvedCamera(focal_prior=FocalPrior(focal_35mm=expected) if expected else None),
-    )
+    return SolvedCamera(focal_prior=FocalPrior(focal_35mm=expected) if expected else None)
 
 
 def load_shot(data: Any) -> Shot:

@@ -12,11 +12,15 @@ __all__ = ["Placed"]
 
 
 class Placed(DocumentPart):
-    """A model and where it stands: its foot's middle [m], turned about the plumb line, sized."""
+    """A model and where it stands: its foot's middle [m], turned about the plumb line, sized.
+
+    `level` names the level that it stands on, which takes its shadow; null for the ground.
+    """
 
     id: Identity
     file: FileName
     name: Name = ""
     position_m: tuple[Metres, Metres, Metres] = (0.0, 0.0, 0.0)
     turn_deg: Annotated[FiniteFloat, Field(ge=-3600, le=3600)] = 0.0
+    level: Identity | None = None
     size: Annotated[FiniteFloat, Field(gt=0, le=10_000)] = 1.0

@@ -1,0 +1,1 @@
+"""The photographed place as simple geometry that takes shadow and reflection."""

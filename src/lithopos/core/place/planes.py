@@ -1,0 +1,200 @@
+"""Level planes of the photograph as receivers: the ground, and levels above or below it.
+
+A plane is laid out in square rings about the camera's foot, each twice as wide as the one before, as the
+picture's resolution falls off with distance:
+
+    +-------+-------+      Every field that the picture shows carries its own texture, at the
+    |   +---+---+   |      resolution in which the picture shows it; the rest is of the mean colour.
+    +---+ camera+---+      The layout depends on the camera alone: moving a model changes nothing here,
+    |   +---+---+   |      so that the empty place need not be traced again.
+    +-------+-------+
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import cv2
+import numpy as np
+
+from lithopos.core.arrays import Array, Floats
+from lithopos.core.camera.pinhole import Pinhole
+from lithopos.core.colour import luminance
+from lithopos.core.place.receiver import Patch, Receiver, Surface
+
+Rect = tuple[float, float, float, float]  # x0, y0, x1, y1 [m]
+
+RINGS = 6
+FAR = 60.0  # how far the plane goes on, in widths of the outermost ring
+MOST_TEXELS = 1024
+LEAST_REFLECTANCE, MOST_REFLECTANCE = 0.02, 0.9
+
+__all__ = ["Rect", "level_patch", "plane_receiver"]
+
+
+def plane_receiver(
+    name: str,
+    linear: Floats,
+    camera: Pinhole,
+    *,
+    height_m: float,
+    mean: float,
+    level: float,
+    surface: Surface,
+    only: Rect | None = None,
+    without: tuple[Rect, ...] = (),
+) -> Receiver:
+    """A level plane with the photograph on it.
+
+    Parameters
+    ----------
+    linear : (H, W, 3) the photograph's linear values.
+    mean, level : the reflectance that the luminance `level` of the photograph stands for.
+    only : only this part of the plane.
+    without : all but these parts: holes through which levels below are seen.
+    """
+    above = max(abs(float(camera.position[2]) - height_m), 0.05)
+    tint = _tint(linear, camera, height_m, above, mean)
+    fields = [only] if only else [*_fields(camera.position[:2], 2 * above), *_rest(camera.position[:2], 2 * above)]
+    for hole in without:
+        fields = [part for field in fields for part in _cut(field, hole)]
+    patches, plain = [], []
+    for field in fields:
+        texels = _texels(camera, field, height_m)
+        if texels is None:
+            plain.append(field)
+        else:
+            seen = _looked_up(linear, camera, field, height_m, texels, tint, mean / level)
+            patches.append(_patch([field], height_m, seen))
+    if plain:
+        patches.append(_patch(plain, height_m, tint))
+    return Receiver(name, tuple(patches), surface)
+
+
+def level_patch(footprints: Array, margin_m: float) -> Rect:
+    """The part of a level that models on it can change: whole half metres, so that small moves keep it.
+
+    Parameters
+    ----------
+    footprints : (N, 2) points of the models' feet [m].
+    """
+    low = np.floor((footprints.min(0) - margin_m) * 2) / 2
+    high = np.ceil((footprints.max(0) + margin_m) * 2) / 2
+    return float(low[0]), float(low[1]), float(high[0]), float(high[1])
+
+
+def _fields(centre: Array, half: float) -> Iterator[Rect]:
+    """The middle square and four fields a ring, each halved along its long side."""
+    x, y = float(centre[0]), float(centre[1])
+    for sx in (-half, 0.0):
+        for sy in (-half, 0.0):
+            yield x + sx, y + sy, x + sx + half, y + sy + half
+    for _ in range(RINGS):
+        wide = 2 * half
+        for side in (-wide, half):
+            for start in (-wide, 0.0):
+                yield x + start, y + side, x + start + wide, y + side + half
+            yield x + side, y - half, x + side + half, y
+            yield x + side, y, x + side + half, y + half
+        half = wide
+
+
+def _rest(centre: Array, half: float) -> Iterator[Rect]:
+    """What goes on outside the rings, towards the horizon."""
+    x, y, wide = float(centre[0]), float(centre[1]), half * 2**RINGS
+    far = FAR * wide
+    yield x - far, y + wide, x + far, y + far
+    yield x - far, y - far, x + far, y - wide
+    yield x - far, y - wide, x - wide, y + wide
+    yield x + wide, y - wide, x + far, y + wide
+
+
+def _cut(field: Rect, hole: Rect) -> Iterator[Rect]:
+    """A field without a hole, in up to four rectangles."""
+    x0, y0, x1, y1 = field
+    a0, b0, a1, b1 = max(x0, hole[0]), max(y0, hole[1]), min(x1, hole[2]), min(y1, hole[3])
+    if a0 >= a1 or b0 >= b1:
+        yield field
+        return
+    for part in ((x0, y0, x1, b0), (x0, b1, x1, y1), (x0, b0, a0, b1), (a1, b0, x1, b1)):
+        if part[0] < part[2] and part[1] < part[3]:
+            yield part
+
+
+def _patch(fields: list[Rect], height_m: float, reflectance: Floats) -> Patch:
+    """Some rectangles of a plane as one mesh of two triangles each."""
+    corners = [[(x0, y0), (x1, y0), (x1, y1), (x0, y1)] for x0, y0, x1, y1 in fields]
+    flat = np.array(corners, float).reshape(-1, 2)
+    uv = np.tile([[0.0, 0], [1, 0], [1, 1], [0, 1]], (len(fields), 1))
+    faces = np.array([[0, 1, 2], [0, 2, 3]])[None] + 4 * np.arange(len(fields))[:, None, None]
+    return Patch(np.column_stack([flat, np.full(len(flat), height_m)]), uv, faces.reshape(-1, 3), reflectance)
+
+
+def _grid(field: Rect, columns: int, rows: int, height_m: float) -> Array:
+    """The middles of a field's cells, (rows · columns, 3) [m]."""
+    x0, y0, x1, y1 = field
+    x, y = np.meshgrid(
+        x0 + (np.arange(columns) + 0.5) * (x1 - x0) / columns, y0 + (np.arange(rows) + 0.5) * (y1 - y0) / rows
+    )
+    return np.column_stack([x.ravel(), y.ravel(), np.full(x.size, height_m)])
+
+
+def _texels(camera: Pinhole, field: Rect, height_m: float) -> tuple[int, int] | None:
+    """Columns and rows of a field's texture, as finely as the picture shows it; None if it shows none of it."""
+    points = _grid(field, 24, 24, height_m)
+    pixels = camera.project(points)
+    seen = np.isfinite(pixels).all(1) & (pixels > 0).all(1) & (pixels < [camera.width, camera.height]).all(1)
+    if not seen.any():
+        return None
+    step = 1e-3 * max(field[2] - field[0], field[3] - field[1])
+    sizes = []
+    for axis in (0, 1):
+        moved = camera.project(points[seen] + step * np.eye(3)[axis])
+        density = np.nanmax(np.linalg.norm(moved - pixels[seen], axis=1), initial=0) / step
+        sizes.append(int(np.clip(density * (field[2 + axis] - field[axis]), 16, MOST_TEXELS)))
+    return sizes[0], sizes[1]
+
+
+def _looked_up(
+    linear: Floats,
+    camera: Pinhole,
+    field: Rect,
+    height_m: float,
+    texels: tuple[int, int],
+    tint: Floats,
+    scale: float,
+) -> Floats:
+    """A field's reflectance, looked up in the photograph point by point through the camera and its lens.
+
+    Shade that is in the photograph stays in the reflectance; it only colours the light that is thrown back.
+    """
+    columns, rows = texels
+    pixels = camera.project(_grid(field, columns, rows, height_m)).reshape(rows, columns, 2)
+    # Ground behind the camera has no pixel (NaN): it is looked up outside the picture.
+    places = np.nan_to_num(pixels - 0.5, nan=-9).astype(np.float32)
+    seen = cv2.remap(
+        linear,
+        np.ascontiguousarray(places[..., 0]),
+        np.ascontiguousarray(places[..., 1]),
+        cv2.INTER_LINEAR,
+        borderMode=cv2.BORDER_CONSTANT,
+        borderValue=(-1, -1, -1),
+    )
+    known = seen.min(-1, keepdims=True) >= 0
+    reflectance = np.where(known, seen * np.float32(scale), tint)
+    return np.clip(reflectance, LEAST_REFLECTANCE, MOST_REFLECTANCE).astype(np.float32)
+
+
+def _tint(linear: Floats, camera: Pinhole, height_m: float, above: float, mean: float) -> Floats:
+    """The mean reflectance with the tint that the near part of the plane has in the photograph, (3,)."""
+    reach = 6 * above
+    x, y = camera.position[:2]
+    pixels = camera.project(_grid((x - reach, y - reach, x + reach, y + reach), 160, 160, height_m))
+    size = [camera.width - 1, camera.height - 1]
+    seen = np.isfinite(pixels).all(1) & (pixels > 1).all(1) & (pixels < size).all(1)
+    if not seen.any():
+        return np.full(3, mean, np.float32)
+    column, row = pixels[seen].astype(int).T
+    colour = np.median(linear[row, column], axis=0).astype(np.float32)
+    colour = colour * np.float32(mean / max(float(luminance(colour)), 1e-6))
+    return np.clip(colour, LEAST_REFLECTANCE, MOST_REFLECTANCE).astype(np.float32)

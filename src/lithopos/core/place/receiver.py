@@ -1,0 +1,45 @@
+"""A receiver: simple geometry that carries the photograph and takes shadow, reflection and bounced light."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lithopos.core.arrays import Array, Floats
+
+__all__ = ["Patch", "Receiver", "Surface"]
+
+
+@dataclass(frozen=True)
+class Surface:
+    """What a receiver does to light besides its diffuse reflectance: a dielectric coat, as `materials` has it."""
+
+    coat: float
+    roughness: float
+
+
+@dataclass(frozen=True)
+class Patch:
+    """A part of a receiver with a reflectance of its own.
+
+    Attributes
+    ----------
+    vertices : (N, 3) [m]; uv : (N, 2), v runs with the picture's rows; faces : (M, 3).
+    reflectance : (H, W, 3) linear, or (3,) the same everywhere.
+    """
+
+    vertices: Array
+    uv: Array
+    faces: NDArray[np.int64]
+    reflectance: Floats
+
+
+@dataclass(frozen=True)
+class Receiver:
+    """One thing of the place, in patches."""
+
+    name: str
+    patches: tuple[Patch, ...]
+    surface: Surface

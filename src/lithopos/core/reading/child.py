@@ -1,0 +1,138 @@
+"""`python -m lithopos.core.reading.child TASK FILE OUT PARENT`: read one file within limits.
+
+Prints one JSON object. Ends with 2 and one line if the file is not good, with 3 if the disk is full. Tasks:
+`tell` what it is; `prepare` what the screen needs of it too; a `picture`'s or a `model`'s quick form; `edges`.
+"""
+
+from __future__ import annotations
+
+import errno
+import json
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from lithopos.core.errors import InputError
+from lithopos.core.reading.limits import limit_this_process
+
+THUMB_WIDTHS = (240, 480)
+MODELS = ("glb", "gltf")
+
+
+def _read_model(path: Path) -> Any:
+    from lithopos.core.geometry.gltf import read_gltf
+
+    return read_gltf(path)
+
+
+def _read_picture(path: Path) -> Any:
+    from lithopos.core.exchange.decode import read_picture
+
+    return read_picture(path)
+
+
+def _tell(path: Path, _: Path) -> dict[str, Any]:
+    return _told(path)[0]
+
+
+def _prepare(path: Path, out: Path) -> dict[str, Any]:
+    from lithopos.core.reading.screen import save_for_screen
+
+    told, read = _told(path)
+    if told["kind"] == "model":
+        from lithopos.core.reading.quick import save_model
+
+        save_model(read, out)
+    else:
+        save_for_screen(read, told["format"], THUMB_WIDTHS, out)
+    return told
+
+
+def _picture(path: Path, out: Path) -> dict[str, Any]:
+    from lithopos.core.reading.quick import save_picture
+
+    save_picture(_read_picture(path), out)
+    return {}
+
+
+def _model(path: Path, out: Path) -> dict[str, Any]:
+    from lithopos.core.reading.quick import save_model
+
+    save_model(_read_model(path), out)
+    return {}
+
+
+def _edges(path: Path, _: Path) -> dict[str, Any]:
+    from lithopos.core.camera.find import find_edges
+
+    return find_edges(_read_picture(path).eight_bit).model_dump(mode="json")
+
+
+def _told(path: Path) -> tuple[dict[str, Any], Any]:
+    """What a file is, and what was read of it."""
+    from lithopos.core.exchange.kinds import file_kind
+
+    if path.stat().st_size == 0:
+        raise InputError("file", "is empty")
+    kind = file_kind(path)
+    if kind in MODELS:
+        model = _read_model(path)
+        low, high = model.bounds()
+        return {
+            "kind": "model",
+            "format": kind,
+            "size_m": (high - low).tolist(),
+            "triangles": model.triangles,
+            "parts": [part.name for part in model.parts],
+            "materials": [m.name for m in model.materials[:-1]],
+            "lost": model.lost,
+        }, model
+    from lithopos.core.exchange.exif import camera_notes
+
+    picture = _read_picture(path)
+    height, width = picture.codes.shape[:2]
+    notes = camera_notes(path, width, height)
+    return {
+        "kind": "photograph",
+        "format": kind,
+        "width": width,
+        "height": height,
+        "notes": list(picture.notes),
+        "notes_of_camera": notes.model_dump(mode="json") if notes else None,
+    }, picture
+
+
+TASKS: dict[str, Callable[[Path, Path], dict[str, Any]]] = {
+    "tell": _tell,
+    "prepare": _prepare,
+    "picture": _picture,
+    "model": _model,
+    "edges": _edges,
+}
+
+
+def _end(status: int, line: str) -> None:
+    print(" ".join(line.split()), file=sys.stderr)  # a name in the file may hold line breaks
+    sys.exit(status)
+
+
+def _main() -> None:
+    task, path, out, parent = sys.argv[1:]
+    limit_this_process(int(parent))
+    try:
+        print(json.dumps(TASKS[task](Path(path), Path(out))))
+    except InputError as error:
+        _end(2, str(error))
+    except MemoryError:
+        _end(2, "file: needs more memory than a file may take")
+    except RecursionError:
+        _end(2, "file: is nested too deep")
+    except OSError as error:
+        if error.errno in (errno.ENOSPC, errno.EDQUOT):
+            _end(3, "no room")
+        raise
+
+
+if __name__ == "__main__":
+    _main()

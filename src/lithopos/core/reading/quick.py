@@ -1,0 +1,95 @@
+"""What a reader hands over, in a form that loads at once: plain arrays, no code of the file's format."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import fields
+from pathlib import Path
+from typing import Any, Literal, overload
+
+import numpy as np
+
+from lithopos.core.exchange.picture import Picture
+from lithopos.core.geometry.model import Model, Part, PbrMaterial
+
+PICTURE, MODEL = "picture.npz", "model.npz"
+
+__all__ = ["load_model", "load_picture", "save_model", "save_picture"]
+
+
+def save_picture(picture: Picture, folder: Path) -> None:
+    """Keep a picture's working copy."""
+    icc = np.frombuffer(picture.icc or b"", np.uint8)
+    np.savez(folder / PICTURE, codes=picture.codes, icc=icc, notes=np.array(json.dumps(picture.notes)))
+
+
+def save_model(model: Model, folder: Path) -> None:
+    """Keep a model."""
+    arrays: dict[str, Any] = {}
+    for number, part in enumerate(model.parts):
+        for name in ("vertices", "normals", "uv", "faces"):
+            arrays[f"part{number}.{name}"] = getattr(part, name)
+    materials = []
+    for number, material in enumerate(model.materials):
+        plain: dict[str, Any] = {}
+        for item in fields(PbrMaterial):
+            value = getattr(material, item.name)
+            if isinstance(value, np.ndarray):
+                arrays[f"material{number}.{item.name}"] = value
+            else:
+                plain[item.name] = value
+        materials.append(plain)
+    head = {
+        "parts": [{"name": part.name, "material": part.material} for part in model.parts],
+        "materials": materials,
+        "lost": model.lost,
+    }
+    np.savez(folder / MODEL, head=np.array(json.dumps(head)), **arrays)
+
+
+def _opened(path: Path, must: bool) -> dict[str, Any] | None:
+    if not must and not path.is_file():
+        return None
+    with np.load(path, allow_pickle=False) as kept:
+        return {name: kept[name] for name in kept.files}
+
+
+@overload
+def load_picture(folder: Path, must: Literal[True] = ...) -> Picture: ...
+@overload
+def load_picture(folder: Path, must: bool) -> Picture | None: ...
+def load_picture(folder: Path, must: bool = True) -> Picture | None:
+    """A kept picture; None where there is none and none must be."""
+    kept = _opened(folder / PICTURE, must)
+    if kept is None:
+        return None
+    return Picture(kept["codes"], kept["icc"].tobytes() or None, tuple(json.loads(str(kept["notes"]))))
+
+
+@overload
+def load_model(folder: Path, must: Literal[True] = ...) -> Model: ...
+@overload
+def load_model(folder: Path, must: bool) -> Model | None: ...
+def load_model(folder: Path, must: bool = True) -> Model | None:
+    """A kept model; None where there is none and none must be."""
+    kept = _opened(folder / MODEL, must)
+    if kept is None:
+        return None
+    head = json.loads(str(kept["head"]))
+    parts = [
+        Part(
+            told["name"],
+            kept[f"part{number}.vertices"],
+            kept[f"part{number}.normals"],
+            kept[f"part{number}.uv"],
+            kept[f"part{number}.faces"],
+            told["material"],
+        )
+        for number, told in enumerate(head["parts"])
+    ]
+    materials = []
+    for number, plain in enumerate(head["materials"]):
+        start = f"material{number}."
+        pictures = {name.removeprefix(start): value for name, value in kept.items() if name.startswith(start)}
+        materials.append(PbrMaterial(**plain, **pictures))
+    return Model(parts, materials, head["lost"])

@@ -1,0 +1,53 @@
+"""What the browser needs of a photograph: small pictures, and a copy where it can't show the file itself."""
+
+from __future__ import annotations
+
+import io
+from pathlib import Path
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image, ImageCms
+
+from lithopos.core.exchange.kinds import SHOWN_BY_BROWSERS
+from lithopos.core.exchange.picture import Picture
+
+DISPLAY = "display.jpg"
+TALLEST_THUMB = 4  # times its width
+
+__all__ = ["DISPLAY", "save_for_screen", "thumb_name"]
+
+
+def thumb_name(width: int) -> str:
+    """The file of a small picture."""
+    return f"thumb-{width}.jpg"
+
+
+def save_for_screen(picture: Picture, kind: str, thumb_widths: tuple[int, ...], folder: Path) -> None:
+    """Write small pictures, and a display copy of what browsers don't show as it is."""
+    shown = _in_srgb(picture)
+    height, width = shown.shape[:2]
+    for wide in thumb_widths:
+        scale = min(wide / width, TALLEST_THUMB * wide / height, 1.0)
+        size = (max(1, round(width * scale)), max(1, round(height * scale)))
+        _save(cv2.resize(shown, size, interpolation=cv2.INTER_AREA), folder / thumb_name(wide), 88)
+    if kind not in SHOWN_BY_BROWSERS or picture.codes.dtype == np.uint16 or picture.converted:
+        _save(shown, folder / DISPLAY, 94)
+
+
+def _in_srgb(picture: Picture) -> NDArray[np.uint8]:
+    """The codes as 8-bit sRGB, through the picture's own profile."""
+    codes = picture.eight_bit
+    if picture.icc is None:
+        return codes
+    try:
+        profile = ImageCms.ImageCmsProfile(io.BytesIO(picture.icc))
+        turned = ImageCms.profileToProfile(Image.fromarray(codes), profile, ImageCms.createProfile("sRGB"))
+    except (ImageCms.PyCMSError, OSError):
+        return codes
+    return np.asarray(turned, np.uint8) if turned is not None else codes
+
+
+def _save(codes: NDArray[np.uint8], path: Path, quality: int) -> None:
+    Image.fromarray(np.ascontiguousarray(codes)).save(path, "JPEG", quality=quality, subsampling=0)

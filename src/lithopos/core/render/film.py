@@ -1,0 +1,145 @@
+"""Sampling pixels with the slow variant: small squares of the picture on the renderer's own film.
+
+The slow variant can't take a list of rays at once. Squares lie on a fixed grid and have seeds of their own, so
+that here too the picture does not depend on the portions in which it is made.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import cv2
+import numpy as np
+
+from lithopos.core.arrays import Floats
+from lithopos.core.camera.pinhole import Pinhole
+from lithopos.core.layers import HALVES, Window
+
+SQUARE = 64
+BATCH_SAMPLES = 400_000  # about a second's work
+
+__all__ = ["FilmSampler"]
+
+
+class FilmSampler:
+    """Squares of the picture, one after the other."""
+
+    def __init__(self, mi: Any) -> None:
+        self.mi = mi
+        self._guides = mi.load_dict(
+            {
+                "type": "aov",
+                "aovs": "albedo:albedo,normal:sh_normal",
+                "image": {"type": "path", "max_depth": 1, "hide_emitters": True},
+            }
+        )
+
+    def aim(self, camera: Pinhole) -> None:
+        """Look through a camera."""
+        self.camera = camera
+
+    def know(self, scene: Any, receivers: int) -> None:
+        """Nothing to remember: the models are traced alone for their coverage."""
+
+    def batches(self, pixels: Any, count: int) -> list[Any]:
+        """Whole squares, as many as are a second's work."""
+        at = max(1, BATCH_SAMPLES // (HALVES * count * SQUARE**2))
+        groups = list(_by_square(pixels).values())
+        return [pixels[np.concatenate(groups[start : start + at])] for start in range(0, len(groups), at)]
+
+    def radiance(self, scene: Any, integrator: Any, pixels: Any, first: int, count: int, seed: int) -> Floats:
+        """Sums (N, 2, 3); see `Tracer.radiance`."""
+        sums = np.zeros((len(pixels), HALVES, 3), np.float32)
+        for half in range(HALVES):
+            sums[:, half] = self._squares(scene, integrator, pixels, first, count, seed, half)[:, :3]
+        return sums
+
+    def first_hits(self, scene: Any, pixels: Any, first: int, count: int, seed: int) -> dict[str, Floats]:
+        """See `Tracer.first_hits`; the scene holds the models alone."""
+        sums = sum(self._squares(scene, self._guides, pixels, first, count, seed, half) for half in range(HALVES))
+        assert isinstance(sums, np.ndarray)
+        return {"coverage": sums[:, 3], "albedo": sums[:, 4:7], "normal": sums[:, 7:10]}
+
+    def _squares(
+        self, scene: Any, integrator: Any, pixels: Any, first: int, count: int, seed: int, half: int
+    ) -> Floats:
+        found: list[tuple[Any, Floats]] = []
+        for (column, row), index in _by_square(pixels).items():
+            x, y = column * SQUARE, row * SQUARE
+            state = np.random.SeedSequence((seed, column, row, first, half)).generate_state(1)[0]
+            picture = self._picture(scene, integrator, Window(x, y, x + SQUARE, y + SQUARE), count, int(state))
+            found.append((index, picture[pixels[index, 1] - y, pixels[index, 0] - x]))
+        result = np.zeros((len(pixels), found[0][1].shape[1]), np.float32)
+        for index, values in found:
+            result[index] = values
+        return result
+
+    def _picture(self, scene: Any, integrator: Any, window: Window, count: int, seed: int) -> Floats:
+        """Sums over samples of a window, (H, W, channels)."""
+        straight, places = _straight_window(self.camera, window)
+        sensor = self.mi.load_dict(self._sensor(straight))
+        made = np.array(self.mi.render(scene, sensor=sensor, integrator=integrator, spp=count, seed=seed), np.float32)
+        made = np.nan_to_num(made, nan=0.0, posinf=0.0, neginf=0.0) * np.float32(count)
+        return made if places is None else _looked_up(made, *places)
+
+    def _sensor(self, window: Window) -> dict[str, Any]:
+        """A camera whose film is just the window; its axis need not pass through the middle."""
+        camera = self.camera
+        right, down, forward = camera.rotation
+        to_world = np.eye(4)
+        # The renderer's camera looks along +z with x to the left and y up.
+        to_world[:3] = np.stack([-right, -down, forward, camera.position], 1)
+        cx, cy = camera.principal_point
+        return {
+            "type": "perspective",
+            "to_world": self.mi.ScalarTransform4f(to_world),
+            "near_clip": 0.01,
+            "far_clip": 1e5,
+            "fov_axis": "x",
+            "fov": float(np.degrees(2 * np.arctan(window.width / 2 / camera.focal_px))),
+            "principal_point_offset_x": float(0.5 - (cx - window.x0) / window.width),
+            "principal_point_offset_y": float(0.5 - (cy - window.y0) / window.height),
+            "film": {
+                "type": "hdrfilm",
+                "width": window.width,
+                "height": window.height,
+                "rfilter": {"type": "box"},
+                "pixel_format": "rgba",
+            },
+        }
+
+
+def _by_square(pixels: Any) -> dict[tuple[int, int], Any]:
+    """Indices of pixels by the square that they lie in."""
+    squares = pixels // SQUARE
+    order = np.lexsort((squares[:, 0], squares[:, 1]))
+    ordered = squares[order]
+    starts = np.flatnonzero(np.r_[True, (ordered[1:] != ordered[:-1]).any(1)])
+    return {
+        (int(ordered[start, 0]), int(ordered[start, 1])): part
+        for start, part in zip(starts, np.split(order, starts[1:]), strict=True)
+    }
+
+
+def _straight_window(camera: Pinhole, window: Window) -> tuple[Window, tuple[Floats, Floats] | None]:
+    """The part of the straight picture to trace, and where in it each pixel (H, W) of the window lies.
+
+    The photograph's lens bends lines; the photograph stays as it is and what is traced is bent to match.
+    """
+    if camera.k1 == 0:
+        return window, None
+    x, y = np.meshgrid(np.arange(window.x0, window.x1) + 0.5, np.arange(window.y0, window.y1) + 0.5)
+    straight = camera.straightened(np.column_stack([x.ravel(), y.ravel()]))
+    low = np.floor(straight.min(0)).astype(int) - 2
+    high = np.ceil(straight.max(0)).astype(int) + 2
+    column, row = (straight - low - 0.5).T.reshape(2, *x.shape).astype(np.float32)
+    return Window(int(low[0]), int(low[1]), int(high[0]), int(high[1])), (column, row)
+
+
+def _looked_up(picture: Floats, column: Floats, row: Floats) -> Floats:
+    """A picture (H, W, channels) at other places, between its pixels linearly."""
+    parts = [  # the package looks up four channels at most
+        cv2.remap(np.ascontiguousarray(picture[..., i : i + 4]), column, row, cv2.INTER_LINEAR)
+        for i in range(0, picture.shape[2], 4)
+    ]
+    return np.concatenate([part.reshape(*row.shape, -1) for part in parts], axis=2)

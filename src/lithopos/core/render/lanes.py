@@ -1,0 +1,148 @@
+"""Sampling pixels with the fast variant: any list of pixels in one launch, rays through the bent lens itself.
+
+A kernel depends neither on the camera nor on which pixels are asked for, so that it is compiled once for a
+scene's kinds of surfaces and found again afterwards; the package's own films compile anew for each window.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from lithopos.core.arrays import Floats
+from lithopos.core.camera.pinhole import Pinhole
+from lithopos.core.layers import HALVES
+
+LANES = 1 << 21  # samples a launch: about a second's work and half a gigabyte
+SEE_THROUGH = 4  # cut-out surfaces that a first hit looks through
+_STRAIGHTENING_STEPS = 10
+
+__all__ = ["LaneSampler"]
+
+
+def _own_sampler(mi: Any) -> Any:
+    """A sampler whose random numbers are handed to it."""
+
+    class Handed(mi.Sampler):  # type: ignore[misc]
+        def __init__(self, props: Any = None) -> None:
+            super().__init__(props or mi.Properties())
+            self.rng = mi.PCG32(1)
+
+        def next_1d(self, active: Any = True) -> Any:
+            return self.rng.next_float32(active)
+
+        def next_2d(self, active: Any = True) -> Any:
+            return mi.Point2f(self.rng.next_float32(active), self.rng.next_float32(active))
+
+    return Handed()
+
+
+class LaneSampler:
+    """Many samples at once, each a lane of a vectorised kernel."""
+
+    def __init__(self, mi: Any) -> None:
+        import drjit as dr
+
+        self.mi, self.dr = mi, dr
+
+    def aim(self, camera: Pinhole) -> None:
+        """Look through a camera."""
+        self.camera = camera
+
+    def know(self, scene: Any, receivers: int) -> None:
+        """Remember which of a scene's shapes are models: those after the receivers."""
+        dr, mi = self.dr, self.mi
+        shapes = scene.shapes()
+        numbers = [int(dr.reinterpret_array(mi.UInt32, mi.ShapePtr(shape))[0]) for shape in shapes]
+        flags = np.zeros(max(numbers) + 1, np.float32)
+        for number, shape in zip(numbers, shapes, strict=True):
+            flags[number] = shape.id().startswith("model")
+        assert np.count_nonzero(flags) == len(shapes) - receivers
+        self._is_model = mi.Float(flags)
+
+    def batches(self, pixels: Any, count: int) -> list[Any]:
+        """Pixels in portions that fill a launch."""
+        portion = max(1, LANES // (HALVES * count))
+        return [pixels[start : start + portion] for start in range(0, len(pixels), portion)]
+
+    def radiance(self, scene: Any, integrator: Any, pixels: Any, first: int, count: int, seed: int) -> Floats:
+        """Sums (N, 2, 3); see `Tracer.radiance`."""
+        dr = self.dr
+        sampler, ray = self._rays(pixels, first, count, seed)
+        light, _, _ = integrator.sample(scene, sampler, ray)
+        light = dr.select(dr.isfinite(light.x + light.y + light.z), light, 0)
+        return self._summed([light.x, light.y, light.z], len(pixels) * HALVES, count).reshape(-1, HALVES, 3)
+
+    def first_hits(self, scene: Any, pixels: Any, first: int, count: int, seed: int) -> dict[str, Floats]:
+        """See `Tracer.first_hits`; through the same points of the pixels as `radiance`."""
+        mi, dr = self.mi, self.dr
+        _, ray = self._rays(pixels, first, count, seed)
+        through, cover = mi.Float(1), mi.Float(0)
+        albedo, normal = mi.Color3f(0), mi.Normal3f(0)
+        for _ in range(SEE_THROUGH):
+            hit = scene.ray_intersect(ray)
+            body = hit.bsdf()
+            passes = dr.mean(body.eval_null_transmission(hit, hit.is_valid()))
+            flag = dr.gather(mi.Float, self._is_model, dr.reinterpret_array(mi.UInt32, hit.shape), hit.is_valid())
+            weight = through * (1 - passes) * dr.select(hit.is_valid(), flag, 0)
+            cover += weight
+            albedo += weight * body.eval_diffuse_reflectance(hit, hit.is_valid())
+            normal += weight * hit.sh_frame.n
+            through *= dr.select(hit.is_valid(), passes, 0)
+            ray = hit.spawn_ray(ray.d)
+        columns = [cover, albedo.x, albedo.y, albedo.z, normal.x, normal.y, normal.z]
+        sums = self._summed(columns, len(pixels), HALVES * count)
+        return {"coverage": sums[:, 0], "albedo": sums[:, 1:4], "normal": sums[:, 4:7]}
+
+    def _summed(self, columns: list[Any], rows: int, block: int) -> Floats:
+        """Sums over blocks of lanes, (rows, columns)."""
+        dr = self.dr
+        dr.eval(columns)
+        sums = [np.array(dr.block_sum(column, block), np.float32) for column in columns]
+        assert all(len(part) == rows for part in sums)
+        return np.stack(sums, axis=1)
+
+    def _rays(self, pixels: Any, first: int, count: int, seed: int) -> tuple[Any, Any]:
+        """Lanes by pixel, half and sample: their random numbers and their rays."""
+        mi, dr = self.mi, self.dr
+        each = dr.opaque(mi.UInt32, count)
+        lane = dr.arange(mi.UInt32, len(pixels) * HALVES * count)
+        group = lane // each
+        number = (lane - group * each + dr.opaque(mi.UInt32, first)) * HALVES + (group & 1)
+        which = group >> 1
+        x = dr.gather(mi.UInt32, mi.UInt32(np.ascontiguousarray(pixels[:, 0], np.uint32)), which)
+        y = dr.gather(mi.UInt32, mi.UInt32(np.ascontiguousarray(pixels[:, 1], np.uint32)), which)
+        a, b = mi.sample_tea_32(x | (y << 16), number, 6)
+        a, b = mi.sample_tea_32(a ^ dr.opaque(mi.UInt32, seed & 0xFFFFFFFF), b, 6)
+        sampler = _own_sampler(mi)
+        sampler.rng = mi.PCG32(size=1, initstate=mi.UInt64(a), initseq=mi.UInt64(b))
+        within = sampler.next_2d()
+        return sampler, self._through(mi.Float(x) + within.x, mi.Float(y) + within.y)
+
+    def _through(self, x: Any, y: Any) -> Any:
+        """Rays through points of the photograph [px], straightened by the lens."""
+        mi, dr, camera = self.mi, self.dr, self.camera
+
+        def figure(value: float) -> Any:
+            return dr.opaque(mi.Float, float(value))
+
+        focal, (cx, cy) = figure(camera.focal_px), [figure(v) for v in camera.principal_point]
+        u, v = (x - cx) / focal, (y - cy) / focal
+        if camera.k1:
+            u, v = self._straightened(u, v, figure(camera.k1))
+        rotation = [[figure(value) for value in row] for row in camera.rotation]
+        way = mi.Vector3f(*[u * rotation[0][i] + v * rotation[1][i] + rotation[2][i] for i in range(3)])
+        origin = mi.Point3f(*[figure(value) for value in camera.position])
+        return mi.RayDifferential3f(origin, dr.normalize(way))
+
+    def _straightened(self, u: Any, v: Any, k1: Any) -> tuple[Any, Any]:
+        """Undistorted offsets of distorted ones in focal lengths, by Newton's method; see `camera.lens`."""
+        dr = self.dr
+        reach = dr.sqrt(u * u + v * v)
+        radius = reach
+        for _ in range(_STRAIGHTENING_STEPS):
+            square = k1 * radius * radius
+            radius -= (radius * (1 + square) - reach) / dr.maximum(1 + 3 * square, 1e-3)
+        scale = dr.select(reach > 1e-9, radius / reach, 1)
+        return u * scale, v * scale

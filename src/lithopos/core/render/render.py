@@ -1,0 +1,369 @@
+"""A render: tiles, and portions of samples in each; every portion can be the last, every tile is a checkpoint.
+
+A picture of up to two million pixels is one tile and grows finer portion by portion; a larger one is finished
+tile by tile, each composed as soon as its neighbours are traced. A stopped or killed render goes on with the
+tile that it was at; the same shot, quality and seed give the same picture, in one go or in several.
+"""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Literal
+
+import numpy as np
+
+from lithopos.core.arrays import Floats
+from lithopos.core.composite.catch import compose, halo_px, model_gain
+from lithopos.core.composite.denoise import Quality as Denoising
+from lithopos.core.errors import Cancelled, InputError
+from lithopos.core.exchange.picture import Picture
+from lithopos.core.geometry.model import Model
+from lithopos.core.layers import HALVES, Layers, Window
+from lithopos.core.render.checkpoint import Checkpoint
+from lithopos.core.render.influence import Influence, influence_of
+from lithopos.core.render.scene import Scene
+from lithopos.core.render.session import Session
+from lithopos.core.render.tiles import neighbours, tiles_of
+from lithopos.core.render.tracer import Pixels, Place
+from lithopos.core.shot import Shot
+
+Quality = Literal["proof", "master"]
+Portion = tuple[int, int]  # the first sample of each half, and how many
+
+PROOF_WIDTH = 960
+PROOF_SAMPLES = 32
+MOST_BYTES = 6 << 30
+BYTES_A_PIXEL = 60  # of the whole picture: its codes twice, as read and as made, and what sizing it takes
+BYTES_A_RENDER = 1 << 30  # the renderer, its kernels, three rows of tiles
+
+__all__ = ["PROOF_SAMPLES", "PROOF_WIDTH", "Quality", "Step", "portions", "refuse_too_large", "render_shot"]
+
+
+@dataclass(frozen=True)
+class Step:
+    """Where a render is.
+
+    Attributes
+    ----------
+    done, of : portions of tiles.
+    samples : a pixel so far (of the finished tiles, where there are several).
+    picture : the picture so far, where this step changed it; the last step always has it.
+    cut : stray pixels that were cut so far.
+    notes : plain sentences on what is doubtful.
+    """
+
+    done: int
+    of: int
+    samples: int
+    seconds_left: float
+    picture: Picture | None
+    cut: int
+    notes: tuple[str, ...] = ()
+
+
+def portions(samples: int, quality: Quality) -> list[Portion]:
+    """Samples of each half, portion by portion: a proof begins with one, so that something stands soon."""
+    half, plan = max(1, -(-samples // HALVES)), list[Portion]()
+    reach = 1 if quality == "proof" else 8
+    at = 0
+    while at < half:
+        upto = min(reach, half)
+        plan.append((at, upto - at))
+        at, reach = upto, reach * 4
+    return plan
+
+
+def refuse_too_large(width: int, height: int, scale: float) -> None:
+    """Reckon what a render needs before anything starts.
+
+    Raises
+    ------
+    InputError
+        If it is more than this program may take; the figure is told.
+    """
+    pixels = width * scale * height * scale
+    needed = BYTES_A_RENDER + BYTES_A_PIXEL * max(pixels, width * height)
+    if needed > MOST_BYTES:
+        size = f"{round(width * scale)} × {round(height * scale)}"
+        raise InputError(
+            "output.scale",
+            f"asks for a picture of {size}, which needs about {needed / 2**30:.0f} GB of memory; "
+            f"{MOST_BYTES >> 30} GB is the limit",
+        )
+
+
+def render_shot(
+    shot: Shot,
+    photograph: Picture | Callable[[], Picture],
+    read_model: Callable[[str], Model],
+    *,
+    quality: Quality = "proof",
+    scale: float | None = None,
+    samples: int | None = None,
+    seed: int = 0,
+    session: Session | None = None,
+    photograph_key: str = "",
+    keep: Path | None = None,
+    between: Callable[[], bool] = lambda: False,
+) -> Iterator[Step]:
+    """Render a shot step by step.
+
+    Parameters
+    ----------
+    photograph : or what reads it, which is only called where the session has it no longer.
+    scale : of the photograph's size; by default a proof is `PROOF_WIDTH` wide and a master as the shot says.
+    samples : a pixel; by default those of the quality.
+    session : what is warm from earlier renders; `photograph_key` tells the photograph's content for it.
+    keep : a folder for checkpoints; a render that finds its own there goes on from them.
+    between : called about once a second; true stops the render.
+
+    Raises
+    ------
+    InputError
+        If the shot lacks something or is too large; Cancelled if it was stopped; NoRoom if the disk is full.
+    """
+    if shot.photograph is None:
+        raise InputError("photograph", "is missing: a shot begins with one")
+    if scale is None:
+        scale = min(1.0, PROOF_WIDTH / shot.photograph.width) if quality == "proof" else shot.output.scale
+    refuse_too_large(shot.photograph.width, shot.photograph.height, scale)
+    session = session or Session()
+    read = photograph if callable(photograph) else lambda: photograph
+    base = session.photograph(photograph_key, read, scale)
+    _refuse_other_size(shot, base, scale)
+    scene = session.scene(shot, base, photograph_key, read_model)
+    plan = portions(samples or (PROOF_SAMPLES if quality == "proof" else shot.output.samples), quality)
+    job = _Job(scene, session, base, plan, seed, between)
+    if keep:
+        name = repr((shot.model_dump_json(), scale, plan, seed, scene.place_key))
+        job.checkpoint = Checkpoint(keep, name)
+    yield from job.steps()
+
+
+def _refuse_other_size(shot: Shot, base: Picture, scale: float) -> None:
+    assert shot.photograph
+    height, width = base.codes.shape[:2]
+    wanted = (shot.photograph.width * scale, shot.photograph.height * scale)
+    if abs(width - wanted[0]) > 1 or abs(height - wanted[1]) > 1:
+        raise InputError(
+            "photograph",
+            f"is {width / scale:.0f} × {height / scale:.0f} pixels, but the shot says "
+            f"{shot.photograph.width} × {shot.photograph.height}",
+        )
+
+
+@dataclass
+class _Job:
+    """One render under way."""
+
+    scene: Scene
+    session: Session
+    base: Picture
+    plan: list[Portion]
+    seed: int
+    between: Callable[[], bool]
+    checkpoint: Checkpoint = field(default_factory=Checkpoint)
+
+    def steps(self) -> Iterator[Step]:
+        """See `render_shot`."""
+        height, width = self.base.codes.shape[:2]
+        self.influence: Influence = influence_of(self.scene)
+        bounds = self.influence.bounds()
+        if bounds is None:
+            raise InputError("models", "stand outside the picture: neither they nor their shadows would be seen")
+        self.gain = model_gain(self.scene.white_level, self.session.tracer.irradiance())
+        self.tiles = tiles_of(bounds, width, height)
+        self.codes = self.base.codes.copy()
+        self.cuts: dict[Window, int] = {}
+        self.sums: dict[Window, Layers] = {}
+        self.done, self.of = 0, len(self.tiles) * len(self.plan)
+        self.started, self.worked = time.monotonic(), 0
+        composed = self._resumed()
+        for tile in self.tiles:
+            if tile in composed:
+                continue
+            yield from self._traced(tile)
+            for ready in self._ready(tile, composed):
+                if len(self.tiles) > 1:
+                    self._compose(ready, "high")
+                    self.checkpoint.finish(ready, self.codes[ready.slices], self.cuts[ready])
+                composed.add(ready)
+            self._forget(composed)
+            last = len(composed) == len(self.tiles)
+            yield self._step(self.plan[-1], picture=True, seconds_left=0.0 if last else None)
+        if self.done < self.of:  # everything was there already
+            self.done = self.of
+            yield self._step(self.plan[-1], picture=True, seconds_left=0.0)
+        self.checkpoint.clear()
+
+    def _resumed(self) -> set[Window]:
+        """Tiles that an earlier run has finished; their codes are put in place."""
+        composed = set()
+        for tile in self.tiles:
+            finished = self.checkpoint.finished(tile)
+            if finished is not None:
+                self.codes[tile.slices], self.cuts[tile] = finished
+                composed.add(tile)
+                self.done += len(self.plan)
+        return composed
+
+    def _traced(self, tile: Window) -> Iterator[Step]:
+        """Trace a tile portion by portion; what an earlier run has kept of it is gone on with."""
+        layers = self.checkpoint.traced(tile) or Layers(tile)
+        self.sums[tile] = layers
+        y, x = np.nonzero(self.influence.pixels(self.influence.changed, tile))
+        pixels = np.column_stack([x + tile.x0, y + tile.y0]).astype(np.int32)
+        covered = self.influence.pixels(self.influence.covered, tile)[y, x]
+        alone = len(self.tiles) == 1
+        for number, portion in enumerate(self.plan):
+            first, count = portion
+            if layers.samples > first:
+                self.done += 1
+                continue
+            if len(pixels):
+                self._add(layers, "with", pixels, self._radiance("with", pixels, portion))
+                self._add(layers, "without", pixels, self._empty(tile, pixels, portion))
+                self._add_first_hits(layers, pixels[covered], portion)
+            layers.samples += count
+            self.worked += len(pixels) * count
+            self.done += 1
+            last = number + 1 == len(self.plan)
+            self.checkpoint.keep(layers, at_once=not alone)
+            if alone:
+                self._compose(tile, "high" if last else "fast")
+            if not last:
+                yield self._step(portion, picture=alone)
+
+    def _radiance(self, place: Place, pixels: Pixels, portion: Portion) -> Floats:
+        tracer = self.session.tracer
+        parts = []
+        for batch in tracer.batches(pixels, portion[1]):
+            self._pause()
+            parts.append((batch, tracer.radiance(place, batch, *portion, self.seed)))
+        return _in_order(parts, pixels)
+
+    def _empty(self, tile: Window, pixels: Pixels, portion: Portion) -> Floats:
+        """The same without the models; only what is not kept from an earlier render is traced."""
+        empties, key = self.session.empties, self.scene.place_key
+        kept = empties.get(key, self.seed, tile, *portion)
+        rows, columns = pixels[:, 1] - tile.y0, pixels[:, 0] - tile.x0
+        missing = np.isnan(kept[rows, columns, 0, 0])
+        self.session.counts["kept"] += int(np.count_nonzero(~missing))
+        if missing.any():
+            self.session.counts["traced"] += int(np.count_nonzero(missing))
+            kept[rows[missing], columns[missing]] = self._radiance("without", pixels[missing], portion)
+            empties.put(key, self.seed, tile, *portion, kept)
+        return kept[rows, columns]
+
+    def _add_first_hits(self, layers: Layers, pixels: Pixels, portion: Portion) -> None:
+        tracer = self.session.tracer
+        for batch in tracer.batches(pixels, portion[1]) if len(pixels) else []:
+            self._pause()
+            for name, values in tracer.first_hits(batch, *portion, self.seed).items():
+                self._add(layers, name, batch, values)
+
+    def _add(self, layers: Layers, name: str, pixels: Pixels, values: Floats) -> None:
+        tile = layers.window
+        if name not in layers:
+            layers.sums[name] = np.zeros((tile.height, tile.width, *values.shape[1:]), np.float32)
+        layers.sums[name][pixels[:, 1] - tile.y0, pixels[:, 0] - tile.x0] += values
+
+    def _pause(self) -> None:
+        if self.between():
+            raise Cancelled("The render was stopped.")
+
+    # Composing
+
+    def _ready(self, tile: Window, composed: set[Window]) -> list[Window]:
+        """Tiles that can be composed now that one more is traced."""
+        return [
+            near
+            for near in neighbours(tile, self.tiles)
+            if near not in composed
+            and near in self.sums
+            and all(self._known(other, composed) for other in neighbours(near, self.tiles))
+        ]
+
+    def _known(self, tile: Window, composed: set[Window]) -> bool:
+        layers = self.sums.get(tile)
+        return (layers is not None and layers.samples == self._whole) or tile in composed
+
+    @property
+    def _whole(self) -> int:
+        return sum(count for _, count in self.plan)
+
+    def _forget(self, composed: set[Window]) -> None:
+        """Let go of sums that no tile has need of any more."""
+        for tile in [tile for tile in self.sums if tile in composed]:
+            if all(other in composed for other in neighbours(tile, self.tiles)):
+                del self.sums[tile]
+                self.checkpoint.forget(tile)
+
+    def _compose(self, tile: Window, denoising: Denoising) -> None:
+        height, width = self.base.codes.shape[:2]
+        bounds = self.influence.bounds()
+        inner = tile.common(bounds) if bounds else None
+        if inner is None:
+            self.cuts[tile] = 0
+            return
+        window = inner.grown(halo_px(width) if len(self.tiles) > 1 else 0, width, height)
+        layers = self._assembled(window)
+        caught = compose(
+            self.base.codes[window.slices], layers, self.influence.fade(window), self.gain, width, denoising
+        )
+        self.codes[inner.slices] = caught.codes[inner.within(window)]
+        self.cuts[tile] = caught.cut
+
+    def _assembled(self, window: Window) -> Layers:
+        """The sums of all tiles that a window touches; where nothing was traced nothing changes."""
+        result = Layers(window, self._whole)
+        for tile in self.tiles:
+            shared = tile.common(window)
+            layers = self.sums.get(tile) or (self.checkpoint.traced(tile) if shared else None)
+            if shared is None or layers is None:
+                continue
+            result.samples = layers.samples
+            for name, part in layers.sums.items():
+                if name not in result:
+                    result.sums[name] = np.zeros((window.height, window.width, *part.shape[2:]), np.float32)
+                result.sums[name][shared.within(window)] = part[shared.within(tile)]
+        return result
+
+    def _step(self, portion: Portion, picture: bool, seconds_left: float | None = None) -> Step:
+        if seconds_left is None:
+            taken, rest = time.monotonic() - self.started, self._work_left()
+            seconds_left = taken / max(self.worked, 1) * rest
+        return Step(
+            self.done,
+            self.of,
+            HALVES * (portion[0] + portion[1]),
+            seconds_left,
+            Picture(self.codes, self.base.icc, self.base.notes) if picture else None,
+            sum(self.cuts.values()),
+            self.scene.notes,
+        )
+
+    def _work_left(self) -> int:
+        """Samples of a half still to be traced, over all pixels."""
+        left, upto = 0, [0, *np.cumsum([count for _, count in self.plan]).tolist()]
+        for number, tile in enumerate(self.tiles):
+            begun = min(max(self.done - number * len(self.plan), 0), len(self.plan))
+            if begun < len(self.plan):
+                pixels = int(np.count_nonzero(self.influence.pixels(self.influence.changed, tile)))
+                left += pixels * (self._whole - upto[begun])
+        return left
+
+
+def _in_order(parts: list[tuple[Pixels, Floats]], pixels: Pixels) -> Floats:
+    """What was traced in batches, in the order of the pixels asked for."""
+    values = np.concatenate([part for _, part in parts])
+    made = np.concatenate([batch for batch, _ in parts])
+    if np.array_equal(made, pixels):
+        return values
+    wide = int(pixels[:, 0].max()) + 1
+    order = np.argsort(made[:, 1].astype(np.int64) * wide + made[:, 0])
+    back = np.argsort(np.argsort(pixels[:, 1].astype(np.int64) * wide + pixels[:, 0]))
+    return np.asarray(values[order][back], np.float32)

@@ -1,0 +1,83 @@
+"""What stays warm between renders: the loaded scene, its kernels, the sized photograph, the empty place."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+import cv2
+import numpy as np
+
+from lithopos.core.exchange.picture import Picture
+from lithopos.core.geometry.model import Model
+from lithopos.core.render.empties import Empties
+from lithopos.core.render.scene import KnownPlace, Scene, build_scene
+from lithopos.core.render.tracer import MitsubaTracer, Tracer
+from lithopos.core.shot import Shot
+
+MODELS_HELD = 32
+
+__all__ = ["Session", "sized"]
+
+
+def sized(photograph: Picture, scale: float) -> Picture:
+    """A copy of the photograph at another size; the photograph itself at scale 1."""
+    if scale == 1:
+        return photograph
+    height, width = photograph.codes.shape[:2]
+    size = (max(16, round(width * scale)), max(16, round(height * scale)))
+    way = cv2.INTER_AREA if scale < 1 else cv2.INTER_CUBIC
+    codes = np.ascontiguousarray(cv2.resize(photograph.codes, size, interpolation=way))
+    return Picture(codes, photograph.icc, photograph.notes)
+
+
+class Session:
+    """Warm for whatever was rendered last; a changed shot loads only what changed.
+
+    Parameters
+    ----------
+    empties : the folder of traced empty places, or None to keep them in memory alone.
+    tracer : the renderer; made at the first render if none is given.
+
+    Attributes
+    ----------
+    counts : pixels of the empty place that were `traced` and that were `kept`, over all renders.
+    """
+
+    def __init__(self, empties: Path | None = None, tracer: Tracer | None = None) -> None:
+        self.empties = Empties(empties)
+        self.counts = {"traced": 0, "kept": 0}
+        self._tracer = tracer
+        self._photograph: tuple[str, float, Picture] | None = None
+        self._models: dict[str, Model] = {}
+        self._place = KnownPlace()
+
+    @property
+    def tracer(self) -> Tracer:
+        """The renderer."""
+        if self._tracer is None:
+            self._tracer = MitsubaTracer()
+        return self._tracer
+
+    def photograph(self, key: str, read: Callable[[], Picture], scale: float) -> Picture:
+        """The photograph at a size, decoded once as long as it stays the same."""
+        if self._photograph is None or self._photograph[:2] != (key, scale) or not key:
+            self._photograph = (key, scale, sized(read(), scale))
+        return self._photograph[2]
+
+    def scene(self, shot: Shot, photograph: Picture, key: str, read_model: Callable[[str], Model]) -> Scene:
+        """The scene of a shot, shown to the tracer."""
+
+        def model(name: str) -> Model:
+            # Without a key names of files say nothing about their content.
+            if not key:
+                return read_model(name)
+            if name not in self._models:
+                while len(self._models) >= MODELS_HELD:
+                    self._models.pop(next(iter(self._models)))
+                self._models[name] = read_model(name)
+            return self._models[name]
+
+        scene = build_scene(shot, photograph, model, key, self._place)
+        self.tracer.show(scene)
+        return scene

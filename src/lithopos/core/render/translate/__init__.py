@@ -1,0 +1,1 @@
+"""The scene's parts in the renderer package's terms, a file a part."""

@@ -1,0 +1,30 @@
+"""Triangles in the renderer's terms."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+__all__ = ["flat", "mesh"]
+
+
+def flat(values: Any) -> Any:
+    """An array (N, 3) as the renderer wants it: single precision, one row."""
+    return np.ascontiguousarray(values, np.float32).ravel()
+
+
+def mesh(mi: Any, vertices: Any, normals: Any, uv: Any, faces: Any, bsdf: Any) -> Any:
+    """A mesh with a surface; vertices and normals (N, 3), uv (N, 2), faces (M, 3)."""
+    properties = mi.Properties()
+    properties["bsdf"] = bsdf
+    made = mi.Mesh(
+        "part", len(vertices), len(faces), has_vertex_normals=True, has_vertex_texcoords=True, props=properties
+    )
+    values = mi.traverse(made)
+    values["vertex_positions"] = flat(vertices)
+    values["vertex_normals"] = flat(normals)
+    values["vertex_texcoords"] = flat(uv)
+    values["faces"] = np.ascontiguousarray(faces, np.uint32).ravel()
+    values.update()
+    return made

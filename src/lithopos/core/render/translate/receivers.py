@@ -1,0 +1,48 @@
+"""Receivers in the renderer's terms: a diffuse body with the photograph on it under a rough dielectric coat."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from lithopos.core.arrays import Floats
+from lithopos.core.place.receiver import Receiver, Surface
+from lithopos.core.render.translate.mesh import mesh
+
+WHOLE_COAT = 0.5  # in the renderer's measure: 4 % at right angles, an index of refraction of 1.5
+
+__all__ = ["receiver_shapes"]
+
+
+def receiver_shapes(mi: Any, receiver: Receiver, prefix: str) -> dict[str, Any]:
+    """A receiver's patches as shapes by name."""
+    shapes = {}
+    for number, patch in enumerate(receiver.patches):
+        bsdf = mi.load_dict(_surface(mi, patch.reflectance, receiver.surface))
+        edges = patch.vertices[patch.faces[:, 1:]] - patch.vertices[patch.faces[:, :1]]
+        normal = np.cross(edges[0, 0], edges[0, 1])
+        normals = np.tile(normal / np.linalg.norm(normal), (len(patch.vertices), 1))
+        shapes[f"{prefix}patch{number}"] = mesh(mi, patch.vertices, normals, patch.uv, patch.faces, bsdf)
+    return shapes
+
+
+def _surface(mi: Any, reflectance: Floats, surface: Surface) -> dict[str, Any]:
+    if surface.coat <= 0:
+        return {"type": "twosided", "inner": {"type": "diffuse", "reflectance": _reflectance(mi, reflectance)}}
+    # The body keeps the reflectance that the photograph shows: what the coat takes from it is in there already.
+    inner = {
+        "type": "principled",
+        "base_color": _reflectance(mi, reflectance),
+        "specular": WHOLE_COAT * surface.coat,
+        "roughness": surface.roughness,
+    }
+    return {"type": "twosided", "inner": inner}
+
+
+def _reflectance(mi: Any, reflectance: Floats) -> dict[str, Any]:
+    if reflectance.ndim == 1:
+        return {"type": "rgb", "value": reflectance.tolist()}
+    # The renderer's v runs up the picture, the array's rows run with v: turn them over.
+    rows = np.ascontiguousarray(reflectance[::-1])
+    return {"type": "bitmap", "bitmap": mi.Bitmap(rows), "raw": True, "wrap_mode": "clamp"}
