@@ -18,14 +18,14 @@ test: setup
 	$(BIN)/python -m tests
 
 lint: setup
-	$(BIN)/ruff check src tests bench tools
-	$(BIN)/ruff format --check src tests bench tools
+	$(BIN)/ruff check src tests bench proving tools
+	$(BIN)/ruff format --check src tests bench proving tools
 	$(BIN)/mypy
 	cd frontend && npm run --silent check
 
 fix: setup
-	$(BIN)/ruff check --fix src tests bench tools
-	$(BIN)/ruff format src tests bench tools
+	$(BIN)/ruff check --fix src tests bench proving tools
+	$(BIN)/ruff format src tests bench proving tools
 	cd frontend && npm run --silent fix
 
 types: setup

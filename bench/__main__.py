@@ -14,21 +14,21 @@ from typing import Any
 
 import click
 import numpy as np
-from tests.browser.driver import screen
-from tests.browser.test_journey import MARKS, begin
-from tests.support import running
+from proving.screen import begin, screen
+from proving.server import running
+from proving.truth import NAMES, SAMPLES, marked_shot, score
 
-from bench.truth import NAMES, SAMPLES, marked_shot, score
 from lithopos.core.camera.find import find_edges
 from lithopos.core.camera.problem import CameraAnswer, CameraProblem, LineIn
 from lithopos.core.camera.solve import solve_camera
 from lithopos.core.derive import derive
 from lithopos.core.exchange.decode import read_picture
-from lithopos.core.reading.ask import read_model
 from lithopos.core.light.sun import SunAnswer, SunProblem, solve_sun
+from lithopos.core.reading.ask import read_model
 from lithopos.core.render.engine import choose_variant
-from lithopos.core.render.passes import PROOF_SAMPLES, PROOF_WIDTH, render_shot, sized
-from lithopos.core.render.scene import build_scene
+from lithopos.core.render.influence import influence_of
+from lithopos.core.render.render import PROOF_SAMPLES, render_shot
+from lithopos.core.render.session import Session
 from lithopos.core.render.tracer import MitsubaTracer
 from lithopos.samples.demo import marks_of
 from lithopos.web.app import create_app
@@ -117,8 +117,9 @@ def bench_screen() -> None:
     with running() as server, screen(server) as page:
         begin(page)
         shot = page.page.url.rsplit("/", 1)[1]
+        marks = marks_of(json.loads((SAMPLES / "cloister-yard.json").read_text()), noise_px=0)
         server.ask(
-            "PATCH", f"/shots/{shot}", {"revision": 1, "patch": {name: MARKS[name] for name in ("edges", "lengths")}}
+            "PATCH", f"/shots/{shot}", {"revision": 1, "patch": {name: marks[name] for name in ("edges", "lengths")}}
         )
         page.page.reload()
         page.until("window.lithopos?.derived.camera")
@@ -194,35 +195,83 @@ def bench_accuracy(seeds: int = 100) -> None:
         print(f"  {name}: sun within 1°: {int((apart < 1).sum())}; median off {np.median(apart):.2f}°")
 
 
-def bench_proof() -> None:
-    """A first proof of the cloister, with the bare renderer's and denoiser's time for the same samples."""
+MEGAPIXEL = 0.645  # of the samples' size: about a million pixels
+
+
+def _proof(session: Session, at: tuple[float, float], strength: float = 1.0, seed: int = 0) -> tuple[float, float]:
+    """Seconds to the first picture and to the finished proof of the cloister at a megapixel."""
+    shot, name = marked_shot("cloister-yard"), "cloister-yard"
+    placed = shot.models[0].model_copy(update={"position_m": (*at, 0.0)})
+    light = shot.sun.model_copy(update={"strength": strength})
+    shot = shot.model_copy(update={"models": [placed], "sun": light})
+    started, first = time.perf_counter(), 0.0
+    photograph = lambda: read_picture(SAMPLES / f"{name}.jpg")  # noqa: E731
+    model = lambda file: read_model(SAMPLES / file)  # noqa: E731
+    for _ in render_shot(
+        shot, photograph, model, scale=MEGAPIXEL, samples=PROOF_SAMPLES, seed=seed, session=session, photograph_key=name
+    ):
+        first = first or time.perf_counter() - started
+    return first, time.perf_counter() - started
+
+
+def _bare(tracer: MitsubaTracer) -> tuple[float, int]:
+    """Seconds of the bare renderer and denoiser for the same pixels and samples, as the package itself does it.
+
+    One path-traced picture of the smallest rectangle about the pixels with its albedo and normals, denoised once;
+    its time is scaled by how many of the rectangle's pixels are asked for.
+    """
     import pyoidn
 
-    shot, photograph = marked_shot("cloister-yard"), read_picture(SAMPLES / "cloister-yard.jpg")
-    model = lambda name: read_model(SAMPLES / name)  # noqa: E731
-    print(f"proof of the cloister, {PROOF_WIDTH} px wide, {PROOF_SAMPLES} samples, {choose_variant()} [s]")
-    for word in ("first (compiling)", "second"):
-        started, marks = time.perf_counter(), []
-        for step in render_shot(shot, photograph, model):
-            marks.append((step.samples, time.perf_counter() - started))
-        print(f"  {word:18}", "  ".join(f"{samples} samples {seconds:.1f}" for samples, seconds in marks))
-    small = sized(photograph, PROOF_WIDTH / photograph.codes.shape[1])
-    scene = build_scene(shot, small, model)
-    tracer = MitsubaTracer(scene)
-    tracer.trace(2, 0)
+    from lithopos.core.render.film import FilmSampler
+
+    influence = influence_of(tracer.scene)
+    bounds = influence.bounds()
+    assert bounds
+    film = FilmSampler(tracer.mi)
+    film.aim(tracer.scene.camera)
+    path = {"type": "path", "max_depth": 16, "rr_depth": 4}
+    whole = tracer.mi.load_dict({"type": "aov", "aovs": "albedo:albedo,normal:sh_normal", "image": path})
+    sensor = tracer.mi.load_dict(film._sensor(bounds))
+    scene = tracer._places["with"]
+    np.array(tracer.mi.render(scene, sensor=sensor, integrator=whole, spp=PROOF_SAMPLES, seed=1))
     started = time.perf_counter()
-    np.array(tracer.mi.render(tracer._with, integrator=tracer._path, spp=PROOF_SAMPLES, seed=1))
-    bare = time.perf_counter() - started
-    started = time.perf_counter()
-    layers = tracer.trace(PROOF_SAMPLES, 1)
-    every = time.perf_counter() - started
-    started = time.perf_counter()
-    pyoidn.denoise(np.ascontiguousarray(layers.with_models / PROOF_SAMPLES), hdr=True, quality="high")
-    x0, y0, x1, y1 = scene.region
-    print(
-        f"  the same region ({x1 - x0} × {y1 - y0}): one picture traced {bare:.2f}, all layers {every:.2f}, "
-        f"denoised once {time.perf_counter() - started:.2f}"
-    )
+    made = np.array(tracer.mi.render(scene, sensor=sensor, integrator=whole, spp=PROOF_SAMPLES, seed=2), np.float32)
+    parts = [np.ascontiguousarray(made[..., i : i + 3]) for i in (0, 4, 7)]
+    pyoidn.denoise(parts[0], np.clip(parts[1], 0, 1), np.clip(parts[2], -1, 1), hdr=True, quality="high")
+    pixels = int(np.count_nonzero(influence.pixels(influence.changed, bounds)))
+    return (time.perf_counter() - started) * pixels / (bounds.width * bounds.height), pixels
+
+
+def bench_proof(times: int = 3) -> None:
+    """Proofs at a megapixel on a warm session against the bare renderer, ratios within one run."""
+    tracer = MitsubaTracer()
+    session = Session(tracer=tracer)
+    cold = _proof(session, (0.95, -1.75))
+    _proof(session, (0.95, -1.75), 0.9)  # compiles for another strength
+    _proof(session, (0.95, -1.75))
+    rows: dict[str, list[tuple[float, float, float]]] = {"first proof": [], "moved model": []}
+    for number in range(times):
+        bare, pixels = _bare(tracer)
+        rows["first proof"].append((*_proof(session, (0.95, -1.75), seed=10 + number), bare))
+        rows["moved model"].append((*_proof(session, (1.05 + 0.1 * number, -1.7), seed=10 + number), bare))
+    print(f"proof at a megapixel, {PROOF_SAMPLES} samples, {pixels} pixels traced, {choose_variant()}")
+    print(f"  cold process: first picture {cold[0]:.1f} s, finished {cold[1]:.1f} s")
+    for name, taken in rows.items():
+        first, whole, bares = zip(*taken, strict=True)
+        ratios = [w / b for w, b in zip(whole, bares, strict=True)]
+        print(
+            f"  {name}: first picture {min(first):.2f}/{statistics.median(first):.2f}/{max(first):.2f} s, finished "
+            f"{min(whole):.1f}/{statistics.median(whole):.1f}/{max(whole):.1f} s, "
+            f"bare {statistics.median(bares):.1f} s, ratio {min(ratios):.2f}/{statistics.median(ratios):.2f}/{max(ratios):.2f}"
+        )
+
+
+def bench_master(samples: int = 2) -> None:
+    """A master of 6000 × 4000 whose influence is nearly the whole frame, in a process of its own: time and memory."""
+    command = [sys.executable, "-m", "bench.large", str(samples)]
+    told = subprocess.run(command, capture_output=True, text=True, check=True)
+    print("master of 6000 × 4000 over the whole frame")
+    print("  " + told.stdout.strip().replace("\n", "\n  "))
 
 
 def bench_truth(samples: int) -> None:
@@ -243,6 +292,7 @@ PARTS = {
     "screen": bench_screen,
     "accuracy": bench_accuracy,
     "proof": bench_proof,
+    "master": bench_master,
 }
 
 

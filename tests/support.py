@@ -1,24 +1,19 @@
-"""Made-up cameras and a running server for the tests; the mathematics here is the tests' own."""
+"""Made-up cameras for the tests; the mathematics here is the tests' own."""
 
 from __future__ import annotations
 
-import contextlib
-import json
-import os
-import signal
-import subprocess
-import sys
-import tempfile
-import time
-import urllib.request
-from collections.abc import Callable, Iterator
+from functools import cache
 from pathlib import Path
 from typing import Any
 
 import numpy as np
+from proving.truth import SAMPLES, marked_shot
+
+from lithopos.core.shot import Shot
 
 ROOT = Path(__file__).parents[1]
-SAMPLES = ROOT / "src/lithopos/samples/data"
+
+__all__ = ["ROOT", "SAMPLES", "TrueCamera", "exact_shot"]
 
 
 class TrueCamera:
@@ -94,62 +89,7 @@ class TrueCamera:
         return {"image": {"width": self.size[0], "height": self.size[1]}, "lines": lines, **more}
 
 
-@contextlib.contextmanager
-def running(data: Path | None = None, command: str = "serve") -> Iterator[Server]:
-    """`lithopos serve` on a free port, ended with SIGTERM."""
-    with contextlib.ExitStack() as stack:
-        folder = data or Path(stack.enter_context(tempfile.TemporaryDirectory()))
-        server = Server(folder, command)
-        try:
-            yield server
-        finally:
-            server.end()
-
-
-class Server:
-    """A started application and a small client for it."""
-
-    def __init__(self, data: Path, command: str = "serve") -> None:
-        self.data = data
-        self.process = subprocess.Popen(
-            [sys.executable, "-m", "lithopos.cli", command, "--port", "0", "--data", str(data)],
-            stdout=subprocess.PIPE,
-            text=True,
-        )
-        assert self.process.stdout
-        line = self.process.stdout.readline()
-        assert line.startswith("Lithopos is running at "), line
-        self.address, _, self.path = line.removeprefix("Lithopos is running at ").strip().partition("/project")
-        self.address = self.address.rstrip("/")
-        self.path = f"/project{self.path}" if self.path else "/"
-
-    def ask(self, method: str, path: str, body: Any = None) -> Any:
-        """A JSON question; raises urllib's HTTPError for a refusal."""
-        data = json.dumps(body).encode() if body is not None else None
-        request = urllib.request.Request(
-            f"{self.address}/api/v1{path}", data, {"Content-Type": "application/json"}, method=method
-        )
-        with urllib.request.urlopen(request, timeout=60) as answer:
-            return json.loads(answer.read())
-
-    def wait(self, ready: Callable[[], Any], seconds: float = 120) -> Any:
-        """Ask until the answer is truthy."""
-        deadline = time.monotonic() + seconds
-        while time.monotonic() < deadline:
-            if answer := ready():
-                return answer
-            time.sleep(0.1)
-        raise AssertionError("waited in vain")
-
-    def child(self, module: str) -> int:
-        """The process number of a child by its module."""
-        children = Path(f"/proc/{self.process.pid}/task/{self.process.pid}/children").read_text().split()
-        return next(int(pid) for pid in children if module in Path(f"/proc/{pid}/cmdline").read_text())
-
-    def end(self, how: int = signal.SIGTERM) -> None:
-        """End it, and see that nothing of it stays."""
-        if self.process.poll() is None:
-            os.kill(self.process.pid, how)
-            self.process.wait(20)
-        if self.process.stdout:
-            self.process.stdout.close()
+@cache
+def exact_shot(name: str) -> Shot:
+    """A sample's shot from exact marks."""
+    return marked_shot(name, noise_px=0)

@@ -38,8 +38,8 @@ class Project(unittest.TestCase):
                     self.assertEqual(node.module, "lithopos.core.render.engine", path)
 
     def test_python_form_and_types(self) -> None:
-        self.passes(sys.executable, "-m", "ruff", "check", "src", "tests", "bench", "tools")
-        self.passes(sys.executable, "-m", "ruff", "format", "--check", "src", "tests", "bench", "tools")
+        self.passes(sys.executable, "-m", "ruff", "check", "src", "tests", "bench", "proving", "tools")
+        self.passes(sys.executable, "-m", "ruff", "format", "--check", "src", "tests", "bench", "proving", "tools")
         self.passes(sys.executable, "-m", "mypy")
 
     def test_front_end_form_and_types(self) -> None:

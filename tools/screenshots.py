@@ -7,8 +7,9 @@ from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).parents[1]))
 
-from tests.browser.driver import Screen, screen
-from tests.support import ROOT, SAMPLES, running
+from proving.screen import Screen, screen
+from proving.server import running
+from tests.support import ROOT, SAMPLES
 
 OUT = ROOT / "docs/screenshots"
 

@@ -9,24 +9,16 @@ from pathlib import Path
 
 import cv2
 import numpy as np
-from bench.truth import model_mask, psnr
+from proving.screen import Screen, begin, chromium, screen
+from proving.server import running
+from proving.truth import model_mask, psnr
 
 from lithopos.core.exchange.decode import read_picture
 from lithopos.samples.demo import marks_of
-from tests.browser.driver import Screen, chromium, screen
-from tests.support import SAMPLES, running
+from tests.support import SAMPLES
 
 TRUTH = json.loads((SAMPLES / "cloister-yard.json").read_text())
 MARKS = marks_of(TRUTH, noise_px=0)
-
-
-def begin(page: Screen) -> None:
-    """A new project with the sample photograph in it."""
-    page.page.get_by_label("Name of the new project").fill("Tidewater yard")
-    page.press("Make project")
-    page.page.locator("input[type=file]").set_input_files(SAMPLES / "cloister-yard.jpg")
-    page.page.get_by_test_id("photograph").wait_for()
-    page.until("window.lithopos?.revision === 1")
 
 
 def mark_edges(page: Screen, runs: str = "ab") -> None:

@@ -11,11 +11,12 @@ from typing import Any
 
 import cv2
 import numpy as np
+from proving.screen import Screen, chromium, screen
+from proving.server import running
 
 from lithopos.core.camera.problem import CameraAnswer, CameraProblem
 from lithopos.core.camera.solve import solve_camera
-from tests.browser.driver import Screen, chromium, screen
-from tests.support import SAMPLES, TrueCamera, running
+from tests.support import SAMPLES, TrueCamera
 
 BENT = TrueCamera(focal=1300, tilt=-14, heading=52, k1=-0.12)
 NAMES = {"a": "Run A", "b": "Run B", "plumb": "Plumb"}

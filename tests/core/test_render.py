@@ -1,4 +1,4 @@
-"""Scenes, tracing, catching and passes: the picture that comes out, and what must not change in it."""
+"""Scenes, tracing and renders: what is traced, what is kept, and what must not change in the picture."""
 
 from __future__ import annotations
 
@@ -14,96 +14,29 @@ from typing import Any
 from unittest import mock
 
 import numpy as np
-from bench.truth import marked_shot, score
 
-from lithopos.core.composite.catch import compose, model_gain
+from lithopos.core.camera.pinhole import Pinhole
+from lithopos.core.colour import decode_srgb, encode_srgb
 from lithopos.core.errors import Cancelled, InputError
-from lithopos.core.exchange.decode import read_picture
-from lithopos.core.exchange.picture import Picture
-from lithopos.core.geometry.model import Model, Part, PbrMaterial
-from lithopos.core.reading.ask import read_model
+from lithopos.core.geometry.model import Model
+from lithopos.core.layers import Window
+from lithopos.core.place.planes import plane_receiver
+from lithopos.core.place.receiver import Surface
+from lithopos.core.render import tiles
 from lithopos.core.render.engine import FAST, SLOW, choose_variant
-from lithopos.core.render.passes import Pass, pass_plan, render_shot, sized
-from lithopos.core.render.scene import Scene, StoodModel, build_scene, placement
-from lithopos.core.render.tracer import Layers, MitsubaTracer
-from lithopos.core.shot import Placed, Shot
-from tests.support import ROOT, SAMPLES
+from lithopos.core.render.influence import influence_of
+from lithopos.core.render.render import Step, portions, refuse_too_large, render_shot
+from lithopos.core.render.scene import Environment, Lamp, Light, Scene, StoodModel, build_scene, placement
+from lithopos.core.render.session import Session, sized
+from lithopos.core.shot import Placed
+from tests.core.rendering import SCALE, Still, bench, box, photograph, sample, tracer
+from tests.support import ROOT
+
+STANDING: dict[str, Any] = {"id": "m", "file": "marl-bench.glb", "position_m": [0.95, -1.75, 0.0], "turn_deg": 14.0}
 
 
-def box(size: tuple[float, float, float]) -> Model:
-    """A box standing on the ground about the origin, flat-sided."""
-    corners = np.array([[x, y, z] for x in (-0.5, 0.5) for y in (-0.5, 0.5) for z in (0, 1)]) * size
-    quads = [(0, 1, 3, 2), (4, 6, 7, 5), (0, 4, 5, 1), (2, 3, 7, 6), (0, 2, 6, 4), (1, 5, 7, 3)]
-    vertices, normals, faces = [], [], []
-    for number, quad in enumerate(quads):
-        p = corners[list(quad)]
-        n = np.cross(p[1] - p[0], p[2] - p[0])
-        n *= np.sign(n @ (p.mean(0) - [0, 0, size[2] / 2]))
-        vertices.append(p)
-        normals.append(np.tile(n / np.linalg.norm(n), (4, 1)))
-        faces += [[4 * number, 4 * number + 1, 4 * number + 2], [4 * number, 4 * number + 2, 4 * number + 3]]
-    part = Part("box", np.concatenate(vertices), np.concatenate(normals), np.zeros((24, 2)), np.array(faces), 0)
-    return Model([part], [PbrMaterial("grey", np.array([0.5, 0.5, 0.5], np.float32), 0.9)])
-
-
-class Still:
-    """A stand-in for the renderer: a dark square where the shadow would be, noise by the seed."""
-
-    def __init__(self, scene: Scene) -> None:
-        x0, y0, x1, y1 = scene.region
-        self.shape = (y1 - y0, x1 - x0)
-
-    def trace(self, samples: int, seed: int) -> Layers:
-        rng = np.random.default_rng(seed)
-        ones, cover = np.ones((*self.shape, 3), np.float32), np.zeros(self.shape, np.float32)
-        shaded = ones.copy()
-        shaded[20:40, 20:60] = 0.5 + 0.01 * rng.random()
-        return Layers(
-            shaded * samples, ones * samples, cover * samples, 0 * ones, 0 * ones, 0 * ones, 0 * ones, samples
-        )
-
-    def level_irradiance(self) -> np.ndarray:
-        return np.ones(3, np.float32)
-
-
-def sample(scale: float = 0.25) -> tuple[Shot, Picture]:
-    return marked_shot("cloister-yard", noise_px=0), sized(read_picture(SAMPLES / "cloister-yard.jpg"), scale)
-
-
-def bench_model(_: str) -> Model:
-    model: Model = read_model(SAMPLES / "marl-bench.glb")
-    return model
-
-
-class Catching(unittest.TestCase):
-    def layers(self, ratio: float = 1.0, cover: float = 0.0) -> Layers:
-        ones = np.ones((40, 60, 3), np.float32)
-        covered = np.full((40, 60), cover, np.float32)
-        with_models = ones * ratio * (1 - cover) + ones * 0.3 * cover
-        return Layers(with_models, ones, covered, ones * cover, ones * cover, 0 * ones, 0 * ones, 1)
-
-    def photograph(self) -> Picture:
-        return Picture(np.random.default_rng(1).integers(0, 256, (40, 60, 3)).astype(np.uint8))
-
-    def test_no_influence_leaves_every_code(self) -> None:
-        photograph = self.photograph()
-        made = compose(photograph, (0, 0, 60, 40), self.layers(), np.ones(3, np.float32), "fast")
-        np.testing.assert_array_equal(made.codes, photograph.codes)
-
-    def test_half_the_light_is_half_the_linear_value(self) -> None:
-        grey = Picture(np.full((40, 60, 3), 188, np.uint8))  # code 188 is half the light
-        made = compose(grey, (0, 0, 60, 40), self.layers(ratio=0.5), np.ones(3, np.float32), "fast")
-        np.testing.assert_allclose(made.codes[20, 30], 137, atol=1)  # code 137 is a quarter
-
-    def test_where_the_model_is_seen_it_has_its_own_radiance(self) -> None:
-        gain = np.array([1.0, 2.0, 0.5], np.float32)
-        made = compose(self.photograph(), (0, 0, 60, 40), self.layers(cover=1.0), gain, "fast")
-        # 0.3, 0.6 and 0.15 linear are codes 149, 203 and 108.
-        np.testing.assert_allclose(made.codes[20, 30], [149, 203, 108], atol=2)
-
-    def test_the_gain_makes_a_sunlit_white_ground_white(self) -> None:
-        gain = model_gain(0.8, np.array([2.0, 4.0, 1.0], np.float32))
-        np.testing.assert_allclose(np.array([2.0, 4.0, 1.0]) / np.pi * gain, 0.8, rtol=1e-6)
+def scene_of(model: Model | None = None, **changes: Any) -> Scene:
+    return build_scene(sample(**changes), sized(photograph(), SCALE), lambda _: model or bench())
 
 
 class Scenes(unittest.TestCase):
@@ -118,82 +51,317 @@ class Scenes(unittest.TestCase):
         np.testing.assert_allclose(stood.max(0), [1 + 2, 2 + 1, 6.5], atol=1e-9)
 
     def test_what_is_missing_is_named(self) -> None:
-        shot, picture = sample()
         cases: list[tuple[dict[str, Any], str]] = [
             ({"edges": []}, "camera: too few edges"),
             ({"lengths": []}, "lengths: holds no yardstick"),
             ({"gnomons": []}, "sun: is not known"),
             ({"models": []}, "models: is empty"),
+            ({"models": [{**STANDING, "position_m": [9000, 0, 0]}]}, "models: m stands 9.0 km away"),
         ]
         for change, words in cases:
             with self.subTest(words), self.assertRaisesRegex(InputError, words):
-                build_scene(shot.model_copy(update=change), picture, bench_model)
+                scene_of(**change)
+
+    def test_the_receivers_do_not_depend_on_where_models_stand(self) -> None:
+        one, two = scene_of(), scene_of(models=[{**STANDING, "position_m": [0.3, -1.0, 0.0], "turn_deg": 80}])
+        self.assertEqual(len(one.receivers[0].patches), len(two.receivers[0].patches))
+        for a, b in zip(one.receivers[0].patches, two.receivers[0].patches, strict=True):
+            np.testing.assert_array_equal(a.reflectance, b.reflectance)
+        self.assertEqual(one.white_level, two.white_level)
+
+    def test_things_far_apart_are_each_influenced_on_their_own(self) -> None:
+        at = [[0.95, -1.75, 0.0], [8.0, 22.0, 0.0]]
+        far = influence_of(scene_of(models=[{**STANDING, "id": f"m{i}", "position_m": p} for i, p in enumerate(at)]))
+        near = influence_of(scene_of())
+        bounds = far.bounds()
+        assert bounds
+        box_share = bounds.width * bounds.height / (far.width * far.height)
+        self.assertLess(far.changed.mean(), 0.9 * box_share)
+        self.assertTrue((far.changed >= near.changed).all())
+        camera = scene_of().camera
+        x, y = (camera.project([0.95, -1.75, 0.3])[0] // near.cell).astype(int)
+        self.assertTrue(near.changed[y, x] and near.covered[y, x])
+
+
+class Tracing(unittest.TestCase):
+    """The renderer package against geometry and closed forms of the tests' own."""
+
+    def pixels(self, *points: Any) -> Any:
+        return np.floor(np.array(points)).astype(np.int32).reshape(-1, 2)
 
     def test_the_traced_box_lies_where_the_camera_projects_it_and_its_shadow_where_the_sun_throws_it(self) -> None:
-        shot, picture = sample()
         cube = box((0.6, 0.6, 0.6))
-        shot.models[0] = shot.models[0].model_copy(update={"turn_deg": 20.0})
-        scene = build_scene(shot, picture, lambda _: cube)
-        whole = (0, 0, picture.codes.shape[1], picture.codes.shape[0])
+        scene = scene_of(cube, models=[{**STANDING, "turn_deg": 20.0}])
         # A bent lens with its axis aside: the photograph stays, what is traced is bent to match.
         bent = replace(scene.camera, k1=-0.16, principal_point=scene.camera.principal_point + [9, -6])
-        for traced in (scene, replace(scene, camera=bent, region=whole)):
-            with self.subTest(k1=traced.camera.k1):
-                self.check_box(traced, cube)
+        for camera in (scene.camera, bent):
+            with self.subTest(k1=camera.k1):
+                self.check_box(replace(scene, camera=camera), cube)
 
     def check_box(self, scene: Scene, cube: Model) -> None:
-        layers = MitsubaTracer(scene).trace(8, 1)
-        x0, y0, *_ = scene.region
-        matrix = scene.models[0].matrix
+        engine = tracer()
+        engine.show(scene)
+        matrix, sun = scene.models[0].matrix, scene.sun
+        assert sun is not None
         corners = scene.camera.project(cube.parts[0].vertices @ matrix[:3, :3].T + matrix[:3, 3])
-        rows, columns = np.nonzero(layers.coverage / layers.samples > 0.5)
-        np.testing.assert_allclose([columns.min() + x0, rows.min() + y0], corners.min(0), atol=1.5)
-        np.testing.assert_allclose([columns.max() + x0 + 1, rows.max() + y0 + 1], corners.max(0), atol=1.5)
+        low, high = np.floor(corners.min(0)).astype(int) - 6, np.ceil(corners.max(0)).astype(int) + 6
+        x, y = np.meshgrid(np.arange(low[0], high[0]), np.arange(low[1], high[1]))
+        pixels = np.column_stack([x.ravel(), y.ravel()]).astype(np.int32)
+        cover = engine.first_hits(pixels, 0, 4, 1)["coverage"] / 8
+        seen = pixels[cover > 0.5]
+        np.testing.assert_allclose(seen.min(0), corners.min(0), atol=1.5)
+        np.testing.assert_allclose(seen.max(0) + 1, corners.max(0), atol=1.5)
+        self.assertLessEqual(float(cover.max()), 1 + 1e-5)
         top = matrix[:3, 3] + [0, 0, 0.6]
-        inside_shadow = top - scene.sun * (0.55 / scene.sun[2])
-        beside = inside_shadow + np.cross(scene.sun, [0, 0, 1]) * 1.2
-        for point, dark in ((inside_shadow, True), (beside, False)):
-            column, row = np.floor(scene.camera.project([*point[:2], 0])[0]).astype(int) - [x0, y0]
-            ratio = float(layers.with_models[row, column].sum() / layers.without[row, column].sum())
-            self.assertEqual(ratio < 0.6, dark, ratio)
+        inside = top - sun * (0.55 / sun[2])
+        beside = inside + np.cross(sun, [0, 0, 1]) * 1.2
+        places = self.pixels(*scene.camera.project(np.stack([inside, beside]) * [1, 1, 0]))
+        light, bare = (engine.radiance(place, places, 0, 8, 1).sum((1, 2)) for place in ("with", "without"))
+        self.assertLess(light[0] / bare[0], 0.6)
+        self.assertAlmostEqual(light[1] / bare[1], 1, delta=0.1)
 
-    def test_region_holds_model_and_shadow(self) -> None:
-        shot, picture = sample()
-        scene = build_scene(shot, picture, bench_model)
-        self.assertLess(
-            (scene.region[2] - scene.region[0]) * (scene.region[3] - scene.region[1]),
-            picture.codes.shape[0] * picture.codes.shape[1],
+    def test_a_sample_depends_on_its_pixel_number_and_seed_alone(self) -> None:
+        engine, scene = tracer(), scene_of()
+        engine.show(scene)
+        some = self.pixels([100, 200], [101, 200], [300, 250], [310, 280], [90, 300])
+        whole = engine.radiance("with", some, 0, 4, 3)
+        parts = engine.radiance("with", some[[3, 1]], 0, 2, 3) + engine.radiance("with", some[[3, 1]], 2, 2, 3)
+        np.testing.assert_allclose(parts, whole[[3, 1]], rtol=1e-5)
+        self.assertFalse(np.allclose(engine.radiance("with", some, 0, 4, 4), whole))
+
+    def lit(self, *lights: Light, coat: float = 0.0, model: Model | None = None) -> Scene:
+        """A grey plane of reflectance 0.5 seen from 3 m above, a model at the origin."""
+        down = np.array([[1.0, 0, 0], [0, -1, 0], [0, 0, -1]])
+        camera = Pinhole(200.0, np.array([100.0, 100.0]), down, np.array([0.0, 0.0, 3.0]), 200, 200)
+        plane = plane_receiver(
+            "ground",
+            np.full((200, 200, 3), 0.4, np.float32),
+            camera,
+            height_m=0.0,
+            mean=0.5,
+            level=0.4,
+            surface=Surface(coat, 0.6),
         )
-        self.assertIsInstance(scene.models[0], StoodModel)
+        thing = StoodModel("box", model or box((1.2, 0.3, 0.8), grey=0.0), np.eye(4))
+        return Scene(camera, (plane,), (thing,), lights, 1.0)
+
+    def test_a_white_sky_gives_pi_and_a_wall_takes_its_form_factor(self) -> None:
+        engine, sky = tracer(), Environment(np.ones((8, 16, 3), np.float32))
+        scene = self.lit(sky)
+        engine.show(scene)
+        np.testing.assert_allclose(engine.irradiance(), np.pi, rtol=0.01)
+        # A point in front of the middle of a wall of half width a and height h: Howell, configuration B-4.
+        a, h = 0.6, 0.8
+        for d in (0.4, 1.0):
+            far = np.hypot(d, h)
+            factor = (np.arctan(a / d) - d / far * np.arctan(a / far)) / np.pi
+            pixel = self.pixels(scene.camera.project([0, -0.15 - d, 0])[0])
+            bare = engine.radiance("without", pixel, 0, 2048, 0).mean() / 2048
+            seen = engine.radiance("with", pixel, 0, 2048, 0).mean() / 2048
+            self.assertAlmostEqual(bare, 0.5, delta=0.005)
+            # The black wall has the sheen of its own coat, which gives a little back.
+            self.assertAlmostEqual(seen / bare, 1 - factor, delta=0.02)
+
+    def test_a_panorama_stands_upright_with_its_middle_towards_x(self) -> None:
+        engine = tracer()
+        for azimuth in (0, 90):
+            sky = np.zeros((64, 128, 3), np.float32)
+            sky[20:28, 60:68] = 40.0  # at an elevation of some 22°, in the middle of the panorama
+            engine.show(self.lit(Environment(sky, float(azimuth))))
+            way = np.array([np.cos(np.radians(azimuth)), np.sin(np.radians(azimuth))])
+            towards, behind = (
+                engine.radiance("with", self.pixels(engine.scene.camera.project([*(s * 0.9 * way), 0])[0]), 0, 64, 0)
+                for s in (1, -1)
+            )
+            self.assertGreater(towards.mean(), 3 * behind.mean(), azimuth)
+
+    def test_a_lamp_lights_by_the_inverse_square_and_the_sheen_mirrors(self) -> None:
+        engine = tracer()
+        lamp = Lamp((0.0, 0.0, 2.0), 0.05, (100.0, 100.0, 100.0))
+        tiny = box((0.01, 0.01, 0.01))
+        engine.show(self.lit(lamp, model=tiny))
+        pixel = self.pixels(engine.scene.camera.project([0.9, 0.0, 0])[0])
+        found = engine.radiance("without", pixel, 0, 512, 0).mean() / 512
+        # Radiance L of a ball of radius r at distance d gives E = π L r²/d² · cos θ; a grey plane throws back 0.5 E/π.
+        d = np.hypot(2.0, 0.9)
+        self.assertAlmostEqual(found, 0.5 * 100 * 0.05**2 / d**2 * 2.0 / d, delta=0.001)
+        glossy = self.lit(lamp, coat=1.0, model=tiny)
+        engine.show(glossy)
+        mirrored = self.pixels(glossy.camera.project([0.02, 0.0, 0])[0])
+        self.assertGreater(engine.radiance("without", mirrored, 0, 512, 0).mean() / 512, 1.02 * 0.5 * 100 * 0.05**2 / 4)
+
+    def test_cutting_long_paths_takes_nothing_that_is_seen(self) -> None:
+        engine = tracer()
+        engine.show(self.lit(Environment(np.ones((8, 16, 3), np.float32)), model=box((1.2, 0.3, 0.8), grey=0.95)))
+        pixels = self.pixels(*[[x, 110] for x in range(60, 140)])
+        short = engine.radiance("with", pixels, 0, 256, 0).mean()
+        with mock.patch.object(engine, "path", engine.mi.load_dict({"type": "path", "max_depth": 64, "rr_depth": 64})):
+            whole = engine.radiance("with", pixels, 0, 256, 0).mean()
+        self.assertAlmostEqual(short / whole, 1, delta=0.002)
 
 
-class Passes(unittest.TestCase):
-    def steps(self, keep: Path | None, **more: object) -> list[Pass]:
-        shot, picture = sample()
-        return list(render_shot(shot, picture, bench_model, scale=1.0, samples=8, keep=keep, tracer_of=Still, **more))  # type: ignore[arg-type]
+class Renders(unittest.TestCase):
+    def steps(self, keep: Path | None = None, session: Session | None = None, **more: Any) -> list[Step]:
+        session = session or Session(tracer=Still())
+        told: dict[str, Any] = {"scale": SCALE, "samples": 32, "photograph_key": "cloister"} | more
+        return list(render_shot(sample(), photograph(), lambda _: bench(), keep=keep, session=session, **told))
 
-    def test_a_proof_doubles_and_a_master_goes_evenly(self) -> None:
-        self.assertEqual(pass_plan(32, "proof"), [2, 2, 4, 8, 16])
-        self.assertEqual(pass_plan(40, "master"), [16, 16, 8])
+    def begun(self, keep: Path, engine: Still, **more: Any) -> Any:
+        told: dict[str, Any] = {"scale": SCALE, "samples": 32, "photograph_key": "cloister", **more}
+        return render_shot(sample(), photograph(), lambda _: bench(), keep=keep, session=Session(tracer=engine), **told)
+
+    def test_a_proof_begins_with_little_and_a_master_with_more(self) -> None:
+        self.assertEqual(portions(32, "proof"), [(0, 1), (1, 3), (4, 12)])
+        self.assertEqual(portions(64, "master"), [(0, 8), (8, 24)])
+        self.assertEqual(portions(1, "master"), [(0, 1)])
 
     def test_a_stopped_render_goes_on_to_the_same_picture(self) -> None:
-        whole = self.steps(None)
-        self.assertEqual([step.samples for step in whole], [2, 4, 8])
-        with tempfile.TemporaryDirectory() as name:
-            keep, asked = Path(name) / "sums.npz", iter([False, False, True])
+        whole = self.steps()
+        self.assertEqual([step.samples for step in whole], [2, 8, 32])
+        stop = [False]
+        with tempfile.TemporaryDirectory() as name, mock.patch("lithopos.core.render.checkpoint.RARELY_S", 0.0):
+            keep, again = Path(name) / "so-far", Still()
+            steps = self.begun(keep, Still(), between=lambda: stop[0])
+            next(steps)
+            stop[0] = True
             with self.assertRaises(Cancelled):
-                self.steps(keep, stopped=lambda: next(asked))
-            rest = self.steps(keep)
-        self.assertEqual([step.number for step in rest], [3])
+                next(steps)
+            rest = list(self.begun(keep, again))
+            self.assertFalse(keep.exists(), "a finished render leaves no checkpoints")
+        self.assertEqual([step.samples for step in rest], [8, 32])
+        assert rest[-1].picture and whole[-1].picture
         np.testing.assert_array_equal(rest[-1].picture.codes, whole[-1].picture.codes)
 
-    def test_pixels_outside_the_region_stay(self) -> None:
-        shot, picture = sample()
-        x0, y0, x1, y1 = build_scene(shot, picture, bench_model).region
-        made = self.steps(None)[-1].picture.codes.copy()
-        self.assertTrue((made != picture.codes).any())
-        made[y0:y1, x0:x1] = picture.codes[y0:y1, x0:x1]
-        np.testing.assert_array_equal(made, picture.codes)
+    def test_tiles_make_the_same_picture_as_one_piece(self) -> None:
+        engine = tracer()
+        one = self.steps(session=Session(tracer=engine), samples=16)[-1].picture
+        with mock.patch.object(tiles, "ONE_PIECE", 0), mock.patch.object(tiles, "TILE_PX", 160):
+            steps = self.steps(session=Session(tracer=engine), samples=16)
+            self.assertGreater(steps[-1].of, 6)
+            parts = steps[-1].picture
+        assert one and parts
+        # The denoiser sees other surroundings, which shows as noise on the model; no line stands out from it.
+        difference = np.abs(parts.codes.astype(int) - one.codes).max(-1)
+        changed = (one.codes != photograph_codes()).any(-1)
+        self.assertLess(float(difference[changed].mean()), 1.0)
+        self.assertEqual(int(difference[~changed & (difference > 1)].sum()), 0)
+        for seam in (160, 320):
+            at = changed[:, seam - 2 : seam + 2]
+            beside = float(difference[changed].mean())
+            self.assertLess(float(difference[:, seam - 2 : seam + 2][at].mean() if at.any() else 0), 2 * beside + 0.3)
+
+    def test_a_killed_tiled_render_traces_no_finished_tile_again(self) -> None:
+        with (
+            mock.patch.object(tiles, "ONE_PIECE", 0),
+            mock.patch.object(tiles, "TILE_PX", 160),
+            tempfile.TemporaryDirectory() as name,
+        ):
+            keep, first, second = Path(name) / "so-far", Still(), Still()
+            total = Still()
+            whole = self.steps(session=Session(tracer=total))[-1].picture
+            steps = self.begun(keep, first)
+            while next(steps).done < 6:
+                pass
+            steps.close()
+            rest = self.steps(keep, Session(tracer=second))[-1].picture
+            self.assertLess(second.traced, 0.8 * total.traced)
+        assert rest and whole
+        np.testing.assert_array_equal(rest.codes, whole.codes)
+
+    def test_pixels_without_influence_stay(self) -> None:
+        made = self.steps()[-1].picture
+        assert made
+        x0, y0, x1, y1 = Still().dark
+        changed = (made.codes != photograph_codes()).any(-1)
+        self.assertTrue(changed[y0:y1, x0:x1].mean() > 0.9)
+        changed[max(y0 - 12, 0) : y1 + 12, x0 - 12 : x1 + 12] = False
+        self.assertEqual(int(changed.sum()), 0)
+
+    def test_a_moved_model_leaves_the_empty_place_and_a_changed_light_does_not(self) -> None:
+        with tempfile.TemporaryDirectory() as name:
+            session = Session(Path(name), Still())
+            self.steps(session=session)
+            traced = session.counts["traced"]
+            moved = sample(models=[{**STANDING, "position_m": [1.0, -1.7, 0.0]}])
+            lit = sample(sun={"kind": "gnomons", "strength": 0.5})
+
+            def render(shot: Any, session: Session) -> int:
+                before = session.counts["traced"]
+                told: dict[str, Any] = {"scale": SCALE, "samples": 32, "photograph_key": "cloister"}
+                list(render_shot(shot, photograph(), lambda _: bench(), session=session, **told))
+                return session.counts["traced"] - before
+
+            self.assertLess(render(moved, session), 0.1 * traced)
+            self.assertEqual(render(moved, Session(Path(name), Still())), 0, "kept on the disk, too")
+            self.assertGreater(render(lit, session), 0.9 * traced)
+
+    def test_the_renderer_moves_models_in_place_and_loads_only_what_changed(self) -> None:
+        engine = tracer()
+        engine.show(replace(scene_of(), place_key="here", things_key="bench"))
+        before = dict(engine.loaded)
+        engine.show(replace(scene_of(models=[{**STANDING, "turn_deg": 60}]), place_key="here", things_key="bench"))
+        self.assertEqual(
+            {name: engine.loaded[name] - before[name] for name in before}, {"places": 0, "things": 0, "moved": 1}
+        )
+        fresh = scene_of(models=[{**STANDING, "turn_deg": 60}])
+        pixels = np.column_stack([np.arange(150, 350, 4), np.full(50, 225)]).astype(np.int32)
+        moved = engine.radiance("with", pixels, 0, 4, 1)
+        engine.show(fresh)
+        np.testing.assert_allclose(engine.radiance("with", pixels, 0, 4, 1), moved, rtol=1e-3, atol=1e-4)
+
+    def test_what_is_too_large_or_nowhere_is_said_before_anything_starts(self) -> None:
+        with self.assertRaisesRegex(InputError, r"output\.scale: asks for a picture of 46000 × 34800.*GB"):
+            refuse_too_large(11_500, 8_700, 4.0)
+        refuse_too_large(6000, 4000, 1.0)
+        behind = sample(models=[{**STANDING, "position_m": [0.0, -40.0, 0.0]}])
+        with self.assertRaisesRegex(InputError, "outside the picture"):
+            list(render_shot(behind, photograph(), lambda _: box((0.2, 0.2, 0.2)), scale=SCALE, session=Session()))
+
+    def test_tiles_cover_the_bounds_once(self) -> None:
+        parts = tiles.tiles_of(Window(900, 100, 3000, 2500), 6000, 4000)
+        covered = np.zeros((4000, 6000), np.uint8)
+        for part in parts:
+            covered[part.slices] += 1
+        self.assertTrue((covered[100:2500, 900:3000] == 1).all())
+        self.assertLessEqual(max(part.width * part.height for part in parts), 2_000_000)
+
+
+def photograph_codes() -> Any:
+    return sized(photograph(), SCALE).codes
+
+
+class Levels(unittest.TestCase):
+    def test_a_model_on_a_table_throws_its_shadow_on_the_table(self) -> None:
+        level = {"id": "t", "name": "Table", "height_m": 0.8}
+        standing = {**STANDING, "position_m": [0.95, -1.75, 0.8]}
+        for models in (
+            [{**standing, "level": "t"}],
+            [standing],  # without a name, its height tells
+            [{**standing, "level": "t"}, {**STANDING, "id": "n", "position_m": [-1.5, 0.5, 0.0]}],
+        ):
+            scene = scene_of(box((0.3, 0.3, 0.3)), levels=[level], models=models)
+            self.assertEqual(scene.models[0].stands_at_m, 0.8)
+            engine = tracer()
+            engine.show(scene)
+            sun = scene.sun
+            assert sun is not None
+            for drop, dark in ((0.25, True), (0.8 + 0.25, False)):
+                point = np.array([0.95, -1.75, 0.8 + 0.25]) - sun * (drop / sun[2])
+                pixel = np.floor(scene.camera.project(point)).astype(np.int32)
+                light, bare = (engine.radiance(place, pixel, 0, 16, 0).mean() for place in ("with", "without"))
+                self.assertEqual(light / bare < 0.7, dark, (drop, light / bare))
+
+    def test_a_level_below_the_ground_is_seen_through_it(self) -> None:
+        level = {"id": "q", "name": "Quay", "height_m": -0.6}
+        models = [
+            {**STANDING, "position_m": [0.95, -1.0, -0.6], "level": "q"},
+            {**STANDING, "id": "n", "position_m": [-2.5, 1.5, 0.0]},
+        ]
+        scene = scene_of(box((0.5, 0.5, 0.5)), levels=[level], models=models)
+        engine = tracer()
+        engine.show(scene)
+        pixel = np.floor(scene.camera.project([0.95, -1.0, -0.3])).astype(np.int32)
+        self.assertGreater(engine.first_hits(pixel, 0, 8, 0)["coverage"][0] / 16, 0.9)
 
 
 class Engine(unittest.TestCase):
@@ -209,9 +377,9 @@ class Engine(unittest.TestCase):
     def test_the_slow_variant_makes_the_same_picture(self) -> None:
         # The variant is fixed for a process, so the other one is asked in its own.
         script = (
-            "from tests.core.test_render import *; shot, picture = sample(0.125);"
-            "steps = render_shot(shot, picture, bench_model, scale=1.0, samples=16);"
-            "print(list(steps)[-1].picture.codes.mean((0, 1)).tolist())"
+            "from tests.core.test_render import *;"
+            "steps = list(render_shot(sample(), photograph(), lambda _: bench(), scale=0.125, samples=16));"
+            "codes = steps[-1].picture.codes; print(codes[codes.shape[0] // 2 :].mean((0, 1)).tolist())"
         )
         means = []
         for variant in (FAST, SLOW):
@@ -220,16 +388,45 @@ class Engine(unittest.TestCase):
                 [sys.executable, "-c", script], env=environment, cwd=ROOT, capture_output=True, text=True, check=True
             )
             means.append(json.loads(told.stdout))
-        np.testing.assert_allclose(means[0], means[1], atol=0.2)
+        np.testing.assert_allclose(means[0], means[1], atol=0.3)
 
 
-class Truth(unittest.TestCase):
-    def test_composites_from_noisy_marks_against_the_pictures_with_the_model_there(self) -> None:
-        for name in ("cloister-yard", "sea-terrace"):
+class SunAndSky(unittest.TestCase):
+    def test_both_errors_of_what_is_kept_under_sun_and_cloud(self) -> None:
+        for name, sun in (("sun", 1.0), ("cloud", 0.0)):
             with self.subTest(name):
-                told, _ = score(name, samples=8)
-                self.assertGreater(told.composite_db, told.bare_db + 6, told)
-                self.assertLess(told.model_delta_e, 8, told)
+                wrong, lost, traced = kept_errors({"kind": "gnomons", "strength": sun})
+                self.assertLess(wrong, 0.002, "changed where the truth is not")
+                self.assertLess(lost, 0.05, "true changes of two codes and more that are lost")
+                self.assertGreater(traced, 500)
+
+
+def kept_errors(sun: dict[str, Any], samples: int = 64) -> tuple[float, float, int]:
+    """Shares of pixels changed wrongly, and of true changes lost, beside the model; the truth from many samples."""
+    engine, shot = tracer(), sample(sun=sun)
+    scene = build_scene(shot, sized(photograph(), SCALE), lambda _: bench())
+    engine.show(scene)
+    height, width = photograph_codes().shape[:2]
+    y, x = np.mgrid[height // 3 : height : 2, 0:width:2]
+    pixels = np.column_stack([x.ravel(), y.ravel()]).astype(np.int32)
+    sums = [
+        np.concatenate([engine.radiance(place, batch, 0, 256, 99) for batch in engine.batches(pixels, 256)]).sum(1)
+        for place in ("with", "without")
+    ]
+    codes = photograph_codes()[y, x].reshape(-1, 3)
+    light = decode_srgb(codes / np.float32(255)) * (sums[0] / np.maximum(sums[1], 1e-9))
+    true = encode_srgb(light) * 255 - codes
+    cover = np.concatenate([engine.first_hits(b, 0, 16, 0)["coverage"] for b in engine.batches(pixels, 16)]) > 0
+    picture = list(
+        render_shot(shot, photograph(), lambda _: bench(), scale=SCALE, samples=samples, session=Session(tracer=engine))
+    )[-1].picture
+    assert picture
+    own = (picture.codes[y, x].reshape(-1, 3).astype(int) - codes).astype(int)
+    unchanged = (np.abs(true).max(1) < 0.5) & ~cover
+    changed = (np.abs(true).mean(1) >= 2) & ~cover
+    wrong = float((np.abs(own[unchanged]).max(1) > 0).mean())
+    lost = float((np.abs(own[changed]).max(1) == 0).mean())
+    return wrong, lost, int(changed.sum())
 
 
 if __name__ == "__main__":

@@ -8,17 +8,21 @@ import signal
 import subprocess
 import sys
 import tempfile
+import time
 import unittest
 import urllib.request
 from pathlib import Path
 from typing import Any
 from unittest import mock
 
+from proving.server import Server, running
+
 from lithopos.core.errors import NoRoom
-from lithopos.jobs.worker import work
+from lithopos.jobs.queue import Queue
+from lithopos.jobs.worker import LOST, Worker
 from lithopos.library.store import Library
 from lithopos.samples.demo import marks_of
-from tests.support import SAMPLES, Server, running
+from tests.support import SAMPLES
 
 
 def ready_shot(data: Path) -> str:
@@ -51,7 +55,7 @@ class Running(unittest.TestCase):
         shot = ready_shot(self.data)
         with running(self.data) as server:
             render = server.ask("POST", f"/shots/{shot}/renders", {"quality": "master"})["id"]
-            server.wait(lambda: self.render(server, render, shot)["passes_done"] >= 1)
+            server.wait(lambda: self.render(server, render, shot)["has_picture"])
             os.kill(server.child("lithopos.jobs.worker"), signal.SIGKILL)
             failed = server.wait(lambda: (told := self.render(server, render, shot))["state"] == "failed" and told)
             self.assertIn("was killed", failed["reason"])
@@ -101,12 +105,51 @@ class Running(unittest.TestCase):
         shot = ready_shot(self.data)
         library = Library(self.data)
         self.addCleanup(library.engine.dispose)
+        worker = Worker(library, Queue(self.data))
         render = library.add_render(shot, "proof")
         full = NoRoom("The disk is full. Make room and start the render again; what is done so far is kept.")
-        with mock.patch("lithopos.core.render.passes.write_atomically", side_effect=full):
-            work(library, render.id)
+        with mock.patch("lithopos.jobs.worker.write_png", side_effect=full):
+            worker.work(render.id)
         told = library.render(render.id)
         self.assertEqual((told.state, told.reason), ("failed", str(full)))
+
+    def test_what_got_lost_is_found(self) -> None:
+        shot = ready_shot(self.data)
+        library = Library(self.data)
+        self.addCleanup(library.engine.dispose)
+        worker = Worker(library, Queue(self.data))
+        never_queued = library.add_render(shot, "proof").id
+        begun = library.add_render(shot, "master").id
+        library.begin_render(begun, worker.name)
+        worker.look_round()
+        self.assertEqual(worker.queue.waiting(), {never_queued})
+        self.assertEqual((library.render(begun).state, library.render(begun).reason), ("failed", LOST))
+        self.assertEqual((worker.queue.take(), worker.queue.take()), (never_queued, None))
+
+    def test_a_damaged_queue_is_kept_aside(self) -> None:
+        self.data.mkdir(exist_ok=True)
+        (self.data / "queue.db").write_bytes(b"nonsense" * 2000)
+        queue = Queue(self.data)
+        queue.put("abc", "proof")
+        self.assertEqual(queue.take("master", "proof"), "abc")
+        self.assertTrue((self.data / "queue.db.damaged").is_file())
+
+    def test_a_proof_goes_before_a_master_under_way_which_an_ordinary_end_lets_go_on(self) -> None:
+        shot = ready_shot(self.data)
+        with running(self.data) as server:
+            master = server.ask("POST", f"/shots/{shot}/renders", {"quality": "master"})["id"]
+            server.wait(lambda: self.render(server, master, shot)["passes_done"] >= 1)
+            proof = server.ask("POST", f"/shots/{shot}/renders", {"quality": "proof"})["id"]
+            server.wait(lambda: self.render(server, proof, shot)["state"] == "done")
+            self.assertEqual(self.render(server, master, shot)["state"], "running")
+        self.assertEqual(Library(self.data).render(master).state, "queued")
+        with running(self.data) as again:
+            found = again.wait(lambda: (told := self.render(again, master, shot))["state"] == "running" and told)
+            self.assertGreaterEqual(found["passes_done"], 1)
+            again.ask("POST", f"/renders/{master}/stop")
+            started = time.monotonic()
+            again.wait(lambda: self.render(again, master, shot)["state"] == "stopped")
+            self.assertLess(time.monotonic() - started, 20)
 
 
 if __name__ == "__main__":

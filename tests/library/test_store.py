@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 import io
+import os
+import sqlite3
 import tempfile
 import threading
 import unittest
 from pathlib import Path
+from typing import Any
 
-from sqlalchemy import text
+from sqlalchemy import event, text
 
-from lithopos.core.errors import InputError
+from lithopos.core.errors import InputError, NoRoom
 from lithopos.library.models import Base
-from lithopos.library.store import Library, NotFound, ShotState, Stale, merge_patch
+from lithopos.library.store import RESERVE, Library, NotFound, ShotState, Stale
 from tests.support import SAMPLES
 
 
@@ -28,18 +31,6 @@ class Kept(unittest.TestCase):
     def shot(self) -> ShotState:
         file = self.library.import_file(self.project.id, SAMPLES / "cloister-yard.jpg")
         return self.library.add_shot(self.project.id, "Cloister", file.sha256)
-
-    def test_merge_patch_by_the_rfc(self) -> None:
-        # RFC 7396, appendix A.
-        for target, patch, result in (
-            ({"a": "b"}, {"a": "c"}, {"a": "c"}),
-            ({"a": "b"}, {"a": None}, {}),
-            ({"a": ["b"]}, {"a": "c"}, {"a": "c"}),
-            ({"a": {"b": "c"}}, {"a": {"b": "d", "c": None}}, {"a": {"b": "d"}}),
-            ({"a": "foo"}, "bar", "bar"),
-            ({}, {"a": {"bb": {"ccc": None}}}, {"a": {"bb": {}}}),
-        ):
-            self.assertEqual(merge_patch(target, patch), result)
 
     def test_undo_redo_and_a_change_after_undo(self) -> None:
         shot = self.shot()
@@ -60,33 +51,102 @@ class Kept(unittest.TestCase):
             (again.shot(shot.id).revision, again.shot(shot.id).redo), (3, "elsewhere"), "undo survives a restart"
         )
 
-    def test_stale_and_wrong_changes_leave_everything(self) -> None:
+    def test_changes_of_different_things_both_hold_and_of_the_same_one_is_told(self) -> None:
         shot = self.shot()
-        self.library.change(shot.id, 1, {"origin": [1, 900]}, "one")
-        with self.assertRaisesRegex(Stale, "you saw revision 1, it is at 2"):
-            self.library.change(shot.id, 1, {"origin": [2, 900]}, "two")
-        for patch in ({"nonsense": 1}, {"models": [{"id": "m", "file": f"sha256:{'0' * 64}"}]}):
-            with self.assertRaises(InputError):
-                self.library.change(shot.id, 2, patch, "wrong")
-        self.assertEqual(self.library.shot(shot.id).shot.origin, (1, 900))
+        edge = {"run": "a", "points": [[10, 900], [300, 910]]}
+        for name in ("e1", "e2"):  # both drawn on what was seen at revision 1
+            self.library.change(shot.id, 1, {"edges": {name: {"id": name, **edge}}}, f"edge {name}")
+        self.library.change(shot.id, 1, {"sky": {"turbidity": 5}}, "haze")
+        now = self.library.change(shot.id, 1, {"sky": {"strength": 2}}, "sky").shot
+        self.assertEqual([thing.id for thing in now.edges], ["e1", "e2"])
+        self.assertEqual((now.sky.turbidity, now.sky.strength), (5, 2))
+        seen = self.library.shot(shot.id).revision
+        self.library.change(shot.id, seen, {"edges": {"e1": {"points": [[0, 0], [9, 9]]}}}, "move e1")
+        with self.assertRaisesRegex(Stale, "The edge 'e1' has changed"):
+            self.library.change(shot.id, seen, {"edges": {"e1": None}}, "strike out e1")
+        with self.assertRaisesRegex(Stale, "The origin has changed"):
+            self.library.change(shot.id, seen + 1, {"origin": [1, 900]}, "one")
+            self.library.change(shot.id, seen + 1, {"origin": [2, 900]}, "two")
+        with self.assertRaises(Stale):
+            self.library.change(shot.id, 77, {"origin": [2, 900]}, "of a revision that never was")
 
-    def test_of_two_at_once_one_wins(self) -> None:
+    def test_wrong_changes_leave_everything(self) -> None:
         shot = self.shot()
-        results: list[str] = []
+        photograph = shot.shot.photograph
+        assert photograph
+        model = self.library.import_file(self.project.id, SAMPLES / "tern-fountain.glb")
+        as_photograph = {"photograph": {"file": f"sha256:{model.sha256}", "width": 9, "height": 9}}
+        other_size = {"photograph": {"file": photograph.file, "width": 9, "height": 9}}
+        for patch, words in (
+            ({"nonsense": 1}, "not a known field"),
+            ({"models": [{"id": "m", "file": f"sha256:{'0' * 64}"}]}, "not in the library"),
+            ({"models": {"m": {"id": "m", "file": photograph.file}}}, "is a photograph, not a model"),
+            (as_photograph, "is a model, not a photograph"),
+            (other_size, "1920 × 1280"),
+            ({"edges": {"e9": {"points": [[0, 0], [1, 1]]}}}, "run: is missing"),
+        ):
+            with self.subTest(words), self.assertRaisesRegex(InputError, words):
+                self.library.change(shot.id, 1, patch, "wrong")
+        self.assertEqual(self.library.shot(shot.id).revision, 1)
 
-        def write(number: int) -> None:
-            try:
-                self.library.change(shot.id, 1, {"origin": [number, 900]}, "race")
-                results.append("kept")
-            except Stale:
-                results.append("stale")
+    def test_many_at_once_lose_nothing(self) -> None:
+        shot = self.shot()
 
-        threads = [threading.Thread(target=write, args=(number,)) for number in range(6)]
+        def draw(number: int) -> None:
+            edge = {"id": f"e{number}", "run": "b", "points": [[number, 900], [300, 910]]}
+            self.library.change(shot.id, 1, {"edges": {edge["id"]: edge}}, "race")
+
+        threads = [threading.Thread(target=draw, args=(number,)) for number in range(6)]
         for thread in threads:
             thread.start()
         for thread in threads:
             thread.join()
-        self.assertEqual(sorted(results), ["kept"] + ["stale"] * 5)
+        kept = {edge.id for edge in self.library.shot(shot.id).shot.edges}
+        self.assertEqual(kept, {f"e{number}" for number in range(6)})
+
+    def test_a_full_disk_refuses_in_words_and_a_failure_is_still_recorded(self) -> None:
+        shot = self.shot()
+        render = self.library.add_render(shot.id, "proof")
+        self.library.begin_render(render.id, "someone")
+        pages = sqlite3.connect(self.data / "library.db").execute("PRAGMA page_count").fetchone()[0]
+        reserve = self.data / RESERVE
+        self.assertTrue(reserve.exists())
+
+        def as_full(connection: Any, _: Any) -> None:
+            # While the reserve lies there the database can't grow by a page.
+            if reserve.exists():
+                connection.execute(f"PRAGMA max_page_count = {pages}")
+
+        self.library.engine.dispose()
+        event.listen(self.library.engine, "connect", as_full)
+        with self.assertRaisesRegex(NoRoom, "disk is full"):
+            self.library.add_project("x" * 200_000)
+        self.assertEqual(self.library.shot(shot.id).revision, 1)
+        self.library.finish_render(render.id, "failed", "The disk is full." + " " * 400)
+        self.assertEqual(self.library.render(render.id).state, "failed")
+
+    def test_what_killed_readers_left_goes_at_the_next_start(self) -> None:
+        left = self.data / "files" / ".new-abc"
+        left.mkdir(parents=True)
+        (left / "in.glb").write_bytes(b"half a file")
+        os.utime(left, (1, 1))
+        Library(self.data).engine.dispose()
+        self.assertFalse(left.exists())
+
+    def test_a_damaged_or_newer_or_unusable_folder_is_refused_in_one_line(self) -> None:
+        with tempfile.TemporaryDirectory() as name:
+            folder = Path(name)
+            (folder / "library.db").write_bytes(b"not a database at all" * 100)
+            with self.assertRaisesRegex(InputError, "^--data: the database .* is damaged"):
+                Library(folder)
+            (folder / "library.db").unlink()
+            with Library(folder).session() as session:
+                session.execute(text("UPDATE alembic_version SET version_num = '9999'"))
+            with self.assertRaisesRegex(InputError, "newer version"):
+                Library(folder)
+            (folder / "a file").write_text("x")
+            with self.assertRaisesRegex(InputError, "can't be written to"):
+                Library(folder / "a file")
 
     def test_files_are_kept_once_and_bad_ones_not_at_all(self) -> None:
         data = (SAMPLES / "tern-fountain.glb").read_bytes()

@@ -11,6 +11,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** A file for the screen: a photograph as browsers can show it, a model as an attachment. */
         get: operations["getFile"];
         put?: never;
         post?: never;
@@ -446,7 +447,7 @@ export interface components {
         };
         /**
          * Change
-         * @description A JSON merge patch (RFC 7396) made to the revision that was seen.
+         * @description A merge patch, lists by identities, made to the revision that was seen.
          */
         Change: {
             /**
@@ -1058,12 +1059,19 @@ export interface components {
         /**
          * Placed
          * @description A model and where it stands: its foot's middle [m], turned about the plumb line, sized.
+         *
+         *     `level` names the level that it stands on, which takes its shadow; null for the ground.
          */
         Placed: {
             /** File */
             file: string;
             /** Id */
             id: string;
+            /**
+             * Level
+             * @default null
+             */
+            level: string | null;
             /**
              * Name
              * @default
@@ -1105,6 +1113,11 @@ export interface components {
              * @default null
              */
             field: string | null;
+            /**
+             * Lacks
+             * @default []
+             */
+            lacks: ("no photograph" | "no camera" | "no scale" | "no models" | "no sun")[];
             /** Status */
             status: number;
             /** Title */
@@ -1328,18 +1341,26 @@ export interface components {
         /**
          * ShotOut
          * @description A shot's document, its revision, what undo and redo would do, and what follows from it.
+         *
+         *     Attributes
+         *     ----------
+         *     lacks : what it needs yet to be rendered, in the order in which it would be mended.
+         *     solved_camera : the settings of a camera that is solved from edges, as a new shot would have them.
          */
         ShotOut: {
             derived: components["schemas"]["Derived"];
             document: components["schemas"]["Shot"];
             /** Id */
             id: string;
+            /** Lacks */
+            lacks: ("no photograph" | "no camera" | "no scale" | "no models" | "no sun")[];
             /** Project Id */
             project_id: string;
             /** Redo */
             redo: string | null;
             /** Revision */
             revision: number;
+            solved_camera: components["schemas"]["SolvedCamera"];
             /** Undo */
             undo: string | null;
         };

@@ -13,7 +13,7 @@ import cv2
 import numpy as np
 
 from lithopos.core.arrays import Floats, Mask
-from lithopos.core.colour import decode_srgb, encode_srgb, luminance
+from lithopos.core.colour import decode_srgb, encode_srgb
 from lithopos.core.composite.denoise import Quality, denoise
 from lithopos.core.exchange.picture import Codes
 from lithopos.core.layers import Layers
@@ -88,6 +88,12 @@ def light_ratio(
     Exactly 1 where the models change nothing that could be told from noise or seen. Under the models it goes on
     smoothly from beside them, for the pixels that both share.
     """
+    if quality == "draft":
+        half = (cover.shape[1] // 2, cover.shape[0] // 2)
+        small = [cv2.resize(part, half, interpolation=cv2.INTER_AREA) for part in (cover, base)]
+        ratio, cut = light_ratio(_halved(layers, half), small[0], small[1], width // 2, top, "fast")
+        back = cv2.resize(ratio, (cover.shape[1], cover.shape[0]), interpolation=cv2.INTER_LINEAR)
+        return np.asarray(back, np.float32), 4 * cut
     bare = layers.mean("without")
     known = cover <= 0
     whole = _ratio(layers.mean("with"), bare)
@@ -95,15 +101,26 @@ def light_ratio(
     raw = np.clip(whole, 0, BRIGHTEST)
     if not (raw[known] != 1).any():
         return np.ones_like(raw), cut
-    halves = [luminance(np.clip(_ratio(*pair), 0, BRIGHTEST)) for pair in zip(*_by_half(layers), strict=True)]
+    halves = [np.clip(_ratio(*pair), 0, BRIGHTEST) for pair in zip(*_by_half(layers), strict=True)]
     noise = np.asarray((halves[0] - halves[1]) / 2, np.float32)
-    weight = _kept(np.asarray(luminance(raw) - 1), noise, known, base, width, top)
+    weight = _kept(np.asarray(raw - 1, np.float32), noise, known, base, width, top)
     filled = _filled(raw, known)
     y0, y1, x0, x1 = _extent(weight > 0, 48)
     smooth = np.ones_like(raw)
     if y1 > y0:
         smooth[y0:y1, x0:x1] = denoise(filled[y0:y1, x0:x1], quality, 0.25)
     return (1 + (smooth - 1) * weight[..., None]).astype(np.float32), cut
+
+
+def _halved(layers: Layers, size: tuple[int, int]) -> Layers:
+    """The place's layers at half the size; `size` is (columns, rows)."""
+    sums = {}
+    for name in ("with", "without"):
+        part = layers.sums[name]
+        flat = np.ascontiguousarray(part.reshape(*part.shape[:2], -1))
+        halves = [cv2.resize(flat[..., i : i + 3], size, interpolation=cv2.INTER_AREA) for i in (0, 3)]
+        sums[name] = np.stack(halves, axis=2)
+    return Layers(layers.window, layers.samples, sums)
 
 
 def _by_half(layers: Layers) -> tuple[tuple[Floats, Floats], tuple[Floats, Floats]]:
@@ -121,27 +138,28 @@ def _kept(change: Floats, noise: Floats, known: Mask, base: Floats, width: int, 
 
     Both traces share their random numbers, so that change and noise are exactly 0 but for real influence and
     stray paths. Over a neighbourhood with Gaussian weights w the mean change has the variance
-    Σ w² noise² / (Σ w)²; squared Gaussian weights are a Gaussian 1/√2 as wide over 4 π σ².
+    Σ w² noise² / (Σ w)²; squared Gaussian weights are a Gaussian 1/√2 as wide over 4 π σ². Each channel is judged
+    on its own: warm light that is thrown back and blue light that is taken away leave the luminance as it was.
 
     Parameters
     ----------
-    change, noise : (H, W) of the ratio's luminance, and half the difference of its halves.
+    change, noise : (H, W, 3) of the ratio, and half the difference of its halves.
     """
     sigma = max(1.5, NEIGHBOURHOOD * width)
-    weights = known.astype(np.float32)
-    share = np.maximum(cv2.GaussianBlur(weights, (0, 0), sigma), 1e-3)
+    weights = known.astype(np.float32)[..., None]
+    share = np.maximum(cv2.GaussianBlur(weights, (0, 0), sigma), 1e-3)[..., None]
     mean = np.abs(cv2.GaussianBlur(np.clip(change, -1, 1) * weights, (0, 0), sigma)) / share
     square = np.clip(noise, -1, 1) ** 2 * weights
     variance = cv2.GaussianBlur(square, (0, 0), sigma / np.sqrt(2)) / (4 * np.pi * sigma**2) / share**2
     # Not 0/0 where nothing changes: single precision leaves some 1e-7 there.
     significant = _rise(mean / np.sqrt(variance + 1e-14), DOUBTED, TRUSTED)
-    noticed = mean / np.maximum(_half_code(base, top), 1e-6)
-    return np.asarray(significant * _rise(noticed, *NOTICED), np.float32)
+    noticed = _rise(mean / np.maximum(_half_code(base, top), 1e-6), *NOTICED)
+    return np.asarray((significant * noticed).max(-1), np.float32)
 
 
 def _half_code(base: Floats, top: float) -> Floats:
-    """The relative change of light that moves a pixel's luminance by half a code, (H, W)."""
-    light = np.clip(luminance(base), 1e-4, 1)
+    """The relative change of light that moves a pixel's codes by half of one, (H, W, 3)."""
+    light = np.clip(base, 1e-4, 1)
     step = np.float32(1.01)
     moved = (encode_srgb(light * step) - encode_srgb(light / step)) * top  # codes for a change of 2 %
     return np.asarray(0.5 * 0.02 / np.maximum(moved, 1e-3), np.float32)

@@ -9,7 +9,8 @@ import numpy as np
 
 from lithopos.core.arrays import Floats
 
-Quality = Literal["fast", "high"]
+# A draft is judged and denoised at half the size: for the first picture, which has few samples.
+Quality = Literal["draft", "fast", "high"]
 
 __all__ = ["Quality", "denoise"]
 

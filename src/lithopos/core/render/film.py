@@ -30,7 +30,8 @@ class FilmSampler:
             {
                 "type": "aov",
                 "aovs": "albedo:albedo,normal:sh_normal",
-                "image": {"type": "path", "max_depth": 1, "hide_emitters": True},
+                # At depth 1 this variant ends before it has noted that something was hit.
+                "image": {"type": "path", "max_depth": 2, "hide_emitters": True},
             }
         )
 
@@ -38,7 +39,7 @@ class FilmSampler:
         """Look through a camera."""
         self.camera = camera
 
-    def know(self, scene: Any, receivers: int) -> None:
+    def know(self, scene: Any) -> None:
         """Nothing to remember: the models are traced alone for their coverage."""
 
     def batches(self, pixels: Any, count: int) -> list[Any]:

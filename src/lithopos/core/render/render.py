@@ -8,7 +8,7 @@ tile that it was at; the same shot, quality and seed give the same picture, in o
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Generator, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Literal
@@ -108,7 +108,7 @@ def render_shot(
     photograph_key: str = "",
     keep: Path | None = None,
     between: Callable[[], bool] = lambda: False,
-) -> Iterator[Step]:
+) -> Generator[Step, None, None]:
     """Render a shot step by step.
 
     Parameters
@@ -233,9 +233,11 @@ class _Job:
             last = number + 1 == len(self.plan)
             self.checkpoint.keep(layers, at_once=not alone)
             if alone:
-                self._compose(tile, "high" if last else "fast")
+                self._compose(tile, "high" if last else "draft" if first == 0 else "fast")
+            elif number == 0 and not last:
+                self._compose(tile, "draft")  # without its neighbours, for the eye alone
             if not last:
-                yield self._step(portion, picture=alone)
+                yield self._step(portion, picture=alone or number == 0)
 
     def _radiance(self, place: Place, pixels: Pixels, portion: Portion) -> Floats:
         tracer = self.session.tracer

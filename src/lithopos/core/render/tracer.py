@@ -98,7 +98,7 @@ class MitsubaTracer:
             things = self._model_shapes()
             self._places["with"] = self._load({**self._receivers, **things})
             self._alone = self._load(things) if isinstance(self._sampler, FilmSampler) else None
-            self._sampler.know(self._places["with"], len(self._receivers))
+            self._sampler.know(self._places["with"])
             self.loaded["things"] += 1
         self._keys, self._matrices = (scene.place_key, scene.things_key), matrices
 

@@ -33,9 +33,9 @@ def _sun_sky(light: SunSky) -> dict[str, Any]:
 
 
 def _environment(mi: Any, light: Environment) -> dict[str, Any]:
-    # The renderer's panorama has y up and its middle towards -z: z goes up, and the middle to +x.
+    # The renderer's panorama has y up and its middle towards +z: z goes up, and the middle to +x.
     turn = mi.ScalarTransform4f().rotate([0, 0, 1], light.turn_deg)
-    upright = mi.ScalarTransform4f([[0, 0, -1, 0], [-1, 0, 0, 0], [0, 1, 0, 0], [0, 0, 0, 1]])
+    upright = mi.ScalarTransform4f([[0, 0, 1, 0], [1, 0, 0, 0], [0, 1, 0, 0], [0, 0, 0, 1]])
     picture = mi.Bitmap(np.ascontiguousarray(light.radiance, np.float32))
     return {"type": "envmap", "bitmap": picture, "to_world": turn @ upright}
 

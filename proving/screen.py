@@ -11,7 +11,8 @@ from typing import Any
 
 from playwright.sync_api import Page, sync_playwright
 
-from tests.support import ROOT, Server
+from proving.server import Server
+from proving.truth import SAMPLES
 
 FLAGS = [
     "--no-sandbox",
@@ -29,7 +30,7 @@ def chromium() -> str:
     path = shutil.which("chromium")
     if path is None:
         raise unittest.SkipTest("Chromium is not on this machine")
-    if not (ROOT / "src/lithopos/web/static/app/index.html").is_file():
+    if not (SAMPLES.parents[1] / "web/static/app/index.html").is_file():
         raise unittest.SkipTest("the front end is not built: make setup")
     return path
 
@@ -109,3 +110,12 @@ def screen(server: Server, path: str | None = None) -> Iterator[Screen]:
         browser.close()
         if errors:
             raise AssertionError("the console told of: " + " | ".join(errors))
+
+
+def begin(page: Screen) -> None:
+    """A new project with the sample photograph in it."""
+    page.page.get_by_label("Name of the new project").fill("Tidewater yard")
+    page.press("Make project")
+    page.page.locator("input[type=file]").set_input_files(SAMPLES / "cloister-yard.jpg")
+    page.page.get_by_test_id("photograph").wait_for()
+    page.until("window.lithopos?.revision === 1")

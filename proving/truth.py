@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import json
-from functools import cache
 from dataclasses import dataclass
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -83,6 +83,7 @@ def score(name: str, samples: int = 64, seed: int = 0) -> tuple[Score, Picture]:
     truth = read_picture(SAMPLES / f"{name}.truth.jpg")
     steps = list(render_shot(shot, photograph, _model, quality="master", scale=1.0, samples=samples, seed=seed))
     made = steps[-1].picture
+    assert made
     body = model_mask(name, photograph, truth)
     change = np.abs(photograph.encoded - truth.encoded).max(-1)
     near = cv2.GaussianBlur(change, (0, 0), 2.0) > 0.012

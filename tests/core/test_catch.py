@@ -1,0 +1,93 @@
+"""Putting traced layers into the photograph: what is kept, what changes, what is told from noise."""
+
+from __future__ import annotations
+
+import unittest
+from typing import Any
+
+import numpy as np
+from proving.truth import score
+
+from lithopos.core.composite.catch import BRIGHTEST, compose, model_gain
+from lithopos.core.layers import Layers, Window
+
+WIDE = 60
+ONE = np.ones(3, np.float32)
+
+
+def layers(ratio: Any = 1.0, cover: float = 0.0, samples: int = 4, noise: float = 0.0) -> Layers:
+    """A place of light 1 with a model of light 0.3 covering part of each pixel."""
+    shape = (40, WIDE, 2, 3)
+    rng = np.random.default_rng(0)
+    light = np.broadcast_to(np.asarray(ratio, np.float32).reshape(np.shape(ratio) + (1,) * (4 - np.ndim(ratio))), shape)
+    light = light + noise * rng.normal(size=shape)
+    seen = (light * (1 - cover) + 0.3 * cover).astype(np.float32)
+    share = np.full(shape[:2], cover, np.float32)
+    guide = np.repeat(share[..., None], 3, axis=2)
+    sums = {"with": seen * samples, "without": np.full(shape, samples, np.float32)}
+    if cover:
+        sums |= {"coverage": share * 2 * samples, "albedo": guide * 2 * samples, "normal": guide * 2 * samples}
+    return Layers(Window(0, 0, WIDE, 40), samples, sums)
+
+
+def composed(codes: Any, traced: Layers, gain: Any = ONE) -> Any:
+    return compose(codes, traced, np.ones(codes.shape[:2], np.float32), gain, WIDE, "fast").codes
+
+
+def grey(code: int) -> Any:
+    return np.full((40, WIDE, 3), code, np.uint8)
+
+
+class Catching(unittest.TestCase):
+    def test_no_influence_leaves_every_code(self) -> None:
+        for kind in (np.uint8, np.uint16):
+            codes = np.random.default_rng(1).integers(0, np.iinfo(kind).max, (40, WIDE, 3)).astype(kind)
+            np.testing.assert_array_equal(composed(codes, layers()), codes)
+
+    def test_half_the_light_is_half_the_linear_value(self) -> None:
+        # Code 188 is half the light, code 137 a quarter.
+        np.testing.assert_allclose(composed(grey(188), layers(0.5))[20, 30], 137, atol=1)
+
+    def test_where_the_model_is_seen_it_has_its_own_radiance(self) -> None:
+        gain = np.array([1.0, 2.0, 0.5], np.float32)
+        # 0.3, 0.6 and 0.15 linear are codes 149, 203 and 108.
+        np.testing.assert_allclose(composed(grey(90), layers(cover=1.0), gain)[20, 30], [149, 203, 108], atol=2)
+
+    def test_half_covered_pixels_mix_both_in_linear_light(self) -> None:
+        # Half of 0.5 and half of 0.3 is 0.4: code 170.
+        np.testing.assert_allclose(composed(grey(188), layers(cover=0.5))[20, 30], 170, atol=2)
+
+    def test_a_stray_path_is_no_change_and_a_faint_real_one_is(self) -> None:
+        stray = layers()
+        stray.sums["with"][20, 30, 0] *= 9
+        codes = grey(188)
+        caught = compose(codes, stray, np.ones((40, WIDE), np.float32), ONE, WIDE, "fast")
+        np.testing.assert_array_equal(caught.codes, codes)
+        self.assertEqual(caught.cut, int(BRIGHTEST < 5))
+        # 4 % less light is two codes and a half; per pixel the noise is as large.
+        faint = composed(codes, layers(0.96, noise=0.04)).astype(int) - codes
+        self.assertAlmostEqual(float(faint.mean()), -3.4, delta=0.6)
+        # Half a code's worth moves nothing, however well it is known.
+        np.testing.assert_array_equal(composed(codes, layers(0.995)), codes)
+
+    def test_noise_alone_moves_next_to_nothing(self) -> None:
+        made = composed(grey(188), layers(noise=0.05))
+        self.assertLess(float((made != 188).mean()), 0.02)
+
+    def test_the_gain_makes_a_lit_white_ground_white(self) -> None:
+        gain = model_gain(0.8, np.array([2.0, 4.0, 1.0], np.float32))
+        np.testing.assert_allclose(np.array([2.0, 4.0, 1.0]) / np.pi * gain, 0.8, rtol=1e-6)
+
+
+class Truth(unittest.TestCase):
+    def test_composites_from_noisy_marks_against_the_pictures_with_the_model_there(self) -> None:
+        for name in ("cloister-yard", "sea-terrace"):
+            with self.subTest(name):
+                told, _ = score(name, samples=8)
+                self.assertGreater(told.composite_db, told.bare_db + 8, told)
+                self.assertLess(told.model_delta_e, 8, told)
+                self.assertEqual(told.untouched_differ, 0)
+
+
+if __name__ == "__main__":
+    unittest.main()
