@@ -1,18 +1,21 @@
-import { useCallback, useEffect, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import type { FileOut, Placed, ShotOut } from "./api/client";
-import { isBusy, useProject, useRenderActions, useRenders, useShot, useShotChange } from "./api/hooks";
-import { Stage } from "./canvas/Stage";
-import { runOfKey } from "./canvas/strokes";
+import { isBusy, useProject, useRenders, useShot } from "./api/hooks";
 import { cameraOf, onPlane } from "./geometry/camera";
 import { newId } from "./geometry/points";
 import { Ledger } from "./ledger/Ledger";
 import { Plan } from "./plan/Plan";
+import { Stage } from "./stage/Stage";
 import { go, projectPath } from "./state/address";
+import { useChange } from "./state/changes";
 import { isKnownPlace, rememberPlace, useEditor, usePicked, type View } from "./state/editor";
 import { useDropAnywhere, useTakeFiles } from "./state/files";
 import { say } from "./state/notices";
+import type { Patch } from "./state/patch";
+import { useRenderActions } from "./state/renders";
 import { Strip } from "./strip/Strip";
-import { Button, Tip } from "./ui/controls";
+import { Button, OneOf, Tip } from "./ui/controls";
+import { runOfKey } from "./ui/runs";
 
 /** One shot: title strip, ledger, photograph with the plan, strip. */
 export function Workplace({ projectId, shotId }: { projectId: string; shotId: string }) {
@@ -36,13 +39,17 @@ export function Workplace({ projectId, shotId }: { projectId: string; shotId: st
 }
 
 function Bench({ projectId, shot }: { projectId: string; shot: ShotOut }) {
-  const { change } = useShotChange(shot.id);
-  const stand = useCallback((file: FileOut) => void standModel(shot, file, change), [shot, change]);
+  const { change } = useChange(shot.id);
+  const stand = (file: FileOut) => standModel(shot, file, change);
+  const [wide, setWide] = useLedgerWidth();
   const { take, busy } = useTakeFiles(projectId, stand);
   const over = useDropAnywhere(take);
   useKeys(shot.id);
   return (
-    <div className="grid h-full grid-cols-[320px_minmax(0,1fr)] grid-rows-[46px_minmax(0,1fr)_92px]">
+    <div
+      className="relative grid h-full grid-rows-[46px_minmax(0,1fr)_92px]"
+      style={{ gridTemplateColumns: `${wide}px minmax(0,1fr)` }}
+    >
       <TitleStrip projectId={projectId} shot={shot} />
       <Ledger projectId={projectId} shot={shot} onFiles={take} onStand={stand} />
       <main className="relative overflow-hidden bg-surround">
@@ -55,16 +62,62 @@ function Bench({ projectId, shot }: { projectId: string; shot: ShotOut }) {
         )}
       </main>
       <Strip projectId={projectId} shot={shot} />
+      <LedgerEdge wide={wide} onWide={setWide} />
     </div>
   );
 }
 
+const NARROWEST = 320;
+const WIDEST = 460;
+const LEAST_PHOTOGRAPH = 820;
+
+/** How wide the ledger is; remembered. */
+function useLedgerWidth(): [number, (wide: number) => void] {
+  const [wide, setWide] = useState(() => Number(localStorage.getItem("lithopos:ledger")) || NARROWEST);
+  const most = Math.max(NARROWEST, Math.min(WIDEST, window.innerWidth - LEAST_PHOTOGRAPH));
+  const set = (next: number) => {
+    const fitting = Math.round(Math.min(Math.max(next, NARROWEST), most));
+    localStorage.setItem("lithopos:ledger", String(fitting));
+    setWide(fitting);
+  };
+  return [Math.min(wide, most), set];
+}
+
+/** The ledger's edge, to be pulled. */
+function LedgerEdge({ wide, onWide }: { wide: number; onWide: (wide: number) => void }) {
+  const held = useRef(false);
+  return (
+    <div
+      role="separator"
+      aria-orientation="vertical"
+      aria-label="Width of the ledger"
+      aria-valuenow={wide}
+      aria-valuemin={NARROWEST}
+      aria-valuemax={WIDEST}
+      tabIndex={0}
+      className="absolute top-[46px] bottom-[92px] z-10 w-2 -translate-x-1/2 cursor-col-resize hover:bg-verdigris/30"
+      style={{ left: wide }}
+      onPointerDown={(event) => {
+        held.current = true;
+        event.currentTarget.setPointerCapture(event.pointerId);
+      }}
+      onPointerMove={(event) => held.current && onWide(event.clientX)}
+      onPointerUp={() => {
+        held.current = false;
+      }}
+      onPointerCancel={() => {
+        held.current = false;
+      }}
+      onKeyDown={(event) => {
+        if (event.key === "ArrowLeft") onWide(wide - 10);
+        if (event.key === "ArrowRight") onWide(wide + 10);
+      }}
+    />
+  );
+}
+
 /** Stand a model where the lower middle of the photograph shows ground. */
-async function standModel(
-  shot: ShotOut,
-  file: FileOut,
-  change: (patch: { models: Placed[] }, label: string) => Promise<unknown>,
-) {
+function standModel(shot: ShotOut, file: FileOut, change: (patch: Patch, label: string) => Promise<unknown>) {
   const answer = shot.derived.camera;
   const picture = shot.document.photograph;
   const at =
@@ -73,31 +126,33 @@ async function standModel(
   const placed: Placed = {
     id: newId("m"),
     file: `sha256:${file.sha256}`,
-    name: name.charAt(0).toUpperCase() + name.slice(1),
+    name: (name.charAt(0).toUpperCase() + name.slice(1)).slice(0, 200),
     position_m: at && shot.derived.metric ? [at[0], at[1], 0] : [0, 0, 0],
     turn_deg: 0,
+    level: null,
     size: 1,
   };
-  await change({ models: [...shot.document.models, placed] }, `stand the ${placed.name}`);
+  void change({ models: { [placed.id]: placed } }, `stand the ${placed.name}`);
   useEditor.setState({ step: "place", view: "live", selection: { kind: "model", id: placed.id } });
   if (!shot.derived.metric)
     say("The model is in the shot. It shows once the perspective and a yardstick are there.");
 }
 
+const VIEWS: { value: View; label: string }[] = [
+  { value: "photo", label: "Photo" },
+  { value: "live", label: "Live" },
+  { value: "proof", label: "Proof" },
+  { value: "master", label: "Master" },
+];
+
 function TitleStrip({ projectId, shot }: { projectId: string; shot: ShotOut }) {
   const { data: project } = useProject(projectId);
-  const { undo, redo } = useShotChange(shot.id);
+  const { undo, redo } = useChange(shot.id);
   const { data } = useRenders(shot.id);
   const { ask } = useRenderActions(shot.id);
   const { view, seam, show } = usePicked("view", "seam", "show");
   const latest = data?.renders.find((render) => render.quality === "proof");
   const proving = latest !== undefined && isBusy(latest) && latest.revision === shot.revision;
-  const views: [View, string][] = [
-    ["photo", "Photo"],
-    ["live", "Live"],
-    ["proof", "Proof"],
-    ["master", "Master"],
-  ];
   return (
     <header className="col-span-2 flex items-center gap-3 border-b border-lime-300 bg-lime-50 px-4">
       <button type="button" className="text-[15px] font-semibold tracking-wide" onClick={() => go("/")}>
@@ -125,19 +180,7 @@ function TitleStrip({ projectId, shot }: { projectId: string; shot: ShotOut }) {
           Redo
         </Button>
       </Tip>
-      <fieldset className="flex overflow-hidden rounded-md border border-lime-300 bg-white" aria-label="View">
-        {views.map(([name, label]) => (
-          <button
-            type="button"
-            key={name}
-            aria-pressed={view === name}
-            onClick={() => show(name)}
-            className={`px-3 py-1 ${view === name ? "bg-ink-900 text-white" : "text-ink-700 hover:bg-lime-100"}`}
-          >
-            {label}
-          </button>
-        ))}
-      </fieldset>
+      <OneOf label="View" look="joined" value={view} options={VIEWS} onValue={show} />
       <Tip text="Compare two views by a seam that can be dragged">
         <Button
           active={seam !== null}
@@ -159,30 +202,28 @@ function TitleStrip({ projectId, shot }: { projectId: string; shot: ShotOut }) {
 
 /** Undo, redo, the bare photograph, and the way out of a tool. */
 function useKeys(shotId: string) {
-  const { undo, redo } = useShotChange(shotId);
+  const { undo, redo } = useChange(shotId);
   useEffect(() => {
-    const typing = (event: KeyboardEvent) =>
-      event.target instanceof HTMLElement && event.target.closest("input, textarea, select, [role=slider]");
+    const TEXTS = "input:not([type=checkbox]):not([type=radio]):not([type=range]), textarea, select";
+    const on = (event: KeyboardEvent, what: string) =>
+      event.target instanceof HTMLElement && event.target.closest(what) !== null;
     const down = (event: KeyboardEvent) => {
-      if (typing(event)) return;
+      if (on(event, TEXTS)) return;
       const key = event.key.toLowerCase();
       if ((event.ctrlKey || event.metaKey) && (key === "z" || key === "y")) {
         event.preventDefault();
         void (key === "y" || event.shiftKey ? redo() : undo());
       }
-      if (event.key === " " && !(event.target instanceof HTMLButtonElement)) {
+      if (event.key === " " && !on(event, "button, input, [role=checkbox], [role=slider]")) {
         event.preventDefault();
         useEditor.setState({ bare: true });
       }
       const run = runOfKey(key);
       if (run && !event.ctrlKey && !event.metaKey && useEditor.getState().step === "perspective") {
-        useEditor.getState().take({ kind: "edge", run });
+        useEditor.getState().take({ kind: "edge", sort: run, marks: [] });
         document.querySelector<HTMLElement>("[data-testid=stage]")?.focus();
       }
-      if (event.key === "Escape") {
-        if (useEditor.getState().cross) useEditor.getState().endDraft();
-        useEditor.setState({ tool: { kind: "none" }, selection: null, cross: null, proposals: null });
-      }
+      if (event.key === "Escape") useEditor.getState().escape();
     };
     const up = (event: KeyboardEvent) => {
       if (event.key === " ") useEditor.setState({ bare: false });

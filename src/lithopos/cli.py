@@ -110,7 +110,7 @@ def _solved_camera(data: Any) -> dict[str, Any]:
 
     answer = solve_camera(_valid(CameraProblem, data))
     if isinstance(answer, NoAnswer):
-        raise InputError("lines", answer.reason)
+        raise InputError("lines", f"no camera: {answer.reason}")
     return answer.model_dump(mode="json", exclude={"image"}) | {"image": answer.image.model_dump()}
 
 

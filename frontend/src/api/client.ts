@@ -25,8 +25,7 @@ export type Projects = Schemas["ProjectsOut"];
 export type Materials = Schemas["Materials"];
 export type Renders = Schemas["RendersOut"];
 export type RenderOut = Schemas["RenderOut"];
-/** What a change sets; `null` takes a field back to its beginning. */
-export type Patch = { [K in keyof Shot]?: Shot[K] | null };
+export type Lack = ShotOut["lacks"][number];
 
 export const client = createClient<paths>({ baseUrl: "/" });
 
@@ -44,14 +43,15 @@ export async function asked<T>(
     throw new Error("The server doesn't answer. What was accepted is kept; start Lithopos again and reload.");
   }
   if (got.data !== undefined) return got.data as T;
-  const detail = (got.error as { detail?: string } | undefined)?.detail;
-  throw new Failure(detail ?? "The server could not answer.", got.response.status);
+  const problem = got.error as { detail?: string; lacks?: Lack[] } | undefined;
+  throw new Failure(problem?.detail ?? "The server could not answer.", got.response.status, problem?.lacks);
 }
 
 export class Failure extends Error {
   constructor(
     message: string,
     readonly status: number,
+    readonly lacks: Lack[] = [],
   ) {
     super(message);
   }
@@ -69,9 +69,6 @@ export async function sendFile(projectId: string, file: File): Promise<FileOut> 
   form.append("file", file);
   const response = await fetch(`/api/v1/projects/${projectId}/files`, { method: "POST", body: form });
   const body = await response.json();
-  if (!response.ok) {
-    const cause = String(body.detail ?? "could not be read").replace(/^(photograph|model|file): /, "");
-    throw new Failure(`${file.name} ${cause}.`, response.status);
-  }
+  if (!response.ok) throw new Failure(`${file.name} ${body.cause ?? body.detail}.`, response.status);
   return body as FileOut;
 }

@@ -1,13 +1,9 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEditor } from "../state/editor";
-import { say } from "../state/notices";
+import { useQuery } from "@tanstack/react-query";
 import {
   asked,
   client,
-  Failure,
   type FoundEdges,
   type Materials,
-  type Patch,
   type ProjectFull,
   type Projects,
   type RenderOut,
@@ -68,69 +64,3 @@ export const useRenders = (shotId: string) =>
       ),
     refetchInterval: (query) => (query.state.data?.renders.some(isBusy) ? 400 : 4000),
   });
-
-/** Accepted changes go one after the other, each made to the revision before it. */
-let line: Promise<unknown> = Promise.resolve();
-const inLine = <T>(work: () => Promise<T>): Promise<T> => {
-  const next = line.then(work, work);
-  line = next.catch(() => undefined);
-  return next;
-};
-
-export function useShotChange(id: string) {
-  const queries = useQueryClient();
-  const accept = (shot: ShotOut) => {
-    queries.setQueryData(["shot", id], shot);
-    queries.invalidateQueries({ queryKey: ["project", shot.project_id] });
-  };
-  const refuse = (error: Error) => {
-    say(error.message, "wrong");
-    if (error instanceof Failure && error.status === 409)
-      queries.invalidateQueries({ queryKey: ["shot", id] });
-  };
-  const seen = () => queries.getQueryData<ShotOut>(["shot", id])?.revision ?? 0;
-  const path = { shot_id: id };
-
-  const change = useMutation({
-    mutationFn: ({ patch, label }: { patch: Patch; label: string }) =>
-      inLine(async () => {
-        const body = { revision: seen(), patch: patch as Record<string, unknown>, label };
-        accept(await asked<ShotOut>(client.PATCH("/api/v1/shots/{shot_id}", { params: { path }, body })));
-      }),
-    onError: refuse,
-    onSettled: () => useEditor.getState().endDraft(),
-  });
-  const step = (way: "undo" | "redo") => () =>
-    inLine(async () => {
-      const body = { revision: seen() };
-      accept(await asked<ShotOut>(client.POST(`/api/v1/shots/{shot_id}/${way}`, { params: { path }, body })));
-    }).catch(refuse);
-  return {
-    change: (patch: Patch, label: string) => change.mutateAsync({ patch, label }).catch(() => undefined),
-    undo: step("undo"),
-    redo: step("redo"),
-  };
-}
-
-export function useRenderActions(shotId: string) {
-  const queries = useQueryClient();
-  const refresh = () => queries.invalidateQueries({ queryKey: ["renders", shotId] });
-  const run = (work: Promise<unknown>) =>
-    work.catch((error: Error) => say(error.message, "wrong")).finally(refresh);
-  const path = (render: RenderOut) => ({ params: { path: { render_id: render.id } } });
-  return {
-    ask: (quality: "proof" | "master") =>
-      run(
-        asked<RenderOut>(
-          client.POST("/api/v1/shots/{shot_id}/renders", {
-            params: { path: { shot_id: shotId } },
-            body: { quality },
-          }),
-        ).then(() => useEditor.getState().show(quality)),
-      ),
-    stop: (render: RenderOut) =>
-      run(asked<RenderOut>(client.POST("/api/v1/renders/{render_id}/stop", path(render)))),
-    restart: (render: RenderOut) =>
-      run(asked<RenderOut>(client.POST("/api/v1/renders/{render_id}/restart", path(render)))),
-  };
-}

@@ -326,6 +326,7 @@ export interface components {
          *     horizon_sigma_px : standard deviation of the horizon's height at the left and right border.
          *     trust : how far the whole can be relied on, by its stated uncertainty; null for a camera set by hand.
          *     assumed : figures that were not measured but assumed.
+         *     warnings_of_lengths : those of the warnings that speak of a yardstick.
          */
         CameraAnswer: {
             /** Advice */
@@ -390,6 +391,11 @@ export interface components {
             };
             /** Warnings */
             warnings: string[];
+            /**
+             * Warnings Of Lengths
+             * @default []
+             */
+            warnings_of_lengths: string[];
         };
         /**
          * CameraNotes
@@ -489,12 +495,18 @@ export interface components {
          *     Attributes
          *     ----------
          *     ground_to_photo : (3, 3) homography from ground (x, y, 1) [m] to homogeneous pixels, undistorted.
+         *     camera_reason, camera_lacks : why there is no camera, in words, and whether edges are missing or don't agree.
          *     lengths : what each of the shot's lengths measures; the camera's own list ends with the levels' too.
          *     sun_shown : the direction in force, measured or set by hand.
          */
         Derived: {
             /** @default null */
             camera: components["schemas"]["CameraAnswer"] | null;
+            /**
+             * Camera Lacks
+             * @default null
+             */
+            camera_lacks: ("edges" | "agreement") | null;
             /**
              * Camera Reason
              * @default null
@@ -1103,9 +1115,14 @@ export interface components {
         };
         /**
          * Problem
-         * @description An error, by RFC 9457.
+         * @description An error, by RFC 9457; where something handed in is wrong, `cause` is the sentence without the field.
          */
         Problem: {
+            /**
+             * Cause
+             * @default null
+             */
+            cause: string | null;
             /** Detail */
             detail: string;
             /**

@@ -8,8 +8,8 @@ const UNITS: Record<string, number> = {
   '"': 0.0254,
 };
 
-/** A typed length in metres: `1.2`, `1.2 m`, `120cm`, `3'11"`; null if it is none. */
-export function parseMetres(text: string): number | null {
+/** A typed length in metres: `1.2`, `1.2 m`, `120cm`, `3'11"`; a bare number is of `bare`; null if it is none. */
+export function parseMetres(text: string, bare: "m" | "mm" = "m"): number | null {
   const tidy = text.trim().replace(",", ".").replace("′", "'").replace("″", '"').toLowerCase();
   const parts = [...tidy.matchAll(/(-?\d+(?:\.\d+)?)\s*(mm|cm|m|ft|in|'|")?/g)];
   if (
@@ -21,8 +21,11 @@ export function parseMetres(text: string): number | null {
   )
     return null;
   if (parts.length > 1 && parts.some((p) => !p[2])) return null;
-  return parts.reduce((sum, p) => sum + Number(p[1]) * (UNITS[p[2] ?? "m"] ?? 1), 0);
+  return parts.reduce((sum, p) => sum + Number(p[1]) * (UNITS[p[2] ?? bare] ?? 1), 0);
 }
+
+/** The same where the field shows millimetres: a bare `20` is 20 mm. */
+export const parseMillimetres = (text: string) => parseMetres(text, "mm");
 
 /** A typed number with an optional unit sign; null if it is none. */
 export function parseNumber(text: string): number | null {

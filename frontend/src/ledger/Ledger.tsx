@@ -1,7 +1,7 @@
 import { type ReactNode, useEffect, useRef } from "react";
 import type { FileOut, ShotOut } from "../api/client";
 import { useRenders } from "../api/hooks";
-import { shown } from "../state/draft";
+import { shownShot, useChanges } from "../state/changes";
 import { STEPS, type Step, usePicked } from "../state/editor";
 import { ContactStep } from "../steps/ContactStep";
 import { DeliverStep } from "../steps/DeliverStep";
@@ -22,10 +22,9 @@ type Props = {
 
 /** The spine: a row a step with its state and its one figure; the open step unfolds in place. */
 export function Ledger({ projectId, shot, onFiles, onStand }: Props) {
-  const { step, open, draft, draftDerived } = usePicked("step", "open", "draft", "draftDerived");
+  const { step, open } = usePicked("step", "open");
+  const { document, derived } = shownShot(shot, useChanges());
   const { data } = useRenders(shot.id);
-  const document = shown(shot, draft);
-  const derived = draftDerived ?? shot.derived;
   const told = facts(document, derived, data?.renders ?? [], shot.revision);
   const props = { shot, document, derived };
   const bodies: Record<Step, ReactNode> = {
@@ -57,7 +56,7 @@ export function Ledger({ projectId, shot, onFiles, onStand }: Props) {
               isOpen ? "border-l-[3px] border-verdigris bg-lime-50" : "border-l-[3px] border-transparent"
             }
           >
-            <h2>
+            <h2 className={isOpen ? "sticky top-0 z-10 bg-lime-50" : ""}>
               <button
                 type="button"
                 data-step={name}

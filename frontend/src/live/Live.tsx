@@ -1,5 +1,5 @@
 import { Canvas, useThree } from "@react-three/fiber";
-import { useEffect, useMemo, useRef } from "react";
+import { memo, useEffect, useMemo, useRef } from "react";
 import {
   type DirectionalLight,
   NoToneMapping,
@@ -8,16 +8,20 @@ import {
   PerspectiveCamera,
   ShadowMaterial,
 } from "three";
-import type { Derived, Placed, Shot } from "../api/client";
-import type { Frame } from "../canvas/Stage";
+import type { Derived, Shot } from "../api/client";
+import { levelHeight } from "../checks/spots";
 import { type Camera, cameraOf } from "../geometry/camera";
+import type { Frame } from "../geometry/frame";
+import type { StepProps } from "../marks/props";
+import { KINDS } from "../marks/registry";
 import { bending, lens } from "./lens";
-import { useModel, useModelsReady } from "./models";
+import { useModelsReady } from "./models";
 
-type Props = { document: Shot; derived: Derived; frame: Frame };
+type Props = StepProps & { frame: Frame };
 
 /** The rasterised view in the browser: the models and their shadow, through the matched camera. */
-export function Live({ document, derived, frame }: Props) {
+export const Live = memo(function Live({ frame, ...shown }: Props) {
+  const { document, derived } = shown;
   const camera = derived.camera && cameraOf(derived.camera);
   if (!camera?.metric) return <Missing derived={derived} />;
   return (
@@ -31,15 +35,13 @@ export function Live({ document, derived, frame }: Props) {
       >
         <Matched camera={camera} frame={frame} />
         <Light derived={derived} document={document} />
-        <ShadowedGround bent={camera.k1 !== 0} about={document.models[0]?.position_m ?? [0, 0, 0]} />
-        {document.models.map((placed) => (
-          <Stood key={placed.id} placed={placed} />
-        ))}
+        <ShadowedGrounds bent={camera.k1 !== 0} {...shown} />
+        {KINDS.map(({ name, Live: Shown }) => Shown && <Shown key={name} {...shown} />)}
         <Ready document={document} />
       </Canvas>
     </div>
   );
-}
+});
 
 function Missing({ derived }: { derived: Derived }) {
   const text = derived.camera
@@ -52,6 +54,7 @@ function Missing({ derived }: { derived: Derived }) {
   );
 }
 
+const ORIGIN = [0, 0, 0] as const;
 let software: boolean | null = null;
 
 /** Whether to draw plainly: the renderer's name says that it has no graphics card behind it. */
@@ -128,7 +131,7 @@ function Light({ derived, document }: { derived: Derived; document: Shot }) {
   const target = useMemo(() => new Object3D(), []);
   const { invalidate } = useThree();
   const sun = derived.sun_shown ?? [0.3, -0.5, 0.8];
-  const about = document.models[0]?.position_m ?? [0, 0, 0];
+  const about = document.models[0]?.position_m ?? ORIGIN;
   useEffect(() => {
     target.position.set(about[0], about[1], 0);
     target.updateMatrixWorld();
@@ -137,7 +140,7 @@ function Light({ derived, document }: { derived: Derived; document: Shot }) {
       light.current.shadow.needsUpdate = true;
     }
     invalidate();
-  });
+  }, [document, derived, about, target, invalidate]);
   const size = plain() ? 512 : 2048;
   return (
     <>
@@ -160,30 +163,28 @@ function Light({ derived, document }: { derived: Derived; document: Shot }) {
   );
 }
 
-/** The ground that takes the shadow; a bent lens bends it only where it has vertices. */
-function ShadowedGround({ bent, about }: { bent: boolean; about: readonly number[] }) {
-  const material = useMemo(() => bending(new ShadowMaterial({ opacity: 0.62, color: "#10141f" })), []);
-  return (
-    <mesh receiveShadow position={bent ? [about[0] ?? 0, about[1] ?? 0, 0] : [0, 0, 0]} material={material}>
-      <planeGeometry key={String(bent)} args={bent ? [24, 24, 96, 96] : [200, 200]} />
-    </mesh>
-  );
+/** Every plane that something stands on takes its shadow. */
+function ShadowedGrounds({ bent, document, derived }: StepProps & { bent: boolean }) {
+  const heights = [...new Set(document.models.map((one) => levelHeight(derived, one.level)))];
+  return heights.map((height) => {
+    const first = document.models.find((one) => levelHeight(derived, one.level) === height);
+    return <ShadowedGround key={height} bent={bent} height={height} about={first?.position_m ?? [0, 0, 0]} />;
+  });
 }
 
-function Stood({ placed }: { placed: Placed }) {
-  const model = useModel(placed.file);
-  const { invalidate } = useThree();
-  const copy = useMemo(() => model?.root.clone(), [model]);
-  useEffect(() => invalidate());
-  if (!copy) return null;
+type GroundProps = { bent: boolean; height: number; about: readonly number[] };
+
+/** A plane that takes shadows; a bent lens bends it only where it has vertices. */
+function ShadowedGround({ bent, height, about }: GroundProps) {
+  const material = useMemo(() => bending(new ShadowMaterial({ opacity: 0.62, color: "#10141f" })), []);
   return (
-    <group
-      position={[placed.position_m[0], placed.position_m[1], placed.position_m[2]]}
-      rotation={[0, 0, (placed.turn_deg * Math.PI) / 180]}
-      scale={placed.size}
+    <mesh
+      receiveShadow
+      position={bent ? [about[0] ?? 0, about[1] ?? 0, height] : [0, 0, height]}
+      material={material}
     >
-      <primitive object={copy} />
-    </group>
+      <planeGeometry key={String(bent)} args={bent ? [24, 24, 96, 96] : [200, 200]} />
+    </mesh>
   );
 }
 

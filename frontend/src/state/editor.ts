@@ -1,29 +1,23 @@
 import { create } from "zustand";
 import { useShallow } from "zustand/react/shallow";
-import type { Derived, Patch, Run, Surface } from "../api/client";
+import type { Zoom } from "../geometry/frame";
 import type { ImagePoint } from "../geometry/points";
+import { endDraft } from "./changes";
 
 export const STEPS = ["photo", "perspective", "ground", "place", "light", "contact", "deliver"] as const;
 export type Step = (typeof STEPS)[number];
 export type View = "photo" | "live" | "proof" | "master";
 
-/** What a stroke or click on the photograph does now. */
-export type Tool =
-  | { kind: "none" }
-  | { kind: "edge"; run: Run }
-  | { kind: "length"; on: Surface }
-  | { kind: "level"; marks: ImagePoint[] }
-  | { kind: "origin" }
-  | { kind: "gnomon"; marks: ImagePoint[] };
+/** What a stroke or click on the photograph marks now: a kind of the registry, and which sort of it. */
+export type Tool = {
+  kind: string;
+  sort?: string;
+  /** Points that were clicked so far, where several make one thing. */
+  marks: readonly ImagePoint[];
+};
 
-export type Selection = {
-  kind: "edge" | "gnomon" | "model" | "length" | "origin";
-  id: string;
-  point?: number;
-} | null;
-
-/** The image's place on the stage: screen = image × scale + offset. */
-export type Zoom = { scale: number; x: number; y: number };
+/** The chosen thing: its kind in the registry, its identity, and perhaps one of its points. */
+export type Selection = { kind: string; id: string; point?: number } | null;
 
 /** What can be laid over the photograph to judge the perspective by. */
 export type Check = "grey" | "grid" | "wall_a" | "wall_b" | "plumb" | "staff" | "box" | "points";
@@ -35,11 +29,10 @@ type Editor = {
   view: View;
   /** The seam's place across the stage, 0..1, and what lies to its right; null when it is away. */
   seam: { at: number; other: View } | null;
-  tool: Tool;
+  tool: Tool | null;
   selection: Selection;
-  /** A change under way (a drag), not yet accepted, and what would follow from it. */
-  draft: Patch | null;
-  draftDerived: Derived | null;
+  /** How often Escape was pressed: a drag that began before ends without being kept. */
+  escapes: number;
   /** Held Space: nothing but the photograph. */
   bare: boolean;
   zoom: Zoom | null;
@@ -48,6 +41,8 @@ type Editor = {
   spots: Partial<Record<Spot, ImagePoint>>;
   /** Width, depth and height of the test box [m]. */
   box: [number, number, number];
+  /** How far the photograph is faded towards white while marking, 0..1. */
+  faded: number;
   /** Proposed edges on show; those left out, by their place in the list. */
   proposals: { left: ReadonlySet<number> } | null;
   /** The keyboard's cross on the photograph, and the end that it has set. */
@@ -56,21 +51,21 @@ type Editor = {
   onto: readonly number[] | null;
   /** The level that grid, checks and new lengths lie on; null for the ground. */
   level: string | null;
+  /** Sections of steps that were folded or unfolded by hand. */
+  folded: Record<string, boolean>;
   open(step: Step): void;
   show(view: View): void;
-  take(tool: Tool): void;
+  take(tool: Tool | null): void;
   select(selection: Selection): void;
   toggle(check: Check): void;
-  endDraft(): void;
+  escape(): void;
 };
 
 const FRESH = {
   seam: null,
   zoom: null,
-  tool: { kind: "none" } as Tool,
+  tool: null,
   selection: null,
-  draft: null,
-  draftDerived: null,
   loupe: null,
   spots: {},
   proposals: null,
@@ -83,6 +78,9 @@ export const useEditor = create<Editor>((set) => ({
   step: "photo",
   view: "photo",
   bare: false,
+  escapes: 0,
+  faded: 0,
+  folded: {},
   ...FRESH,
   checks: {
     grey: false,
@@ -98,7 +96,7 @@ export const useEditor = create<Editor>((set) => ({
   open: (step) =>
     set(({ view }) => ({
       step,
-      tool: { kind: "none" },
+      tool: null,
       selection: null,
       proposals: null,
       cross: null,
@@ -106,15 +104,24 @@ export const useEditor = create<Editor>((set) => ({
       view: step === "place" && view === "photo" ? "live" : view,
     })),
   show: (view) => set({ view }),
-  take: (tool) =>
-    set(({ cross }) => ({
-      tool,
-      cross: null,
-      ...(cross && { draft: null, draftDerived: null, loupe: null }),
-    })),
+  take: (tool) => {
+    endDraft();
+    set({ tool, cross: null, loupe: null, onto: null });
+  },
   select: (selection) => set({ selection }),
   toggle: (check) => set(({ checks }) => ({ checks: { ...checks, [check]: !checks[check] } })),
-  endDraft: () => set({ draft: null, draftDerived: null, loupe: null, onto: null }),
+  escape: () => {
+    endDraft();
+    set(({ escapes }) => ({
+      escapes: escapes + 1,
+      tool: null,
+      selection: null,
+      cross: null,
+      proposals: null,
+      loupe: null,
+      onto: null,
+    }));
+  },
 }));
 
 /** Some of the editor's state: drawn again only when one of these changes, not at every move of a drag. */
@@ -122,6 +129,12 @@ export const usePicked = <Name extends keyof Editor>(...names: Name[]): Pick<Edi
   useEditor(
     useShallow((state) => Object.fromEntries(names.map((name) => [name, state[name]])) as Pick<Editor, Name>),
   );
+
+/** Take a tool, or lay it down if it is in the hand already. */
+export function toggleTool(kind: string, sort?: string) {
+  const { tool, take } = useEditor.getState();
+  take(tool?.kind === kind && tool.sort === sort ? null : { kind, sort, marks: [] });
+}
 
 const placeKey = (shotId: string) => `lithopos:${shotId}`;
 
@@ -132,11 +145,8 @@ export const isKnownPlace = (shotId: string) => localStorage.getItem(placeKey(sh
 export function rememberPlace(shotId: string) {
   const key = placeKey(shotId);
   const { step, view } = JSON.parse(localStorage.getItem(key) ?? "{}") as { step?: Step; view?: View };
-  useEditor.setState({
-    step: step ?? "photo",
-    view: view ?? "photo",
-    ...FRESH,
-  });
+  endDraft();
+  useEditor.setState({ step: step ?? "photo", view: view ?? "photo", ...FRESH });
   return useEditor.subscribe((now, before) => {
     if (now.step !== before.step || now.view !== before.view)
       localStorage.setItem(key, JSON.stringify({ step: now.step, view: now.view }));

@@ -1,13 +1,13 @@
 import { useMaterials } from "../api/hooks";
 import { parseNumber } from "../geometry/measure";
-import { useDraft } from "../state/draft";
-import { Field } from "../ui/controls";
-import type { StepProps } from "./props";
+import type { StepProps } from "../marks/props";
+import { useChange } from "../state/changes";
+import { Field, OneOf } from "../ui/controls";
 
 /** What the ground is made of: it sets how bright the model stands beside it. */
 export function ContactStep({ shot, document }: StepProps) {
   const { data } = useMaterials();
-  const { change } = useDraft(shot.id);
+  const { change } = useChange(shot.id);
   const { ground } = document;
   return (
     <>
@@ -15,24 +15,24 @@ export function ContactStep({ shot, document }: StepProps) {
         What the ground is made of. Its tint and pattern come from the photograph; the material says how much
         light it throws back, and so how bright a white thing is beside it.
       </p>
-      <div role="radiogroup" aria-label="Ground material" className="grid grid-cols-2 gap-1">
-        {Object.entries(data?.ground ?? {}).map(([name, reflectance]) => (
-          <button
-            type="button"
-            key={name}
-            role="radio"
-            aria-checked={ground.material === name}
-            onClick={() => void change({ ground: { material: name, reflectance: null } }, `ground: ${name}`)}
-            className={`flex items-center gap-2 rounded-md border px-2 py-1 text-left ${ground.material === name ? "border-verdigris bg-verdigris-soft" : "border-lime-300 bg-white hover:border-lime-500"}`}
-          >
-            <i
-              className="h-4 w-4 shrink-0 rounded-sm border border-lime-300"
-              style={{ background: grey(reflectance) }}
-            />
-            <span className="truncate">{name}</span>
-          </button>
-        ))}
-      </div>
+      <OneOf
+        label="Ground material"
+        look="cards"
+        value={ground.material}
+        options={Object.entries(data?.ground ?? {}).map(([name, reflectance]) => ({
+          value: name,
+          label: (
+            <>
+              <i
+                className="h-4 w-4 shrink-0 rounded-sm border border-lime-300"
+                style={{ background: grey(reflectance) }}
+              />
+              <span className="truncate">{name}</span>
+            </>
+          ),
+        }))}
+        onValue={(name) => void change({ ground: { material: name, reflectance: null } }, `ground: ${name}`)}
+      />
       <div className="mt-2">
         <Field
           label="Reflectance"
@@ -40,10 +40,7 @@ export function ContactStep({ shot, document }: StepProps) {
           parse={parseNumber}
           min={1}
           onValue={(v) =>
-            void change(
-              { ground: { ...ground, reflectance: Math.min(v, 95) / 100 } },
-              "reflectance of the ground",
-            )
+            void change({ ground: { reflectance: Math.min(v, 95) / 100 } }, "reflectance of the ground")
           }
         />
       </div>

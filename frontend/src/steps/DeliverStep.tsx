@@ -1,13 +1,14 @@
 import { downloadUrl, type RenderOut } from "../api/client";
-import { isBusy, useRenderActions } from "../api/hooks";
+import { isBusy } from "../api/hooks";
 import { parseNumber } from "../geometry/measure";
-import { useDraft } from "../state/draft";
+import type { StepProps } from "../marks/props";
+import { useChange } from "../state/changes";
+import { useRenderActions } from "../state/renders";
 import { Button, Field, Figure, Heading, Hint } from "../ui/controls";
-import type { StepProps } from "./props";
 
 export function DeliverStep({ shot, document, renders }: StepProps & { renders: RenderOut[] }) {
   const { ask } = useRenderActions(shot.id);
-  const { change } = useDraft(shot.id);
+  const { change } = useChange(shot.id);
   const { output, photograph } = document;
   const master = renders.find((render) => render.quality === "master");
   const busy = master !== undefined && isBusy(master);
@@ -22,14 +23,14 @@ export function DeliverStep({ shot, document, renders }: StepProps & { renders: 
         value={`${(output.scale * 100).toFixed(0)} %`}
         parse={parseNumber}
         min={1}
-        onValue={(v) => void change({ output: { ...output, scale: Math.min(v / 100, 4) } }, "delivery size")}
+        onValue={(v) => void change({ output: { scale: Math.min(v / 100, 4) } }, "delivery size")}
       />
       <Field
         label="Samples a pixel"
         value={`${output.samples}`}
         parse={parseNumber}
         min={1}
-        onValue={(v) => void change({ output: { ...output, samples: Math.round(v) } }, "samples")}
+        onValue={(v) => void change({ output: { samples: Math.round(v) } }, "samples")}
       />
       <Button look="primary" className="mt-2 w-full" disabled={busy} onClick={() => ask("master")}>
         {busy ? "The master is under way" : "Make the master"}

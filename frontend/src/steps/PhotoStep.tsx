@@ -1,10 +1,10 @@
-import { useDraft } from "../state/draft";
+import type { StepProps } from "../marks/props";
+import { useChange } from "../state/changes";
 import { Figure, Hint, TextField } from "../ui/controls";
 import { FileButton, PHOTOGRAPHS } from "../ui/FileButton";
-import type { StepProps } from "./props";
 
 export function PhotoStep({ shot, document, onFiles }: StepProps & { onFiles: (files: File[]) => void }) {
-  const { change } = useDraft(shot.id);
+  const { change } = useChange(shot.id);
   const picture = document.photograph;
   if (!picture) return null;
   return (

@@ -1,13 +1,13 @@
 import type { FileOut, Placed } from "../api/client";
 import { useProject } from "../api/hooks";
-import { levelHeight } from "../canvas/place";
-import { parseMetres, parseNumber } from "../geometry/measure";
+import { levelHeight } from "../checks/spots";
+import { parseMetres, parseMillimetres, parseNumber } from "../geometry/measure";
 import { useModel } from "../live/models";
-import { useDraft } from "../state/draft";
+import type { StepProps } from "../marks/props";
+import { useChange } from "../state/changes";
 import { usePicked } from "../state/editor";
-import { Bin, Button, Field, Heading, Hint, Pill } from "../ui/controls";
+import { Bin, Button, Field, Heading, Hint, OneOf } from "../ui/controls";
 import { FileButton, MODELS } from "../ui/FileButton";
-import type { StepProps } from "./props";
 
 type Props = StepProps & {
   projectId: string;
@@ -60,15 +60,13 @@ export function PlaceStep({ shot, document, derived, projectId, onFiles, onStand
 }
 
 function Standing({ placed, shot, document, derived }: StepProps & { placed: Placed }) {
-  const { change } = useDraft(shot.id);
+  const { change } = useChange(shot.id);
   const { select } = usePicked("select");
   const model = useModel(placed.file);
   const set = (values: Partial<Placed>, label: string) =>
-    void change(
-      { models: document.models.map((other) => (other.id === placed.id ? { ...other, ...values } : other)) },
-      label,
-    );
+    void change({ models: { [placed.id]: values } }, label);
   const [x, y, z] = placed.position_m;
+  const base = levelHeight(derived, placed.level);
   return (
     <div className="mb-2 rounded-lg border border-lime-300 bg-white px-3 py-2">
       <div className="flex items-center justify-between">
@@ -81,12 +79,7 @@ function Standing({ placed, shot, document, derived }: StepProps & { placed: Pla
         </button>
         <Bin
           label={`Take the ${placed.name} away`}
-          onClick={() =>
-            void change(
-              { models: document.models.filter((other) => other.id !== placed.id) },
-              `take the ${placed.name} away`,
-            )
-          }
+          onClick={() => void change({ models: { [placed.id]: null } }, `take the ${placed.name} away`)}
         />
       </div>
       {model && (
@@ -97,36 +90,36 @@ function Standing({ placed, shot, document, derived }: StepProps & { placed: Pla
       <Field
         label="Along x"
         value={`${x.toFixed(3)} m`}
-        parse={parseMetres}
+        parse={(text) => parseMetres(text)}
         onValue={(v) => set({ position_m: [v, y, z] }, "place by figure")}
       />
       <Field
         label="Along y"
         value={`${y.toFixed(3)} m`}
-        parse={parseMetres}
+        parse={(text) => parseMetres(text)}
         onValue={(v) => set({ position_m: [x, v, z] }, "place by figure")}
       />
       <Field
-        label="Off the ground"
-        value={`${(z * 1000).toFixed(0)} mm`}
-        parse={parseMetres}
-        onValue={(v) => set({ position_m: [x, y, v] }, "lift by figure")}
+        label={placed.level ? "Off the level" : "Off the ground"}
+        value={`${((z - base) * 1000).toFixed(0)} mm`}
+        parse={parseMillimetres}
+        onValue={(v) => set({ position_m: [x, y, base + v] }, "lift by figure")}
       />
       {document.levels.length > 0 && (
         <div className="flex flex-wrap items-center gap-1.5 py-1 text-xs text-ink-700">
           Stands on
-          {[{ id: null, name: "Ground" }, ...document.levels].map(({ id, name }) => {
-            const height = levelHeight(derived, id);
-            return (
-              <Pill
-                key={id ?? "ground"}
-                on={Math.abs(z - height) < 1e-6}
-                onClick={() => set({ position_m: [x, y, height] }, `stand it on ${name || "a level"}`)}
-              >
-                {name || "Level"}
-              </Pill>
-            );
-          })}
+          <OneOf
+            label={`What the ${placed.name} stands on`}
+            value={placed.level ?? ""}
+            options={[
+              { value: "", label: "Ground" },
+              ...document.levels.map(({ id, name }) => ({ value: id, label: name || "Level" })),
+            ]}
+            onValue={(id) => {
+              const height = levelHeight(derived, id || null);
+              set({ level: id || null, position_m: [x, y, height + z - base] }, "what it stands on");
+            }}
+          />
         </div>
       )}
       <Field

@@ -1,8 +1,9 @@
 import { useEffect } from "react";
 import { type RenderOut, type ShotOut, thumbUrl } from "../api/client";
-import { isBusy, useProject, useRenderActions, useRenders } from "../api/hooks";
+import { isBusy, useProject, useRenders } from "../api/hooks";
 import { go, shotPath } from "../state/address";
 import { usePicked } from "../state/editor";
+import { useRenderActions } from "../state/renders";
 import { Button } from "../ui/controls";
 
 /** The project's shots, and what is being rendered. */
@@ -10,14 +11,18 @@ export function Strip({ projectId, shot }: { projectId: string; shot: ShotOut })
   const { data: project } = useProject(projectId);
   const { data } = useRenders(shot.id);
   const latest = data?.renders[0];
-  const busy = latest && isBusy(latest);
+  // A proof goes before a master under way: both are shown, each with its own way to stop it.
+  const underWay = data?.renders.filter(isBusy) ?? [];
+  const works = underWay.length ? underWay.slice(0, 2) : latest ? [latest] : [];
+  const busy = underWay.length > 0;
   useEffect(() => {
-    document.title = busy
-      ? `${percent(latest)} % · Lithopos`
-      : latest?.state === "done"
-        ? "Done · Lithopos"
-        : "Lithopos";
-  }, [busy, latest]);
+    document.title =
+      busy && works[0]
+        ? `${percent(works[0])} % · Lithopos`
+        : latest?.state === "done"
+          ? "Done · Lithopos"
+          : "Lithopos";
+  }, [busy, works[0], latest]);
   return (
     <footer className="col-span-2 flex items-center gap-3 border-t border-lime-300 bg-lime-50 px-4">
       <ul className="flex gap-3 overflow-x-auto px-1 py-1">
@@ -45,7 +50,9 @@ export function Strip({ projectId, shot }: { projectId: string; shot: ShotOut })
         ))}
       </ul>
       <span className="grow" />
-      {latest && <Work render={latest} shot={shot} />}
+      {works.map((render) => (
+        <Work key={render.id} render={render} shot={shot} narrow={works.length > 1} />
+      ))}
     </footer>
   );
 }
@@ -54,20 +61,20 @@ const percent = (render: RenderOut) => Math.round((100 * render.passes_done) / M
 
 function left(render: RenderOut): string {
   if (render.state === "queued") return "waiting for its turn";
-  if (render.state === "stopping") return "stopping after this pass";
+  if (render.state === "stopping") return "stopping";
   const seconds = render.seconds_left;
   if (seconds === null) return "reading the models and compiling";
   const text = seconds > 90 ? `${Math.round(seconds / 60)} min` : `${Math.max(Math.round(seconds), 1)} s`;
-  return `pass ${render.passes_done} of ${render.passes} · about ${text} left`;
+  return `part ${render.passes_done} of ${render.passes} · about ${text} left`;
 }
 
-function Work({ render, shot }: { render: RenderOut; shot: ShotOut }) {
+function Work({ render, shot, narrow }: { render: RenderOut; shot: ShotOut; narrow: boolean }) {
   const { stop, restart } = useRenderActions(shot.id);
   const { show } = usePicked("show");
   const name = `${render.quality === "master" ? "Master" : "Proof"} · ${shot.document.name}`;
   const busy = isBusy(render);
   return (
-    <section aria-label="Work in progress" className="w-[380px] shrink-0">
+    <section aria-label="Work in progress" className={`${narrow ? "w-[270px]" : "w-[380px]"} shrink-0`}>
       <div className="flex items-center justify-between gap-2">
         <b className="truncate font-medium">{name}</b>
         {busy && render.state !== "stopping" && (
@@ -100,7 +107,7 @@ function Work({ render, shot }: { render: RenderOut; shot: ShotOut }) {
       <p className={`text-xs leading-[1.4] ${render.state === "failed" ? "text-oxide" : "text-ink-500"}`}>
         {busy && left(render)}
         {render.state === "done" && `done · ${render.samples} samples a pixel · revision ${render.revision}`}
-        {render.state === "stopped" && "stopped; starting again goes on from the last whole pass"}
+        {render.state === "stopped" && "stopped; starting again goes on from there"}
         {render.state === "failed" && render.reason}
       </p>
     </section>

@@ -1,4 +1,4 @@
-import { Slider as RadixSlider, Tooltip as RadixTooltip } from "radix-ui";
+import { ToggleGroup as RadixGroup, Slider as RadixSlider, Tooltip as RadixTooltip } from "radix-ui";
 import { type ButtonHTMLAttributes, type ReactNode, useEffect, useState } from "react";
 
 type ButtonProps = ButtonHTMLAttributes<HTMLButtonElement> & {
@@ -238,6 +238,57 @@ export function Pill({ on, children, onClick }: { on: boolean; children: ReactNo
     >
       {children}
     </button>
+  );
+}
+
+type OneOfProps<Value extends string> = {
+  label: string;
+  value: Value | null;
+  options: readonly { value: Value; label: ReactNode }[];
+  onValue: (value: Value) => void;
+  look?: "pills" | "joined" | "cards";
+};
+
+const ONE_OF = {
+  pills: {
+    group: "flex flex-wrap gap-1.5",
+    item: "rounded-full border px-2.5 py-[3px] text-xs leading-4 whitespace-nowrap border-lime-300 bg-white text-ink-700 hover:border-lime-500 data-[state=on]:border-verdigris data-[state=on]:bg-verdigris-soft data-[state=on]:font-medium data-[state=on]:text-verdigris-deep",
+  },
+  joined: {
+    group: "flex overflow-hidden rounded-md border border-lime-300 bg-white",
+    item: "px-3 py-1 text-ink-700 hover:bg-lime-100 data-[state=on]:bg-ink-900 data-[state=on]:text-white outline-offset-[-3px]",
+  },
+  cards: {
+    group: "grid grid-cols-2 gap-1",
+    item: "flex items-center gap-2 rounded-md border px-2 py-1 text-left border-lime-300 bg-white hover:border-lime-500 data-[state=on]:border-verdigris data-[state=on]:bg-verdigris-soft",
+  },
+};
+
+/** One of several: arrow keys go from one to the next. */
+export function OneOf<Value extends string>({
+  label,
+  value,
+  options,
+  onValue,
+  look = "pills",
+}: OneOfProps<Value>) {
+  return (
+    <RadixGroup.Root
+      type="single"
+      aria-label={label}
+      value={value ?? "none"}
+      // Choosing what is chosen already would leave nothing chosen.
+      onValueChange={(next) =>
+        options.some((option) => option.value === next) && next !== value && onValue(next as Value)
+      }
+      className={ONE_OF[look].group}
+    >
+      {options.map((option) => (
+        <RadixGroup.Item key={option.value} value={option.value} className={ONE_OF[look].item}>
+          {option.label}
+        </RadixGroup.Item>
+      ))}
+    </RadixGroup.Root>
   );
 }
 

@@ -28,3 +28,6 @@ export const RUNS: Record<
   },
 };
 export const RUN_ORDER: Run[] = ["a", "b", "plumb"];
+
+/** The run that a key stands for: its own letter. */
+export const runOfKey = (key: string) => RUN_ORDER.find((run) => RUNS[run].letter.toLowerCase() === key);

@@ -5,6 +5,8 @@ Nothing here is kept: the document holds what the user decided, this says what i
 
 from __future__ import annotations
 
+from typing import Literal
+
 import numpy as np
 from pydantic import BaseModel
 
@@ -37,12 +39,14 @@ class Derived(BaseModel):
     Attributes
     ----------
     ground_to_photo : (3, 3) homography from ground (x, y, 1) [m] to homogeneous pixels, undistorted.
+    camera_reason, camera_lacks : why there is no camera, in words, and whether edges are missing or don't agree.
     lengths : what each of the shot's lengths measures; the camera's own list ends with the levels' too.
     sun_shown : the direction in force, measured or set by hand.
     """
 
     camera: CameraAnswer | None = None
     camera_reason: str | None = None
+    camera_lacks: Literal["edges", "agreement"] | None = None
     metric: bool = False
     ground_to_photo: list[list[float]] | None = None
     lengths: list[LengthAnswer] = []
@@ -61,9 +65,11 @@ def derive(shot: Shot) -> Derived:
             result.levels = _levels(shot, camera)
             camera = _with_lengths_on_levels(shot, camera, result.levels)
     except InputError as error:
+        result.camera_lacks = "edges" if error.field == "lines" else "agreement"
         camera = NoAnswer(_plain(error))
     if isinstance(camera, NoAnswer):
         result.camera_reason = camera.reason
+        result.camera_lacks = result.camera_lacks or "agreement"
         return result
     result.camera = camera
     result.metric = camera.camera_position is not None
@@ -156,7 +162,5 @@ def _derive_sun(shot: Shot, camera: CameraAnswer, result: Derived) -> None:
 
 
 def _plain(error: InputError) -> str:
-    """An error as a sentence for the screen, without the field's path where the cause says enough."""
-    if error.field in ("lines", "photograph"):
-        return error.cause
-    return str(error).replace("lines", "edges")
+    """An error as a sentence for the screen, without the field where the cause says enough."""
+    return error.cause if error.field in ("lines", "photograph") else str(error)

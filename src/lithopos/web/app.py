@@ -101,9 +101,16 @@ def _harden(response: Response) -> Response:
 # Errors, translated once
 
 
-def _problem(status: int, detail: str, field: str | None = None, lacks: list[Code] | None = None) -> Response:
+def _problem(
+    status: int, detail: str, field: str | None = None, lacks: list[Code] | None = None, cause: str | None = None
+) -> Response:
     body = Problem(
-        title=HTTPStatus(status).phrase, status=status, detail=" ".join(detail.split()), field=field, lacks=lacks or []
+        title=HTTPStatus(status).phrase,
+        status=status,
+        detail=" ".join(detail.split()),
+        field=field,
+        cause=cause,
+        lacks=lacks or [],
     )
     return Response(body.model_dump_json(), status, mimetype="application/problem+json")
 
@@ -114,7 +121,7 @@ def _invalid(error: ValidationError) -> Response:
 
 
 def _register_errors(app: Flask) -> None:
-    app.register_error_handler(InputError, lambda e: _problem(422, str(e), e.field))
+    app.register_error_handler(InputError, lambda e: _problem(422, str(e), e.field, cause=e.cause))
     app.register_error_handler(
         Unready, lambda e: _problem(422, str(e), e.lacks[0].field, [lack.code for lack in e.lacks])
     )

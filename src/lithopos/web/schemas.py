@@ -181,13 +181,14 @@ class Materials(BaseModel):
 
 
 class Problem(BaseModel):
-    """An error, by RFC 9457."""
+    """An error, by RFC 9457; where something handed in is wrong, `cause` is the sentence without the field."""
 
     type: str = "about:blank"
     title: str
     status: int
     detail: str
     field: str | None = None
+    cause: str | None = None
     lacks: list[Code] = []
 
 

@@ -1,7 +1,7 @@
 import type { CameraAnswer } from "../../api/client";
 import { ranged } from "../../geometry/measure";
+import type { StepProps } from "../../marks/props";
 import { Figure } from "../../ui/controls";
-import type { StepProps } from "../props";
 
 /** The solved figures, each with its range and where it comes from. */
 export function Figures({ document, camera }: StepProps & { camera: CameraAnswer }) {

@@ -1,21 +1,19 @@
 import type { SolvedCamera } from "../../api/client";
 import { parseNumber } from "../../geometry/measure";
-import { cameraPatch } from "../../state/camera";
-import { useDraft } from "../../state/draft";
-import { Field, Heading, Hint, Statement } from "../../ui/controls";
-import type { StepProps } from "../props";
+import type { StepProps } from "../../marks/props";
+import { useChange } from "../../state/changes";
+import { Field, Hint, Statement } from "../../ui/controls";
 
 /** What is known of camera and picture besides the edges. */
 export function Known({ shot, document }: StepProps) {
-  const { change } = useDraft(shot.id);
+  const { change } = useChange(shot.id);
   const camera = document.camera;
   if (camera.kind === "hand") return null;
   const notes = document.photograph?.notes;
   const set = (values: Partial<SolvedCamera>, label: string) =>
-    void change({ camera: cameraPatch(camera, { ...camera, ...values }) }, label);
+    void change({ camera: { ...camera, ...values } }, label);
   return (
     <>
-      <Heading>What is known</Heading>
       <Field
         label="Focal length (35 mm eq.)"
         value={camera.focal_35mm ? `${camera.focal_35mm} mm` : ""}

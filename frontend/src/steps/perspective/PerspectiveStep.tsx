@@ -1,28 +1,47 @@
+import { Checks } from "../../checks/Panel";
+import { Marking } from "../../marks/edge/Marking";
+import { ByHand, ToHand } from "../../marks/hand/Panel";
+import type { StepProps } from "../../marks/props";
 import { useEditor } from "../../state/editor";
-import { Checks } from "../Checks";
-import type { StepProps } from "../props";
-import { EdgeList } from "./EdgeList";
+import { KindSections, Section } from "../Section";
 import { Figures } from "./Figures";
-import { ByHand, ToHand } from "./Hand";
 import { Known } from "./Known";
-import { Marking } from "./Marking";
 import { Verdict } from "./Verdict";
 
 /** Recover the camera from edges, say how far it can be trusted, or set it by hand. */
 export function PerspectiveStep(props: StepProps) {
   const { document, derived } = props;
   const proposing = useEditor((state) => state.proposals !== null);
-  const byHand = document.camera.kind === "hand";
+  const camera = document.camera;
   if (proposing) return <Marking {...props} />;
   return (
     <>
-      {byHand ? <ByHand {...props} /> : <Marking {...props} />}
-      {!byHand && <Verdict {...props} />}
+      {camera.kind === "hand" ? <ByHand {...props} /> : <Marking {...props} />}
+      {camera.kind === "solved" && <Verdict {...props} />}
       {derived.camera && <Figures {...props} camera={derived.camera} />}
-      {derived.camera && <Checks />}
-      {document.edges.length > 0 && <EdgeList {...props} />}
-      {!byHand && <Known {...props} />}
-      {!byHand && <ToHand {...props} />}
+      {derived.camera && (
+        <Section name="checks" title="Judge it by" fact="overlays on the photograph" open>
+          <Checks />
+        </Section>
+      )}
+      <KindSections step="perspective" {...props} />
+      {camera.kind === "solved" && (
+        <Section name="known" title="What is known" fact={knownFact(camera)}>
+          <Known {...props} />
+        </Section>
+      )}
+      {camera.kind === "solved" && <ToHand {...props} />}
     </>
   );
+}
+
+/** What is known of the camera besides the edges, in a few words. */
+function knownFact(camera: StepProps["document"]["camera"] & { kind: "solved" }): string {
+  const told = [
+    camera.focal_35mm && `${camera.focal_35mm} mm`,
+    camera.focal_prior && `about ${camera.focal_prior.focal_35mm.toFixed(0)} mm`,
+    camera.principal_point === "free" && "cropped",
+    camera.distortion === "solve" && "bent lens",
+  ].filter(Boolean);
+  return told.join(", ") || "nothing besides the edges";
 }

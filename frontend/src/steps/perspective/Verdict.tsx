@@ -1,5 +1,5 @@
+import type { StepProps } from "../../marks/props";
 import { Hint } from "../../ui/controls";
-import type { StepProps } from "../props";
 
 const TRUST = {
   good: "The grid can be relied on.",
@@ -10,10 +10,10 @@ const TRUST = {
 /** How far the camera can be trusted, why there is none, and what would help most. */
 export function Verdict({ document, derived }: StepProps) {
   const camera = derived.camera;
-  if (!camera) return <NoCamera document={document} reason={derived.camera_reason} />;
+  if (!camera) return <NoCamera document={document} derived={derived} />;
   const poor = camera.trust === "poor";
   // Yardsticks say in the Ground step, each beside its length, how far they are off.
-  const warnings = camera.warnings.filter((warning) => !warning.startsWith("Yardstick"));
+  const warnings = camera.warnings.filter((warning) => !camera.warnings_of_lengths.includes(warning));
   return (
     <>
       {camera.trust && (
@@ -31,16 +31,16 @@ export function Verdict({ document, derived }: StepProps) {
   );
 }
 
-function NoCamera({ document, reason }: { document: StepProps["document"]; reason: string | null }) {
+function NoCamera({ document, derived }: Pick<StepProps, "document" | "derived">) {
   if (!document.edges.length)
     return <Hint>Two edges of run A and two of run B give the camera. Long edges, far apart, are best.</Hint>;
-  const tooFew = reason?.startsWith("too few");
+  const tooFew = derived.camera_lacks === "edges";
   const runs = new Set(document.edges.map((edge) => edge.run)).size;
   return (
     <Hint kind={tooFew ? "advice" : "wrong"}>
       {tooFew && runs < 2
         ? "Now edges of another run, square to these."
-        : `${reason?.replace(/^no camera: /, "").replace(/^./, (c) => c.toUpperCase())}.`}
+        : `${derived.camera_reason?.replace(/^./, (c) => c.toUpperCase())}.`}
     </Hint>
   );
 }

@@ -77,7 +77,8 @@ def tell(solution: Solution) -> CameraAnswer:
         lengths=lengths,
         trust=_trust(camera.focal_px, deviation),
         assumed=list(solution.assumed),
-        warnings=_warnings(solution, camera, deviation, total, lengths),
+        warnings=_warnings(solution, camera, deviation, total) + (of_lengths := _warnings_of_lengths(lengths)),
+        warnings_of_lengths=of_lengths,
         advice=best_further_edge(
             fit.rotation,
             fit.focal,
@@ -202,9 +203,7 @@ def _finite_vanishing_points(solution: Solution) -> dict[str, list[float] | None
     return found
 
 
-def _warnings(
-    solution: Solution, camera: Pinhole, sigma: dict[str, float], residual_px: float, lengths: list[LengthAnswer]
-) -> list[str]:
+def _warnings(solution: Solution, camera: Pinhole, sigma: dict[str, float], residual_px: float) -> list[str]:
     found = list(solution.doubts)
     relative = sigma["focal_px"] / camera.focal_px
     if not solution.focal_exact and relative > 0.05:
@@ -229,6 +228,11 @@ def _warnings(
     if sigma["tilt_deg"] > 1:
         hardly = f"known to ± {2 * sigma['tilt_deg']:.1f}° only (95 %)" if sigma["tilt_deg"] < 15 else "hardly told"
         found.append(f"The tilt is {hardly}.")
+    return found
+
+
+def _warnings_of_lengths(lengths: list[LengthAnswer]) -> list[str]:
+    found = []
     for number, length in enumerate(lengths):
         off, spread = length.off_percent, length.sigma_percent
         if off is not None and spread is not None and abs(off) > max(3 * spread, 1):

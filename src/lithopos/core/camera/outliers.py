@@ -18,6 +18,7 @@ from lithopos.core.camera.vanishing import RUN_LETTERS, Marks, kept
 MOST_ASIDE = 0.25  # of the edges
 _MOST_TRIED = 8  # edges left out in turn
 _HOPELESS = 60.0  # root mean square residual, in the hand's own errors, beyond which no edge is to blame
+_MOST_WORK = 12_000  # fits times edges, about two seconds
 _CHANCE = 0.002  # that a good set of edges loses one
 _CLEARLY = 9.0  # how much worse the second best removal must be, in squared standard deviations
 
@@ -39,14 +40,16 @@ def set_aside(marks: Marks, fit_of: Callable[[Marks], Fit], hand: float) -> tupl
     """
     aside = np.zeros(len(marks.run), bool)
     now = fit_of(marks)
+    fits = _MOST_WORK // max(len(marks.run), 1)
     while aside.sum() < int(MOST_ASIDE * len(aside)):
         if now.square < (2 * hand) ** 2 * 2:
             break  # all agree as well as a hand can draw
         if now.square > _HOPELESS**2 * hand**2 * max(len(now.residuals), 1):
             break  # nothing agrees with anything: there is no one edge to blame
         tried = {i: fit_of(kept(marks, (~aside) & (np.arange(len(aside)) != i))) for i in _suspects(marks, aside, now)}
-        if not tried:
-            break
+        fits -= len(tried)
+        if not tried or fits < 0:
+            break  # thousands of contradicting edges are nothing that a hand has drawn
         order = sorted(tried, key=lambda i: tried[i].square)
         best = order[0]
         left = tried[best]

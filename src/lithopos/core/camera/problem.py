@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, model_validator
+from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, FiniteFloat, model_validator
 
 __all__ = [
     "CameraAnswer",
@@ -31,9 +31,22 @@ Run = Literal["a", "b", "plumb"]
 XAxis = Literal["a", "b", "-a", "-b"]
 Trust = Literal["good", "fair", "poor"]
 Surface = Literal["ground", "wall_a", "wall_b", "plumb"]
-Coordinate = Annotated[FiniteFloat, Field(ge=-1e6, le=1e6)]
+MOST_POINTS = 1000  # of one line; more say nothing more and are thinned evenly
+MOST_IN_ALL = 6000
+
+
+def _refuse_text(value: Any) -> Any:
+    """Numbers are numbers: neither texts that could be read as one nor true and false."""
+    if isinstance(value, (str, bytes, bool)):
+        raise ValueError(f"is a {type(value).__name__}, not a number")
+    return value
+
+
+Number = Annotated[FiniteFloat, BeforeValidator(_refuse_text)]
+Coordinate = Annotated[Number, Field(ge=-1e6, le=1e6)]
 Pixel = tuple[Coordinate, Coordinate]
-Positive = Annotated[FiniteFloat, Field(gt=0, le=1e7)]
+Positive = Annotated[Number, Field(gt=0, le=1e7)]
+Whole = Annotated[int, BeforeValidator(_refuse_text)]
 
 
 class _In(BaseModel):
@@ -43,8 +56,16 @@ class _In(BaseModel):
 class ImageSize(_In):
     """The photograph's size [px]."""
 
-    width: Annotated[int, Field(ge=1, le=100_000)]
-    height: Annotated[int, Field(ge=1, le=100_000)]
+    width: Annotated[Whole, Field(ge=1, le=100_000)]
+    height: Annotated[Whole, Field(ge=1, le=100_000)]
+
+
+def _thinned(points: list[Pixel], most: int = MOST_POINTS) -> list[Pixel]:
+    """Points spread evenly over a line, both ends kept."""
+    if len(points) <= most:
+        return points
+    step = (len(points) - 1) / (most - 1)
+    return [points[round(number * step)] for number in range(most)]
 
 
 class LineIn(_In):
@@ -54,7 +75,7 @@ class LineIn(_In):
     """
 
     family: Run
-    points: Annotated[list[Pixel], Field(min_length=2, max_length=1000)]
+    points: Annotated[list[Pixel], Field(min_length=2, max_length=100_000), AfterValidator(_thinned)]
     confidence: Annotated[FiniteFloat, Field(ge=0, le=1)] | None = None
 
     @model_validator(mode="after")
@@ -150,6 +171,13 @@ class CameraProblem(_In):
     robust: bool = False
     x_along: XAxis = "a"
 
+    @model_validator(mode="after")
+    def _few_points_in_all(self) -> CameraProblem:
+        most = max(2, MOST_IN_ALL // max(len(self.lines), 1))
+        for line in self.lines:
+            line.points = _thinned(line.points, most)
+        return self
+
     @property
     def is_metric(self) -> bool:
         """Whether anything tells the scale."""
@@ -212,6 +240,7 @@ class CameraAnswer(BaseModel):
     horizon_sigma_px : standard deviation of the horizon's height at the left and right border.
     trust : how far the whole can be relied on, by its stated uncertainty; null for a camera set by hand.
     assumed : figures that were not measured but assumed.
+    warnings_of_lengths : those of the warnings that speak of a yardstick.
     """
 
     image: ImageSize
@@ -235,4 +264,5 @@ class CameraAnswer(BaseModel):
     trust: Trust | None = None
     assumed: list[str] = []
     warnings: list[str]
+    warnings_of_lengths: list[str] = []
     advice: list[str]

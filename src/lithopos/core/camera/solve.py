@@ -220,7 +220,7 @@ def _no_camera(
         if wrong and poor:
             i, j = (RUN_WORDS[RUNS[run]] for run in wrong[0])
             return (
-                f"no camera: the vanishing points of {i} and {j} lie on the same side of the picture's centre, so "
+                f"the vanishing points of {i} and {j} lie on the same side of the picture's centre, so "
                 "the two can't be square to each other; check which run each edge belongs to, "
                 "or whether the picture was cropped"
             )
@@ -229,14 +229,14 @@ def _no_camera(
     free = settled or problem.principal_point == "free"
     together = [RUN_WORDS[RUNS[run]] for run in runs if _is_one_line(edges, run, 3 * HAND_SIGMA_PX / half_diagonal)]
     if values[0] < 1e-10 and together:
-        return f"no camera: the edges of {together[0]} all lie along one line; mark another, well apart from it"
+        return f"the edges of {together[0]} all lie along one line; mark another, well apart from it"
     if values[0] < 1e-10 or (not free and (fit.focal > 60 or fit.focal < 0.05)):
         return (
-            f"no camera: {names} show no vanishing (their edges stay parallel in the picture), which tells nothing "
+            f"{names} show no vanishing (their edges stay parallel in the picture), which tells nothing "
             "of the focal length; mark edges of another run, or give the focal length"
         )
     if noise_px > 40:
-        return f"no camera: the edges of {names} disagree by {noise_px:.0f} px; check which run each belongs to"
+        return f"the edges of {names} disagree by {noise_px:.0f} px; check which run each belongs to"
     return None
 
 

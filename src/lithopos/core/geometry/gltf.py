@@ -9,6 +9,7 @@ from __future__ import annotations
 import base64
 import io
 import json
+import re
 import struct
 from collections.abc import Iterator
 from pathlib import Path
@@ -28,6 +29,10 @@ _COMPONENTS = {5120: "<i1", 5121: "<u1", 5122: "<i2", 5123: "<u2", 5125: "<u4", 
 _WIDTHS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
 _UNDERSTOOD = {"KHR_mesh_quantization", "KHR_materials_unlit"}
 MAX_TRIANGLES = 20_000_000
+MAX_NODES = 200_000
+MAX_TEXELS = 100_000_000
+MAX_METRES = 100_000.0
+_TEXTURES = ["PNG", "JPEG", "WEBP"]
 
 __all__ = ["read_gltf"]
 
@@ -43,31 +48,50 @@ def read_gltf(path: Path) -> Model:
     try:
         document, binary = _open(path)
         return _Reader(document, binary, path.parent).model()
-    except (KeyError, IndexError, TypeError, ValueError, AttributeError, struct.error, OSError) as error:
+    except RecursionError as error:
+        raise InputError("model", "is nested too deep") from error
+    except (KeyError, IndexError, TypeError, ValueError, AttributeError, OverflowError, struct.error, OSError) as error:
         if isinstance(error, InputError):
             raise
-        raise InputError("model", f"{path.name} can't be read as glTF: it is damaged or incomplete") from error
+        raise InputError("model", "can't be read as glTF: it is damaged or incomplete") from error
 
 
 def _open(path: Path) -> tuple[dict[str, Any], bytes]:
     data = path.read_bytes()
     if data[:4] != b"glTF":
-        return json.loads(data.decode("utf-8-sig")), b""
+        return _json(data), b""
     version, length = struct.unpack_from("<II", data, 4)
     if version != 2:
-        raise InputError("model", f"{path.name} is glTF version {version}; version 2 is read")
+        raise InputError("model", f"is glTF version {version}; version 2 is read")
     if length > len(data):
-        raise InputError("model", f"{path.name} is cut off: {len(data)} of {length} bytes are there")
+        raise InputError("model", f"is cut off: {len(data)} of {length} bytes are there")
     document, binary, at = {}, b"", 12
     while at + 8 <= length:
         size, kind = struct.unpack_from("<I4s", data, at)
         chunk = data[at + 8 : at + 8 + size]
         if kind == b"JSON":
-            document = json.loads(chunk)
+            document = _json(chunk)
         elif kind == b"BIN\0":
             binary = chunk
         at += 8 + size
     return document, binary
+
+
+def _json(data: bytes) -> dict[str, Any]:
+    document = json.loads(data.decode("utf-8-sig"), parse_constant=_no_constant)
+    if not isinstance(document, dict):
+        raise InputError("model", "is not a glTF document")
+    return document
+
+
+def _no_constant(name: str) -> None:
+    raise InputError("model", f"holds {name} where a number should be")
+
+
+def _few(names: Any) -> str:
+    """Some names in words, however many there are."""
+    told = [str(name)[:60] for name in list(names)[:3]]
+    return ", ".join(told) + (f" and {len(names) - 3} more" if len(names) > 3 else "")
 
 
 class _Reader:
@@ -75,12 +99,27 @@ class _Reader:
         self.document, self.binary, self.folder = document, binary, folder
         self.lost: list[str] = []
         self._buffers: dict[int, bytes] = {}
+        self._pictures: dict[int, Floats] = {}
+        self._pixels = 0
         self._refuse_unknown_needs()
 
     def _refuse_unknown_needs(self) -> None:
-        needs = set(self.document.get("extensionsRequired", [])) - _UNDERSTOOD
+        version = str(self.document.get("asset", {}).get("version", ""))
+        if not re.fullmatch(r"2\.\d+", version):
+            raise InputError("model", f"is glTF version {version[:20] or 'unknown'}; version 2 is read")
+        needs = sorted({str(name) for name in self.document.get("extensionsRequired", [])} - _UNDERSTOOD)
         if needs:
-            raise InputError("model", f"needs {', '.join(sorted(needs))}, which is not read in this version")
+            raise InputError("model", f"needs {_few(needs)}, which is not read in this version")
+
+    def _item(self, kind: str, number: Any) -> dict[str, Any]:
+        """An entry of one of the document's lists, by its number."""
+        items = self.document.get(kind, [])
+        if isinstance(number, bool) or not isinstance(number, int) or not 0 <= number < len(items):
+            raise InputError("model", f"names {kind}[{str(number)[:20]}], but there are {len(items)}")
+        item = items[number]
+        if not isinstance(item, dict):
+            raise InputError("model", f"{kind}[{number}] is not an object")
+        return item
 
     def model(self) -> Model:
         parts = [part for node, matrix in self._nodes() for part in self._parts(node, matrix)]
@@ -103,13 +142,17 @@ class _Reader:
 
     def _nodes(self) -> Iterator[tuple[dict[str, Any], Array]]:
         nodes, scenes = self.document.get("nodes", []), self.document.get("scenes", [])
-        roots = scenes[self.document.get("scene", 0)].get("nodes", []) if scenes else range(len(nodes))
+        roots = self._item("scenes", self.document.get("scene", 0)).get("nodes", []) if scenes else range(len(nodes))
         waiting: list[tuple[int, Array, int]] = [(root, np.eye(4), 0) for root in roots]
+        visited = 0
         while waiting:
             number, parent, depth = waiting.pop()
+            visited += 1
             if depth > 200:
                 raise InputError("model", "its node tree is too deep, or runs in a circle")
-            node = nodes[number]
+            if visited > MAX_NODES:
+                raise InputError("model", f"its node tree has more than {MAX_NODES:,} nodes, or repeats itself")
+            node = self._item("nodes", number)
             matrix = parent @ _node_matrix(node)
             yield node, matrix
             waiting += [(child, matrix, depth + 1) for child in node.get("children", [])]
@@ -117,12 +160,12 @@ class _Reader:
     def _parts(self, node: dict[str, Any], matrix: Array) -> Iterator[Part]:
         if "mesh" not in node:
             return
-        mesh = self.document["meshes"][node["mesh"]]
+        mesh = self._item("meshes", node["mesh"])
         for primitive in mesh["primitives"]:
             if primitive.get("mode", 4) not in (4, 5, 6):
                 self.lost.append("points and lines are left out")
                 continue
-            name = str(node.get("name") or mesh.get("name") or "part")
+            name = _plain_name(node.get("name") or mesh.get("name") or "part")
             yield self._part(name, primitive, _TO_Z_UP @ matrix)
 
     def _part(self, name: str, primitive: dict[str, Any], matrix: Array) -> Part:
@@ -141,29 +184,43 @@ class _Reader:
         placed = vertices @ linear.T + matrix[:3, 3]
         if not np.isfinite(placed).all():
             raise InputError("model", f"part {name!r} has positions that are not numbers")
-        if "NORMAL" in attributes:
-            normals = self._accessor(attributes["NORMAL"]).astype(float) @ np.linalg.pinv(linear)
-        else:
+        if len(placed) and float(np.abs(placed).max()) > MAX_METRES:
+            raise InputError("model", f"part {name!r} reaches beyond {MAX_METRES:,.0f} m")
+        normals = self._corners(attributes, "NORMAL", name, count, 3)
+        uv = self._corners(attributes, "TEXCOORD_0", name, count, 2)
+        uv = np.zeros((count, 2)) if uv is None else uv
+        if normals is None:
             placed, faces, normals, keep = _faceted(placed, faces)
-        uv = (
-            self._accessor(attributes["TEXCOORD_0"]).astype(float)
-            if "TEXCOORD_0" in attributes
-            else np.zeros((count, 2))
-        )
-        if "NORMAL" not in attributes:
             uv = uv[keep]
+        else:
+            normals = normals @ np.linalg.pinv(linear)
         normals = normals / np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)
-        return Part(name, placed, normals, uv, faces, int(primitive.get("material", -1)))
+        material = primitive.get("material", -1)
+        if material != -1:
+            self._item("materials", material)
+        return Part(name, placed, normals, uv, faces, int(material))
+
+    def _corners(self, attributes: dict[str, Any], name: str, part: str, count: int, width: int) -> Array | None:
+        """An attribute (count, width); None, and said, where it does not fit the part's vertices."""
+        if name not in attributes:
+            return None
+        values = self._accessor(attributes[name]).astype(float)
+        if values.shape != (count, width) or not np.isfinite(values).all():
+            self.lost.append(f"part {part!r}: its {name} does not fit its vertices and is left out")
+            return None
+        return values
 
     # Accessors
 
     def _accessor(self, number: int) -> np.ndarray:
-        spec = self.document["accessors"][number]
+        spec = self._item("accessors", number)
         width, kind, count = (
             _WIDTHS[spec["type"]],
             np.dtype(_COMPONENTS[spec["componentType"]]),
             int(spec["count"]),
         )
+        if not 0 <= count <= 3 * MAX_TRIANGLES:
+            raise InputError("model", f"accessors[{number}] counts {count:,} items")
         if "bufferView" in spec:
             values = self._values(spec["bufferView"], spec.get("byteOffset", 0), kind, width, count)
         else:
@@ -187,16 +244,18 @@ class _Reader:
         return values
 
     def _values(self, view: int, offset: int, kind: np.dtype, width: int, count: int) -> np.ndarray:
-        spec = self.document["bufferViews"][view]
+        spec = self._item("bufferViews", view)
         data = self._buffer(spec["buffer"])
         start, step = spec.get("byteOffset", 0) + offset, spec.get("byteStride") or kind.itemsize * width
+        if start < 0 or step < kind.itemsize * width:
+            raise InputError("model", f"bufferViews[{view}] has an impossible offset or stride")
         if count and start + (count - 1) * step + kind.itemsize * width > len(data):
             raise InputError("model", "is cut off: its data ends too early")
         return np.ndarray((count, width), kind, data, start, (step, kind.itemsize))
 
     def _buffer(self, number: int) -> bytes:
         if number not in self._buffers:
-            uri = self.document["buffers"][number].get("uri")
+            uri = self._item("buffers", number).get("uri")
             self._buffers[number] = self.binary if uri is None else self._resource(uri)
         return self._buffers[number]
 
@@ -214,12 +273,15 @@ class _Reader:
 
     def _material(self, spec: dict[str, Any]) -> PbrMaterial:
         pbr = spec.get("pbrMetallicRoughness", {})
-        name = str(spec.get("name", "material"))
-        for key in spec.get("extensions", {}):
-            self.lost.append(f"material {name!r}: {key} is left out")
+        name = _plain_name(spec.get("name", "material"))
+        left_out = sorted(spec.get("extensions", {}))
+        if left_out:
+            self.lost.append(f"material {name!r}: {_few(left_out)} left out")
         if any(spec.get("emissiveFactor", [])) or "emissiveTexture" in spec:
             self.lost.append(f"material {name!r}: its own light is left out")
         factor = np.asarray(pbr.get("baseColorFactor", [1, 1, 1, 1]), np.float32)
+        if factor.shape != (4,) or not np.isfinite(factor).all():
+            raise InputError("model", f"material {name!r} has a colour that is not four numbers")
         colour, opacity = factor[:3], 1.0 if spec.get("alphaMode", "OPAQUE") == "OPAQUE" else float(factor[3])
         picture = self._texture(pbr.get("baseColorTexture"))
         alpha: float | Floats = opacity
@@ -244,21 +306,34 @@ class _Reader:
             return None
         if info.get("texCoord", 0) != 0 or "extensions" in info:
             self.lost.append("second texture coordinates and texture transforms are left out")
-        source = self.document["textures"][info["index"]].get("source")
+        source = self._item("textures", info["index"]).get("source")
         if source is None:
             self.lost.append("a texture in a format of an extension is left out")
             return None
-        spec = self.document["images"][source]
+        if source not in self._pictures:
+            self._pictures[source] = self._decoded(self._item("images", source))
+        return self._pictures[source]
+
+    def _decoded(self, spec: dict[str, Any]) -> Floats:
+        """A picture decoded once, however many materials use it."""
         if "bufferView" in spec:
-            view = self.document["bufferViews"][spec["bufferView"]]
+            view = self._item("bufferViews", spec["bufferView"])
             start = view.get("byteOffset", 0)
             data = self._buffer(view["buffer"])[start : start + view["byteLength"]]
         else:
             data = self._resource(spec["uri"])
-        with Pictures.open(io.BytesIO(data)) as picture:
-            if picture.width * picture.height > 100_000_000:
-                raise InputError("model", "has a texture of more than 100 million pixels")
-            return np.asarray(picture.convert("RGBA"), np.float32) / np.float32(255)
+        try:
+            with Pictures.open(io.BytesIO(data), formats=_TEXTURES) as picture:
+                self._pixels += picture.width * picture.height
+                if self._pixels > MAX_TEXELS:
+                    raise InputError("model", f"has textures of more than {MAX_TEXELS // 10**6} million pixels in all")
+                return np.asarray(picture.convert("RGBA"), np.float32) / np.float32(255)
+        except (OSError, SyntaxError) as error:
+            raise InputError("model", "has a texture that can't be read (PNG, JPEG and WebP are)") from error
+
+
+def _plain_name(name: Any) -> str:
+    return "".join(c for c in str(name) if c.isprintable())[:200] or "unnamed"
 
 
 _TO_Z_UP = np.array([[1.0, 0, 0, 0], [0, 0, -1, 0], [0, 1, 0, 0], [0, 0, 0, 1]])

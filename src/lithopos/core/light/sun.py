@@ -12,7 +12,7 @@ from dataclasses import replace
 from typing import Annotated
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, model_validator
+from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, NonNegativeFloat, model_validator
 
 from lithopos.core.arrays import Array
 from lithopos.core.camera.pinhole import Pinhole
@@ -48,10 +48,12 @@ class KnownCamera(BaseModel):
     camera_position: Annotated[list[FiniteFloat], Field(min_length=3, max_length=3)] | None = None
     camera_position_unit: Annotated[list[FiniteFloat], Field(min_length=3, max_length=3)] | None = None
     distortion_k1: FiniteFloat = 0.0
-    sigma: dict[str, float] = {}
+    sigma: dict[str, NonNegativeFloat] = {}
 
     @model_validator(mode="after")
     def _is_a_camera_above_the_ground(self) -> KnownCamera:
+        if not all(np.isfinite(value) for value in self.sigma.values()):
+            raise ValueError("sigma holds a figure that is not finite")
         rotation = np.array(self.rotation)
         if not np.allclose(rotation @ rotation.T, np.eye(3), atol=1e-3) or np.linalg.det(rotation) < 0:
             raise ValueError("rotation is not a rotation matrix")

@@ -25,6 +25,8 @@ def changed(document: dict[str, Any], patch: dict[str, Any]) -> dict[str, Any]:
             result[name] = _list_changed(result.get(name) or [], value)
         elif value is None:
             result.pop(name, None)
+        elif name == "camera" and isinstance(value, dict) and "kind" in value:
+            result[name] = value  # of its kind anew: fields of the other kind would not fit
         else:
             result[name] = _merged(result.get(name), value)
     return result

@@ -15,7 +15,7 @@ def _safe_name(name: str) -> str:
     if re.fullmatch(r"sha256:[0-9a-f]{64}", name):
         return name
     path = PurePosixPath(name)
-    if not name or "\\" in name or "\0" in name or path.is_absolute() or ".." in path.parts:
+    if not name or "\\" in name or not name.isprintable() or path.is_absolute() or ".." in path.parts:
         raise ValueError("leads outside the shot's folder; name files by a path below it")
     return name
 

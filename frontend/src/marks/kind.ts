@@ -1,0 +1,56 @@
+import type { ComponentType } from "react";
+import type { Derived, Shot } from "../api/client";
+import type { ImagePoint } from "../geometry/points";
+import type { Step, Tool } from "../state/editor";
+import type { Patch } from "../state/patch";
+import type { MarkProps, PlanProps, StepProps } from "./props";
+
+/** What a tool's gesture makes: the change, what its revision is called, and what is chosen afterwards. */
+export type Made = { patch: Patch; label: string; id?: string; point?: number };
+
+/** What a tool may look at while it makes something. */
+export type Making = { document: Shot; derived: Derived; tool: Tool; id: string };
+
+/** Marks by pressing at one end and drawing to the other. */
+export type StrokeTool = {
+  grasp: "strokes";
+  make(from: ImagePoint, to: ImagePoint, making: Making): Made;
+  /** Clicks onto edges that were found in the photograph. */
+  finds?: boolean;
+  /** Stays in the hand after a stroke. */
+  stays?: boolean;
+};
+
+/** Marks by clicking a number of points, each with its own words. */
+export type ClickTool = {
+  grasp: "clicks";
+  prompts: readonly string[];
+  make(points: readonly ImagePoint[], making: Making): Made;
+};
+
+/**
+ * A kind of mark: everything that the screen knows of it, in one folder. Stage, ledger, plan and live view go over
+ * the registry and know no kind by name.
+ */
+export type Kind = {
+  name: string;
+  tool?: StrokeTool | ClickTool;
+  /** The steps in which its overlay lies on the photograph. */
+  on?: readonly Step[];
+  Overlay?: ComponentType<MarkProps>;
+  /** Its section in a step: heading, the one fact that is told when it is folded, and what unfolds. */
+  section?: {
+    step: Step;
+    title: string;
+    fact(props: StepProps): string;
+    Panel: ComponentType<StepProps>;
+    /** Unfolded unless the user folds it. */
+    open?: boolean;
+    /** Whether it is there at all. */
+    when?(props: StepProps): boolean;
+  };
+  /** Its glyph in the plan. */
+  Glyph?: ComponentType<PlanProps>;
+  /** What it adds to the live view. */
+  Live?: ComponentType<StepProps>;
+};

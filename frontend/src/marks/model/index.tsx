@@ -1,0 +1,13 @@
+import type { Kind } from "../kind";
+import { ModelGlyphs } from "./Glyph";
+import { StoodModels } from "./Live";
+import { ModelOverlay } from "./Overlay";
+
+/** Models: puck, ring and stem in the picture, footprints in the plan, themselves in the live view. */
+export const model: Kind = {
+  name: "model",
+  on: ["place"],
+  Overlay: ModelOverlay,
+  Glyph: ModelGlyphs,
+  Live: StoodModels,
+};

@@ -1,0 +1,6 @@
+import type { Kind } from "../kind";
+import { SunGlyph } from "./Glyph";
+import { ShadowTip } from "./Overlay";
+
+/** The sun by hand: the tip of a model's shadow in the picture, the long line in the plan. */
+export const sun: Kind = { name: "sun", on: ["light"], Overlay: ShadowTip, Glyph: SunGlyph };

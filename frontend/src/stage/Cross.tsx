@@ -1,0 +1,58 @@
+import type { Frame } from "../geometry/frame";
+import { image } from "../geometry/points";
+import { toolOf } from "../marks/registry";
+import { useEditor, usePicked } from "../state/editor";
+import { Tag } from "./Tag";
+
+/** Where the keyboard is on the photograph, and the end it has set. */
+export function Cross({ frame }: { frame: Frame }) {
+  const { cross, tool } = usePicked("cross", "tool");
+  if (!cross || !tool) return null;
+  const [x, y] = frame.toScreen(cross.at);
+  const arms = `M${x - 16} ${y}H${x - 4}M${x + 4} ${y}H${x + 16}M${x} ${y - 16}V${y - 4}M${x} ${y + 4}V${y + 16}`;
+  const draws = toolOf(tool.kind)?.grasp === "strokes";
+  return (
+    <g data-testid="cross">
+      <path d={arms} stroke="#fff" strokeWidth={4} />
+      <path d={arms} stroke="#22262b" strokeWidth={1.8} />
+      <Tag
+        x={x + 14}
+        y={y + 30}
+        text={!draws ? "Enter sets it" : cross.from ? "Enter sets the other end" : "Enter sets an end"}
+      />
+    </g>
+  );
+}
+
+/** The found edge that the stroke under way clicks onto. */
+export function FoundSegment({ frame }: { frame: Frame }) {
+  const onto = useEditor((state) => state.onto);
+  if (!onto) return null;
+  const [x1 = 0, y1 = 0, x2 = 0, y2 = 0] = onto;
+  const [a, b] = [frame.toScreen(image(x1, y1)), frame.toScreen(image(x2, y2))];
+  return (
+    <g data-testid="onto">
+      <line x1={a[0]} y1={a[1]} x2={b[0]} y2={b[1]} stroke="#fff" strokeWidth={9} strokeOpacity={0.45} />
+      <Tag x={b[0] + 12} y={b[1] - 10} text="on a found edge · hold Shift to draw freely" />
+    </g>
+  );
+}
+
+/** What to click next, where one thing takes several clicks; the clicks so far. */
+export function Prompt({ frame }: { frame: Frame }) {
+  const { tool, loupe } = usePicked("tool", "loupe");
+  const spec = toolOf(tool?.kind);
+  if (!tool || spec?.grasp !== "clicks" || spec.prompts.length < 2 || !loupe) return null;
+  const [x, y] = frame.toScreen(loupe);
+  const marked = tool.marks.map((mark) => frame.toScreen(mark));
+  const path = [...marked, [x, y] as const].map((p, i) => `${i ? "L" : "M"}${p[0]} ${p[1]}`).join("");
+  return (
+    <>
+      {marked.length > 0 && <path d={path} fill="none" stroke="#fff" strokeWidth={2} strokeDasharray="6 4" />}
+      {marked.map((p) => (
+        <circle key={p.join()} cx={p[0]} cy={p[1]} r={4.2} fill="#fff" stroke="#22262b" strokeWidth={1.8} />
+      ))}
+      <Tag x={x + 14} y={y + 22} text={spec.prompts[tool.marks.length] ?? ""} />
+    </>
+  );
+}

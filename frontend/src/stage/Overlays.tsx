@@ -1,0 +1,37 @@
+import { Checks } from "../checks/Overlay";
+import { cameraOf } from "../geometry/camera";
+import type { Frame } from "../geometry/frame";
+import type { StepProps } from "../marks/props";
+import { KINDS } from "../marks/registry";
+import { usePicked } from "../state/editor";
+import { Cross, FoundSegment, Prompt } from "./Cross";
+
+/** What the open step lays over the photograph; it goes away with the step. */
+export function Overlays({ frame, ...shown }: StepProps & { frame: Frame }) {
+  const { step } = usePicked("step");
+  const { document, derived } = shown;
+  const camera = derived.camera ? cameraOf(derived.camera) : null;
+  const picture = document.photograph;
+  if (!picture) return null;
+  const props = { ...shown, frame, camera };
+  const corner = frame.toScreen([0, 0]);
+  const { scale } = frame.zoom;
+  return (
+    <svg
+      className="pointer-events-none absolute inset-0 h-full w-full"
+      role="group"
+      aria-label="Marks on the photograph"
+    >
+      <clipPath id="photograph">
+        <rect x={corner[0]} y={corner[1]} width={picture.width * scale} height={picture.height * scale} />
+      </clipPath>
+      {camera && <Checks {...props} camera={camera} />}
+      {KINDS.map(
+        ({ name, on, Overlay }) => Overlay && on?.includes(step) && <Overlay key={name} {...props} />,
+      )}
+      <FoundSegment frame={frame} />
+      <Prompt frame={frame} />
+      <Cross frame={frame} />
+    </svg>
+  );
+}
