@@ -92,8 +92,15 @@ class Screen:
             row.click()
 
     def press(self, name: str, exact: bool = True) -> None:
-        """Press a button by its name."""
-        self.page.get_by_role("button", name=name, exact=exact).first.click()
+        """Press a button, or choose one of several, by its name."""
+        button = self.page.get_by_role("button", name=name, exact=exact)
+        button.or_(self.page.get_by_role("radio", name=name, exact=exact)).first.click()
+
+    def unfold(self, title: str) -> None:
+        """Unfold a section of the open step."""
+        head = self.page.locator("aside h3 button", has_text=title).first
+        if head.get_attribute("aria-expanded") == "false":
+            head.click()
 
 
 @contextlib.contextmanager

@@ -53,6 +53,7 @@ class Journey(unittest.TestCase):
 
     def ground(self, page: Screen) -> None:
         page.step("Ground")
+        page.unfold("Origin")
         page.press("Click on the ground")
         before = page.revision()
         page.page.mouse.click(*page.photo(MARKS["origin"]))
@@ -165,19 +166,23 @@ class Editing(unittest.TestCase):
             page.page.mouse.up()
             page.kept(revision)
             self.assertEqual(page.revision(), revision + 1, "a drag is one revision")
-            page.page.keyboard.press("ArrowRight")
+            for _ in range(3):  # a held key is one revision
+                page.page.keyboard.down("ArrowRight")
+            page.page.keyboard.up("ArrowRight")
             page.kept(revision + 1)
+            self.assertEqual(page.revision(), revision + 2)
             page.page.keyboard.press("Control+z")
             page.until(f"window.lithopos.revision === {revision + 1}")
             page.page.keyboard.press("Control+z")
             page.until(f"Math.abs(window.lithopos.derived.camera.focal_35mm - {focal}) < 1e-9")
             page.page.get_by_role("button", name="Redo").click()
             page.until(f"window.lithopos.revision === {revision + 1}")
+            page.unfold("Edges")
             page.press("Strike out B1")
             page.kept(revision + 2)
             page.page.reload()
             page.until(f"window.lithopos?.revision === {revision + 3}")
-            self.assertEqual(page.page.locator("aside [aria-expanded=true]").inner_text().split()[0], "Perspective")
+            self.assertEqual(page.page.locator("aside h2 [aria-expanded=true]").inner_text().split()[0], "Perspective")
 
     def test_refusals_are_said_on_the_screen(self) -> None:
         with running() as server, screen(server) as page:

@@ -24,14 +24,13 @@ NAMES = {"a": "Run A", "b": "Run B", "plumb": "Plumb"}
 
 @contextmanager
 def opened(photograph: Path) -> Iterator[Screen]:
-    """The perspective step of a new shot, with the plan folded away."""
+    """The perspective step of a new shot."""
     with running() as server, screen(server) as page:
         page.page.get_by_label("Name of the new project").fill("Slipway")
         page.press("Make project")
         page.page.locator("input[type=file]").set_input_files(photograph)
         page.page.get_by_test_id("photograph").wait_for()
         page.until("window.lithopos?.revision === 1")
-        page.press("fold")
         page.step("Perspective")
         yield page
 
@@ -81,6 +80,7 @@ class Marking(unittest.TestCase):
             self.assertEqual(len(solved["lines"]), 9)
             start, end = np.array(page.page.evaluate("window.lithopos.shot.edges[0].points"))
             pull(page, "Run A edge 1, end 2", end + 0.15 * np.array([start[1] - end[1], end[0] - start[0]]))
+            page.unfold("Edges")
             page.page.get_by_text("set aside, off by").wait_for()
             page.press("Undo")
             page.page.get_by_text("set aside, off by").wait_for(state="hidden")
@@ -89,7 +89,7 @@ class Marking(unittest.TestCase):
                 before = page.revision()
                 page.page.keyboard.press("Control+z")
                 page.until(f"window.lithopos.revision === {before - 1}")
-                self.assertEqual(page.page.locator("aside li").count(), left)
+                page.until(f"document.querySelectorAll('aside li').length === {left}")
             self.assertIsNone(camera(page))
 
     def test_a_bent_edge_tells_the_lens(self) -> None:
@@ -102,6 +102,7 @@ class Marking(unittest.TestCase):
                 page.stroke(first, last)
                 page.page.keyboard.press("Escape")
                 page.page.get_by_role("button", name=f"{NAMES[run]} edge {counts[run]}, end 1").focus()
+                page.unfold("Edges")
                 page.page.locator(f"aside li >> text={NAMES[run]}").nth(counts[run] - 1).click()
                 pull(page, f"Bend {NAMES[run]} edge {counts[run]} in span 1", middle)
             self.assertAlmostEqual(camera(page)["distortion_k1"], BENT.k1, delta=0.02)
@@ -217,6 +218,7 @@ class Measuring(unittest.TestCase):
             told = page.page.evaluate("window.lithopos.derived.lengths[1]")
             self.assertAlmostEqual(told["metres"], 2.1, delta=0.03)
             page.page.locator("aside").get_by_text("2.1", exact=False).first.wait_for()
+            page.unfold("Levels")
             page.press("Point at a level")
             before = page.revision()
             for point in see([0.5, 0.2, 0], [0.5, 0.2, 0.75]):
@@ -252,16 +254,16 @@ class Measuring(unittest.TestCase):
                 before = page.revision()
                 page.press(held)
                 page.kept(before)
-            x, y = grip(page, "Corner 3 of the square")
+            x, y = grip(page, "Corner 3 of the slab")
             before = page.revision()
             page.drag((x, y), (x + 25, y - 12))
             page.kept(before)
-            now = grip(page, "Corner 3 of the square")
+            now = grip(page, "Corner 3 of the slab")
             np.testing.assert_allclose(now, (x + 25, y - 12), atol=3)
             self.assertAlmostEqual(camera(page)["focal_35mm"], 35, delta=0.01)
             self.assertAlmostEqual(np.mean(camera(page)["horizon"], axis=0)[1], 400, delta=1)
             page.step("Perspective")
-            self.assertIn("35.0 mm", page.page.locator("aside [aria-expanded=true]").inner_text())
+            self.assertIn("35.0 mm", page.page.locator("aside h2 [aria-expanded=true]").inner_text())
 
 
 if __name__ == "__main__":

@@ -27,7 +27,12 @@ export type Renders = Schemas["RendersOut"];
 export type RenderOut = Schemas["RenderOut"];
 export type Lack = ShotOut["lacks"][number];
 
-export const client = createClient<paths>({ baseUrl: "/" });
+// Asked for at each call, and with a whole address, so that tests can put a server of their own in its place.
+const here = typeof location === "undefined" ? "http://localhost" : location.origin;
+export const client = createClient<paths>({
+  baseUrl: `${here}/`,
+  fetch: (request) => globalThis.fetch(request),
+});
 
 /**
  * An answer's data, or an error with the server's own sentence. The type is named by the caller,

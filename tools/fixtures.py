@@ -1,0 +1,97 @@
+"""`python tools/fixtures.py`: what the Python core says of a few cases; the front end's tests are held to it."""
+
+from __future__ import annotations
+
+import json
+import sys
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from lithopos.core.camera.pinhole import Pinhole
+from lithopos.core.light.sun import sun_direction
+from lithopos.core.shot.change import changed
+
+OUT = Path(__file__).parents[1] / "frontend/src/fixtures/core.json"
+
+
+def _rotation(tilt_deg: float, roll_deg: float, heading_deg: float) -> Any:
+    t, r, h = np.radians([tilt_deg, roll_deg, heading_deg])
+    forward = np.array([np.cos(t) * np.cos(h), np.cos(t) * np.sin(h), np.sin(t)])
+    level = np.array([np.sin(h), -np.cos(h), 0])
+    down = np.cross(forward, level)
+    return np.stack([np.cos(r) * level + np.sin(r) * down, np.cos(r) * down - np.sin(r) * level, forward])
+
+
+def _camera(k1: float, shift: tuple[float, float], roll: float) -> dict[str, Any]:
+    camera = Pinhole(
+        900.0, np.array([640.0, 427.0]) + shift, _rotation(-9, roll, 62), np.array([0.4, -1.1, 1.6]), 1280, 854, k1
+    )
+    points = [[x, y, z] for x in (-2.0, 3.0) for y in (1.0, 6.0) for z in (0.0, 1.8)] + [[0.0, -9.0, 0.0]]
+    # Far to the side, where a strongly bent lens folds its picture back.
+    points += [[9.0, 0.5, 0.3], [-6.0, 2.0, 1.0]]
+    seen = camera.project(points)
+    pixels = [[200.0, 700.0], [640.0, 500.0], [1200.0, 820.0], [640.0, 20.0]]
+    ground = camera.ground_points(pixels, 0.4)
+    rays = camera.rays(pixels)
+    return {
+        "camera": {
+            "focal": camera.focal_px,
+            "cx": float(camera.principal_point[0]),
+            "cy": float(camera.principal_point[1]),
+            "rotation": camera.rotation.tolist(),
+            "position": camera.position.tolist(),
+            "k1": k1,
+            "metric": True,
+        },
+        "points": points,
+        "seen": [p.tolist() if np.isfinite(p).all() else None for p in seen],
+        "pixels": pixels,
+        "plane_m": 0.4,
+        "on_plane": [p.tolist() if np.isfinite(p).all() else None for p in ground],
+        "rays": rays.tolist(),
+    }
+
+
+def _changes() -> list[dict[str, Any]]:
+    document = {
+        "edges": [{"id": "a1", "run": "a"}, {"id": "a2", "run": "a"}, {"id": "b1", "run": "b"}],
+        "models": [],
+        "sun": {"kind": "gnomons", "strength": 1.0},
+        "camera": {"kind": "solved", "robust": True},
+        "origin": [1, 2],
+    }
+    patches: list[dict[str, Any]] = [
+        {"edges": {"a1": None, "c1": {"run": "plumb"}, "a2": {"run": "b"}, "gone": None}},
+        {"edges": [{"id": "z", "run": "a"}]},
+        {"sun": {"strength": 2.0}, "origin": [3, 4]},
+        {"camera": {"kind": "hand", "height_m": 1.6}},
+        {"models": {"m": {"id": "m", "turn_deg": 5}}},
+    ]
+    return [{"document": document, "patch": patch, "result": changed(document, patch)} for patch in patches]
+
+
+def _suns() -> list[dict[str, Any]]:
+    found = []
+    for azimuth, elevation in ((20.0, 35.0), (-130.0, 8.0), (170.0, 70.0)):
+        way = sun_direction(np.radians(azimuth), np.radians(elevation))
+        top = np.array([1.0, 2.0, 1.3])
+        tip = top - way * (top[2] / way[2])
+        found.append({"top": top.tolist(), "tip": tip.tolist(), "azimuth_deg": azimuth, "elevation_deg": elevation})
+    return found
+
+
+def fixtures() -> dict[str, Any]:
+    """All cases, rounded so that another machine prints the same."""
+    cameras = [_camera(0.0, (0, 0), 0), _camera(-0.18, (21, -13), 3), _camera(0.09, (0, 0), -2)]
+    told = {"cameras": cameras, "changes": _changes(), "suns": _suns()}
+    rounded: dict[str, Any] = json.loads(json.dumps(told), parse_float=lambda text: round(float(text), 11))
+    return rounded
+
+
+if __name__ == "__main__":
+    text = json.dumps(fixtures(), indent=1) + "\n"
+    if "--check" in sys.argv:
+        sys.exit(0 if OUT.read_text() == text else "the fixtures are old: run tools/fixtures.py")
+    OUT.write_text(text)
