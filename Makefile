@@ -1,4 +1,4 @@
-# make setup | demo | test | lint | fix | types | bench | samples
+# make setup | demo | test | quick | lint | fix | types | bench | samples
 SHELL := /bin/bash
 PYTHON ?= python3
 PORT ?= 8420
@@ -7,7 +7,7 @@ BIN := $(VENV)/bin
 STAMPS := $(VENV)/stamps
 FRONT := $(shell find frontend/src frontend/public -type f 2>/dev/null) frontend/index.html frontend/vite.config.ts
 
-.PHONY: setup demo test lint fix types bench samples
+.PHONY: setup demo test quick lint fix types bench samples
 
 setup: $(STAMPS)/tools $(STAMPS)/python $(STAMPS)/node $(STAMPS)/built
 
@@ -16,6 +16,10 @@ demo: setup
 
 test: setup
 	$(BIN)/python -m tests
+
+# For working: what is quick, without browsers, servers and long renders.
+quick: setup
+	$(BIN)/python -m tests quick
 
 lint: setup
 	$(BIN)/ruff check src tests bench proving tools
@@ -31,6 +35,7 @@ fix: setup
 types: setup
 	$(BIN)/python -m lithopos.web.openapi > frontend/src/api/openapi.json
 	cd frontend && npm run --silent types
+	$(BIN)/python tools/fixtures.py
 
 bench: setup
 	$(BIN)/python -m bench

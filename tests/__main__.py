@@ -8,6 +8,18 @@ import unittest
 import warnings
 from pathlib import Path
 
+# `make quick`: what tells soon whether something broke.
+QUICK = [
+    *(f"tests.core.test_{name}" for name in ("change", "shot", "colour", "sun", "exif", "hand", "lengths", "camera")),
+    "tests.core.test_catch.Catching",
+    "tests.core.test_render.Scenes",
+    "tests.core.test_render.Renders.test_a_moved_model_leaves_the_empty_place_and_a_changed_light_does_not",
+    "tests.library.test_store",
+    "tests.web.test_api",
+    "tests.test_project.Project.test_no_circles",
+    "tests.test_project.Project.test_the_front_end_by_its_own_tests",
+]
+
 
 class _Result(unittest.TextTestResult):
     """Counts what passed and tells the slow ones."""
@@ -29,8 +41,11 @@ class _Result(unittest.TextTestResult):
 def main() -> int:
     warnings.simplefilter("error", DeprecationWarning)
     root = Path(__file__).parent
-    pattern = sys.argv[1] if len(sys.argv) > 1 else "test_*.py"
-    suite = unittest.defaultTestLoader.discover(str(root), pattern, str(root.parent))
+    asked = sys.argv[1] if len(sys.argv) > 1 else "test_*.py"
+    loader = unittest.defaultTestLoader
+    suite = (
+        loader.loadTestsFromNames(QUICK) if asked == "quick" else loader.discover(str(root), asked, str(root.parent))
+    )
     result = unittest.TextTestRunner(
         resultclass=_Result,  # type: ignore[arg-type]
         verbosity=1,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import json
 import subprocess
 import sys
 import tempfile
@@ -11,6 +12,7 @@ from pathlib import Path
 
 from tests.support import ROOT
 
+FRONT = ROOT / "frontend"
 CORE_MAY_NOT = ("flask", "sqlalchemy", "huey", "click", "waitress", "alembic")
 
 
@@ -36,6 +38,33 @@ class Project(unittest.TestCase):
             for node in ast.walk(ast.parse(path.read_text())):
                 if isinstance(node, ast.ImportFrom) and (node.module or "").startswith("lithopos.core"):
                     self.assertEqual(node.module, "lithopos.core.render.engine", path)
+
+    def test_no_circles(self) -> None:
+        # In the front end the linter's rule against import cycles holds that, types included.
+        self.passes(str(Path(sys.executable).with_name("lint-imports")), "--no-cache")
+        rules = json.loads((FRONT / "biome.json").read_text())["linter"]["rules"]
+        self.assertEqual(rules["suspicious"]["noImportCycles"]["options"], {"ignoreTypes": False})
+
+    def test_bench_and_tests_do_not_know_each_other(self) -> None:
+        for folder, other in (("bench", "tests"), ("tests", "bench"), ("proving", "tests"), ("proving", "bench")):
+            for path in (ROOT / folder).rglob("*.py"):
+                for node in ast.walk(ast.parse(path.read_text())):
+                    if isinstance(node, ast.ImportFrom):
+                        self.assertNotEqual((node.module or "").split(".")[0], other, path)
+
+    def test_the_front_end_by_its_own_tests(self) -> None:
+        self.passes(sys.executable, "tools/fixtures.py", "--check")
+        with tempfile.TemporaryDirectory() as name:
+            out = Path(name) / "told.json"
+            tool = str(FRONT / "node_modules/.bin/vitest")
+            self.passes(tool, "run", "--reporter=json", f"--outputFile={out}", folder=FRONT)
+            told = json.loads(out.read_text())
+            self.assertGreaterEqual(told["numPassedTests"], 20)
+            self.assertEqual(told["numFailedTests"], 0)
+            for file in told["testResults"]:
+                for test in file["assertionResults"]:
+                    with self.subTest(test["fullName"]):
+                        self.assertEqual(test["status"], "passed")
 
     def test_python_form_and_types(self) -> None:
         self.passes(sys.executable, "-m", "ruff", "check", "src", "tests", "bench", "proving", "tools")

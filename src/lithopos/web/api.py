@@ -9,11 +9,13 @@ from typing import Any
 
 from flask import Response, current_app, send_file
 from flask_openapi3 import APIBlueprint
+from werkzeug.datastructures import FileStorage
 
 from lithopos import __version__
 from lithopos.core.camera.find import FINDING, FoundEdges
 from lithopos.core.camera.problem import HandCamera
 from lithopos.core.derive import Derived, derive, shot_after_gesture
+from lithopos.core.errors import InputError
 from lithopos.core.exchange.bundle import write_bundle
 from lithopos.core.exchange.kinds import SHOWN_BY_BROWSERS
 from lithopos.core.exchange.picture import write_atomically
@@ -89,6 +91,8 @@ def get_project(path: s.ProjectPath) -> Response:
 
 @api.post("/projects/<string:project_id>/files", operation_id="addFile", responses={201: s.FileOut})
 def add_file(path: s.ProjectPath, form: s.FileNew) -> Response:
+    if not isinstance(form.file, FileStorage):
+        raise InputError("file", "is missing: send it as a file of the form")
     stored, name = _library().add_file(path.project_id, form.file.filename or "file", form.file.stream)
     return _json(_file_out(stored, name), 201)
 

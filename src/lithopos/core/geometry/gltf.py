@@ -29,7 +29,6 @@ _COMPONENTS = {5120: "<i1", 5121: "<u1", 5122: "<i2", 5123: "<u2", 5125: "<u4", 
 _WIDTHS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
 _UNDERSTOOD = {"KHR_mesh_quantization", "KHR_materials_unlit"}
 MAX_TRIANGLES = 20_000_000
-MAX_NODES = 200_000
 MAX_TEXELS = 100_000_000
 MAX_METRES = 100_000.0
 _TEXTURES = ["PNG", "JPEG", "WEBP"]
@@ -100,6 +99,7 @@ class _Reader:
         self.lost: list[str] = []
         self._buffers: dict[int, bytes] = {}
         self._pictures: dict[int, Floats] = {}
+        self._colours: dict[tuple[int, bytes], Floats] = {}
         self._pixels = 0
         self._refuse_unknown_needs()
 
@@ -143,19 +143,17 @@ class _Reader:
     def _nodes(self) -> Iterator[tuple[dict[str, Any], Array]]:
         nodes, scenes = self.document.get("nodes", []), self.document.get("scenes", [])
         roots = self._item("scenes", self.document.get("scene", 0)).get("nodes", []) if scenes else range(len(nodes))
-        waiting: list[tuple[int, Array, int]] = [(root, np.eye(4), 0) for root in roots]
-        visited = 0
+        waiting: list[tuple[int, Array]] = [(root, np.eye(4)) for root in roots]
+        reached: set[int] = set()
         while waiting:
-            number, parent, depth = waiting.pop()
-            visited += 1
-            if depth > 200:
-                raise InputError("model", "its node tree is too deep, or runs in a circle")
-            if visited > MAX_NODES:
-                raise InputError("model", f"its node tree has more than {MAX_NODES:,} nodes, or repeats itself")
+            number, parent = waiting.pop()
             node = self._item("nodes", number)
+            if number in reached:  # glTF 2.0, section 3.5.2: every node has one parent at most
+                raise InputError("model", f"reaches nodes[{number}] twice: its node tree repeats or runs in a circle")
+            reached.add(number)
             matrix = parent @ _node_matrix(node)
             yield node, matrix
-            waiting += [(child, matrix, depth + 1) for child in node.get("children", [])]
+            waiting += [(child, matrix) for child in node.get("children", [])]
 
     def _parts(self, node: dict[str, Any], matrix: Array) -> Iterator[Part]:
         if "mesh" not in node:
@@ -286,7 +284,7 @@ class _Reader:
         picture = self._texture(pbr.get("baseColorTexture"))
         alpha: float | Floats = opacity
         if picture is not None:
-            colour = decode_srgb(picture[..., :3]) * factor[:3]
+            colour = self._coloured(picture, factor[:3])
             if spec.get("alphaMode", "OPAQUE") != "OPAQUE":
                 alpha = picture[..., 3] * factor[3]
                 if spec["alphaMode"] == "MASK":
@@ -313,6 +311,14 @@ class _Reader:
         if source not in self._pictures:
             self._pictures[source] = self._decoded(self._item("images", source))
         return self._pictures[source]
+
+    def _coloured(self, picture: Floats, factor: Floats) -> Floats:
+        """A texture's linear colours times a factor; the same for all materials that have both in common."""
+        key = (id(picture), factor.tobytes())
+        if key not in self._colours:
+            colours = decode_srgb(picture[..., :3])
+            self._colours[key] = colours if (factor == 1).all() else colours * factor
+        return self._colours[key]
 
     def _decoded(self, spec: dict[str, Any]) -> Floats:
         """A picture decoded once, however many materials use it."""

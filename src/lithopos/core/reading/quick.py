@@ -29,13 +29,16 @@ def save_model(model: Model, folder: Path) -> None:
     for number, part in enumerate(model.parts):
         for name in ("vertices", "normals", "uv", "faces"):
             arrays[f"part{number}.{name}"] = getattr(part, name)
-    materials = []
-    for number, material in enumerate(model.materials):
+    materials, pictures = [], dict[int, str]()
+    for material in model.materials:
         plain: dict[str, Any] = {}
         for item in fields(PbrMaterial):
             value = getattr(material, item.name)
             if isinstance(value, np.ndarray):
-                arrays[f"material{number}.{item.name}"] = value
+                # What materials share is kept once.
+                name = pictures.setdefault(id(value), f"picture{len(pictures)}")
+                arrays[name] = value
+                plain[item.name] = {"array": name}
             else:
                 plain[item.name] = value
         materials.append(plain)
@@ -87,9 +90,8 @@ def load_model(folder: Path, must: bool = True) -> Model | None:
         )
         for number, told in enumerate(head["parts"])
     ]
-    materials = []
-    for number, plain in enumerate(head["materials"]):
-        start = f"material{number}."
-        pictures = {name.removeprefix(start): value for name, value in kept.items() if name.startswith(start)}
-        materials.append(PbrMaterial(**plain, **pictures))
+    materials = [
+        PbrMaterial(**{name: kept[v["array"]] if isinstance(v, dict) else v for name, v in plain.items()})
+        for plain in head["materials"]
+    ]
     return Model(parts, materials, head["lost"])
