@@ -24,14 +24,16 @@ export function SunGlyph({ shot, document, derived, plan }: PlanProps) {
   };
   return (
     <>
-      <path
-        d={`M${middle}L${shade}`}
-        stroke="#22262b"
-        strokeOpacity={0.28}
-        strokeWidth={5}
-        strokeLinecap="round"
-      />
-      <path d={`M${middle}L${far}`} stroke="var(--color-sun)" strokeWidth={2} />
+      <g pointerEvents="none">
+        <path
+          d={`M${middle}L${shade}`}
+          stroke="#22262b"
+          strokeOpacity={0.28}
+          strokeWidth={5}
+          strokeLinecap="round"
+        />
+        <path d={`M${middle}L${far}`} stroke="var(--color-sun)" strokeWidth={2} />
+      </g>
       <g {...plan.dragging(pull, "turn the sun")} className="cursor-grab" data-testid="plan-sun">
         <circle cx={far[0]} cy={far[1]} r={13} fill="transparent" />
         <circle cx={far[0]} cy={far[1]} r={6} fill="var(--color-sun)" stroke="#fff" strokeWidth={1.5} />

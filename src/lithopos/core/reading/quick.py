@@ -12,7 +12,8 @@ import numpy as np
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.geometry.model import Model, Part, PbrMaterial
 
-PICTURE, MODEL = "picture.npz", "model.npz"
+FORM = 2  # raised when the form changes: what was kept in an older one is read anew from its file
+PICTURE, MODEL = f"picture-{FORM}.npz", f"model-{FORM}.npz"
 
 __all__ = ["load_model", "load_picture", "save_model", "save_picture"]
 
