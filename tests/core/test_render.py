@@ -232,6 +232,22 @@ class Renders(unittest.TestCase):
         assert rest[-1].picture and whole[-1].picture
         np.testing.assert_array_equal(rest[-1].picture.codes, whole[-1].picture.codes)
 
+    def test_one_that_ended_before_its_picture_still_makes_it(self) -> None:
+        whole = self.steps()[-1].picture
+        with tempfile.TemporaryDirectory() as name, mock.patch("lithopos.core.render.checkpoint.RARELY_S", 0.0):
+            keep = Path(name) / "so-far"
+            full = [None, None, OSError("no room")]
+            with (
+                mock.patch("lithopos.core.render.render._Job._compose", side_effect=full),
+                self.assertRaises(OSError),
+            ):
+                list(self.begun(keep, Still()))
+            again = Still()
+            rest = list(self.begun(keep, again))
+        self.assertEqual((again.traced, len(rest)), (0, 1))
+        assert whole and rest[0].picture
+        np.testing.assert_array_equal(rest[0].picture.codes, whole.codes)
+
     def test_tiles_make_the_same_picture_as_one_piece(self) -> None:
         engine = tracer()
         one = self.steps(session=Session(tracer=engine), samples=16)[-1].picture

@@ -67,7 +67,7 @@ class Api(unittest.TestCase):
             ("patch", here, {"revision": 1, "patch": {"orign": [1, 2]}}, 422, "orign: is not a known field"),
             ("patch", here, {"revision": 7, "patch": {"origin": [1, 2]}}, 409, "you saw revision 7"),
             ("post", f"{here}/undo", {"revision": 1}, 422, "nothing to undo"),
-            ("post", f"{here}/renders", {"quality": "proof"}, 422, "perspective is not solved"),
+            ("post", f"{here}/renders", {"quality": "proof"}, 422, "camera: too few edges"),
             ("post", "/projects", {"nme": "x"}, 422, "name: is missing"),
             ("get", "/shots/ffffffffffff", None, 404, "no such shot"),
             ("get", "/nothing", None, 404, "nothing at this address"),

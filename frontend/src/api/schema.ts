@@ -1207,6 +1207,8 @@ export interface components {
             has_picture: boolean;
             /** Id */
             id: string;
+            /** Notes */
+            notes: string | null;
             /** Passes */
             passes: number;
             /** Passes Done */

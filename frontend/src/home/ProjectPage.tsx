@@ -31,7 +31,7 @@ export function ProjectPage({ projectId }: { projectId: string }) {
               {busy ? `Reading ${busy} …` : "Drop the photograph that the model is to stand in"}
             </p>
             <p className="mt-1 mb-4 text-ink-500">
-              JPEG, PNG, TIFF or WebP, at the size that will be delivered
+              JPEG, PNG, TIFF, WebP or AVIF, at the size that will be delivered
             </p>
             <FileButton look="primary" accept={PHOTOGRAPHS} onFiles={take}>
               Choose a photograph

@@ -63,11 +63,17 @@ function PlanButton({ children, onClick }: { children: string; onClick: () => vo
 
 type MapProps = StepProps & { camera: Camera; width: number; height: number };
 
-/** How far the plan reaches: to the farthest thing that stands as it is accepted, so that a drag moves the thing alone. */
+const RUNG = 1.5;
+
+/**
+ * How far the plan reaches [m]: to the farthest thing that stands, in rungs, so that sliding a thing moves it over
+ * the plan and not the plan under it.
+ */
 function reachOf(shot: ShotOut, camera: Camera): number {
   const [cx, cy, cz] = camera.position;
   const away = shot.document.models.map((one) => Math.hypot(one.position_m[0] - cx, one.position_m[1] - cy));
-  return 1.3 * Math.max(3 * cz, ...away.filter((far) => far < 60 * cz));
+  const wanted = 1.15 * Math.max(3 * cz, ...away.filter((far) => far < 60 * cz));
+  return RUNG ** Math.ceil(Math.log(wanted) / Math.log(RUNG));
 }
 
 function MapView({ camera, width, height, ...shown }: MapProps) {

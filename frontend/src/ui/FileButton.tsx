@@ -28,5 +28,6 @@ export function FileButton({ children, accept, onFiles, look = "plain" }: Props)
     </>
   );
 }
-export const PHOTOGRAPHS = ".jpg,.jpeg,.png,.tif,.tiff,.webp";
+export const PHOTOGRAPHS =
+  ".jpg,.jpeg,.png,.tif,.tiff,.webp,.avif,.heic,.dng,.nef,.cr2,.cr3,.arw,.raf,.orf,.rw2";
 export const MODELS = ".glb,.gltf";

@@ -1,5 +1,5 @@
 import { ToggleGroup as RadixGroup, Slider as RadixSlider, Tooltip as RadixTooltip } from "radix-ui";
-import { type ButtonHTMLAttributes, type ReactNode, useEffect, useState } from "react";
+import { type ButtonHTMLAttributes, type ReactNode, useEffect, useRef, useState } from "react";
 
 type ButtonProps = ButtonHTMLAttributes<HTMLButtonElement> & {
   look?: "plain" | "primary" | "quiet";
@@ -181,6 +181,7 @@ type SliderProps = {
 };
 
 export function Slider({ label, value, min, max, step, show, onMove, onKeep }: SliderProps) {
+  const kept = useRef<number | null>(null);
   return (
     <div className="py-1.5">
       <div className="flex justify-between text-ink-700">
@@ -193,8 +194,19 @@ export function Slider({ label, value, min, max, step, show, onMove, onKeep }: S
         min={min}
         max={max}
         step={step}
-        onValueChange={([next]) => next !== undefined && onMove(next)}
-        onValueCommit={onKeep}
+        onPointerDown={() => {
+          kept.current = null;
+        }}
+        onValueChange={([next]) => {
+          if (next !== undefined && next !== kept.current) onMove(next);
+        }}
+        onValueCommit={([next]) => {
+          if (next === undefined) return;
+          // By keyboard the value is committed before it is told to have changed.
+          kept.current = next;
+          onMove(next);
+          onKeep();
+        }}
       >
         <RadixSlider.Track className="relative h-[3px] grow rounded-full bg-lime-300">
           <RadixSlider.Range className="absolute h-full rounded-full bg-verdigris" />

@@ -141,6 +141,7 @@ class Worker:
                 passes=step.of,
                 samples=step.samples,
                 seconds_left=step.seconds_left,
+                notes=" ".join(step.notes)[:1000] or None,
             )
 
 

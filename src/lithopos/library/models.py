@@ -93,6 +93,7 @@ class Render(Base):
     samples: Mapped[int] = mapped_column(default=0)
     seconds_left: Mapped[float | None]
     reason: Mapped[str | None] = mapped_column(String(500))
+    notes: Mapped[str | None] = mapped_column(String(1000))
     worker: Mapped[str | None] = mapped_column(String(40))
     created_at: Mapped[datetime] = mapped_column(default=now)
     finished_at: Mapped[datetime | None]

@@ -162,6 +162,7 @@ class RenderOut(BaseModel):
     samples: int
     seconds_left: float | None
     reason: str | None
+    notes: str | None
     created_at: datetime
     has_picture: bool
 

@@ -24,8 +24,8 @@ BRIGHTEST = 4.0
 NEIGHBOURHOOD = 1 / 192
 # … and begins to count at this many deviations of its mean. One stray pixel, however bright, has 1.4.
 DOUBTED, TRUSTED = 2.5, 4.5
-# In half codes: what moves a code is a change, but one by less than a code and a half is seen by nobody.
-NOTICED = (1.5, 3.0)
+# In half codes: below, a change is one code at most, which nobody sees; two codes are whole.
+NOTICED = (3.0, 4.0)
 
 __all__ = ["Caught", "compose", "halo_px", "light_ratio", "model_gain"]
 

@@ -17,6 +17,7 @@ from PIL import ExifTags, Image
 from lithopos.core.camera.pinhole import DIAGONAL_35MM
 from lithopos.core.shot.photo import CameraNotes
 
+WITH_NOTES = ["JPEG", "PNG", "TIFF", "WEBP", "AVIF"]
 _SHAPES = (3 / 2, 4 / 3, 16 / 9, 1.0, 5 / 4, 2.0)  # of sensors, long side over short
 _UNIT_MM = {2: 25.4, 3: 10.0, 4: 1.0, 5: 0.001}  # of the focal plane's resolution
 
@@ -31,7 +32,7 @@ def camera_notes(path: Path, width: int, height: int) -> CameraNotes | None:
     width, height : the picture's own size, upright [px].
     """
     try:
-        with Image.open(path) as picture:
+        with Image.open(path, formats=WITH_NOTES) as picture:
             exif = picture.getexif()
             base, camera, place = dict(exif), dict(exif.get_ifd(0x8769)), dict(exif.get_ifd(0x8825))
     except (OSError, ValueError, SyntaxError, TypeError, KeyError):

@@ -13,7 +13,7 @@ from lithopos.core.arrays import Floats
 from lithopos.core.exchange.picture import write_atomically
 from lithopos.core.layers import HALVES, Window
 
-MEMORY_BYTES = 1 << 30
+MEMORY_BYTES = 512 << 20
 DISK_BYTES = 3 << 30
 
 __all__ = ["Empties"]

@@ -192,11 +192,9 @@ class _Job:
                     self.checkpoint.finish(ready, self.codes[ready.slices], self.cuts[ready])
                 composed.add(ready)
             self._forget(composed)
-            last = len(composed) == len(self.tiles)
-            yield self._step(self.plan[-1], picture=True, seconds_left=0.0 if last else None)
-        if self.done < self.of:  # everything was there already
-            self.done = self.of
-            yield self._step(self.plan[-1], picture=True, seconds_left=0.0)
+            if len(composed) < len(self.tiles):
+                yield self._step(self.plan[-1], picture=True)
+        yield self._step(self.plan[-1], picture=True, seconds_left=0.0)
         self.checkpoint.clear()
 
     def _resumed(self) -> set[Window]:
@@ -220,8 +218,11 @@ class _Job:
         alone = len(self.tiles) == 1
         for number, portion in enumerate(self.plan):
             first, count = portion
+            last = number + 1 == len(self.plan)
             if layers.samples > first:
                 self.done += 1
+                if alone and last:  # ended between its last portion and its picture
+                    self._compose(tile, "high")
                 continue
             if len(pixels):
                 self._add(layers, "with", pixels, self._radiance("with", pixels, portion))
@@ -230,7 +231,6 @@ class _Job:
             layers.samples += count
             self.worked += len(pixels) * count
             self.done += 1
-            last = number + 1 == len(self.plan)
             self.checkpoint.keep(layers, at_once=not alone)
             if alone:
                 self._compose(tile, "high" if last else "draft" if first == 0 else "fast")
