@@ -262,7 +262,8 @@ def bench_proof(times: int = 3) -> None:
         print(
             f"  {name}: first picture {min(first):.2f}/{statistics.median(first):.2f}/{max(first):.2f} s, finished "
             f"{min(whole):.1f}/{statistics.median(whole):.1f}/{max(whole):.1f} s, "
-            f"bare {statistics.median(bares):.1f} s, ratio {min(ratios):.2f}/{statistics.median(ratios):.2f}/{max(ratios):.2f}"
+            f"bare {statistics.median(bares):.1f} s, "
+            f"ratio {min(ratios):.2f}/{statistics.median(ratios):.2f}/{max(ratios):.2f}"
         )
 
 
