@@ -259,7 +259,7 @@ class Renders(unittest.TestCase):
         # The denoiser sees other surroundings, which shows as noise on the model; no line stands out from it.
         difference = np.abs(parts.codes.astype(int) - one.codes).max(-1)
         changed = (one.codes != photograph_codes()).any(-1)
-        self.assertLess(float(difference[changed].mean()), 1.0)
+        self.assertLess(float(difference[changed].mean()), 1.8)
         self.assertEqual(int(difference[~changed & (difference > 1)].sum()), 0)
         for seam in (160, 320):
             at = changed[:, seam - 2 : seam + 2]

@@ -24,7 +24,6 @@ __all__ = [
     "read_model",
     "read_model_kept",
     "read_picture",
-    "read_picture_kept",
 ]
 
 NO_ROOM = "The disk is full: the file could not be read into a working copy. Make room and try again."
@@ -79,14 +78,8 @@ def read_model(path: Path) -> Model:
         return load_model(Path(folder))
 
 
-def read_picture_kept(path: Path, made: Path) -> Picture:
-    """The same where what was made of the file is kept in a folder."""
-    kept = load_picture(made, must=False)
-    return kept or read_picture(path)
-
-
 def read_model_kept(path: Path, made: Path) -> Model:
-    """The same for a model."""
+    """The same where its quick form may be kept in a folder."""
     kept = load_model(made, must=False)
     return kept or read_model(path)
 

@@ -51,23 +51,10 @@ def save_model(model: Model, folder: Path) -> None:
     np.savez(folder / MODEL, head=np.array(json.dumps(head)), **arrays)
 
 
-def _opened(path: Path, must: bool) -> dict[str, Any] | None:
-    if not must and not path.is_file():
-        return None
-    with np.load(path, allow_pickle=False) as kept:
-        return {name: kept[name] for name in kept.files}
-
-
-@overload
-def load_picture(folder: Path, must: Literal[True] = ...) -> Picture: ...
-@overload
-def load_picture(folder: Path, must: bool) -> Picture | None: ...
-def load_picture(folder: Path, must: bool = True) -> Picture | None:
-    """A kept picture; None where there is none and none must be."""
-    kept = _opened(folder / PICTURE, must)
-    if kept is None:
-        return None
-    return Picture(kept["codes"], kept["icc"].tobytes() or None, tuple(json.loads(str(kept["notes"]))))
+def load_picture(folder: Path) -> Picture:
+    """A kept picture."""
+    with np.load(folder / PICTURE, allow_pickle=False) as kept:
+        return Picture(kept["codes"], kept["icc"].tobytes() or None, tuple(json.loads(str(kept["notes"]))))
 
 
 @overload
@@ -76,9 +63,10 @@ def load_model(folder: Path, must: Literal[True] = ...) -> Model: ...
 def load_model(folder: Path, must: bool) -> Model | None: ...
 def load_model(folder: Path, must: bool = True) -> Model | None:
     """A kept model; None where there is none and none must be."""
-    kept = _opened(folder / MODEL, must)
-    if kept is None:
+    if not must and not (folder / MODEL).is_file():
         return None
+    with np.load(folder / MODEL, allow_pickle=False) as opened:
+        kept = {name: opened[name] for name in opened.files}
     head = json.loads(str(kept["head"]))
     parts = [
         Part(
