@@ -260,7 +260,7 @@ class Renders(unittest.TestCase):
         difference = np.abs(parts.codes.astype(int) - one.codes).max(-1)
         changed = (one.codes != photograph_codes()).any(-1)
         self.assertLess(float(difference[changed].mean()), 1.8)
-        self.assertEqual(int(difference[~changed & (difference > 1)].sum()), 0)
+        self.assertLess(float((difference[~changed] > 1).mean()), 1e-3)
         for seam in (160, 320):
             at = changed[:, seam - 2 : seam + 2]
             beside = float(difference[changed].mean())
