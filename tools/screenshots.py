@@ -21,7 +21,7 @@ def take(page: Screen, name: str) -> None:
     page.page.mouse.move(700, 20)
     page.page.wait_for_timeout(700)
     shot = Image.open(io.BytesIO(page.page.screenshot())).convert("RGB")
-    shot.quantize(256, method=Image.Quantize.MAXCOVERAGE, dither=Image.Dither.FLOYDSTEINBERG).save(
+    shot.quantize(256, method=Image.Quantize.MEDIANCUT, dither=Image.Dither.FLOYDSTEINBERG).save(
         OUT / f"{name}.png", optimize=True
     )
 
