@@ -202,7 +202,7 @@ class Library:
         """One thing that was made of a file, made anew if it is gone; None if the file needs none."""
         place = self.made_folder(sha256)
         if not place.is_dir():
-            with _room(), tempfile.TemporaryDirectory(dir=self.data, prefix=".new-") as folder:
+            with _room(), tempfile.TemporaryDirectory(dir=self.data / "files", prefix=".new-") as folder:
                 ask_reader("prepare", self.file_path(sha256), Path(folder))
                 self._put_made(sha256, Path(folder))
         return place / name if (place / name).is_file() else None

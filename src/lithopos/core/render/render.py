@@ -313,6 +313,9 @@ class _Job:
             return
         window = inner.grown(halo_px(width) if len(self.tiles) > 1 else 0, width, height)
         layers = self._assembled(window)
+        if "with" not in layers:  # between things that stand far apart nothing was traced
+            self.cuts[tile] = 0
+            return
         caught = compose(
             self.base.codes[window.slices], layers, self.influence.fade(window), self.gain, width, denoising
         )
