@@ -18,6 +18,8 @@ from proving.screen import begin, screen
 from proving.server import running
 from proving.truth import NAMES, SAMPLES, marked_shot, score
 
+from bench.equal import bench_equal
+from bench.queues import bench_queues
 from lithopos.core.camera.find import find_edges
 from lithopos.core.camera.problem import CameraAnswer, CameraProblem, LineIn
 from lithopos.core.camera.solve import solve_camera
@@ -293,6 +295,8 @@ PARTS = {
     "screen": bench_screen,
     "accuracy": bench_accuracy,
     "proof": bench_proof,
+    "queues": bench_queues,
+    "equal": bench_equal,
     "master": bench_master,
 }
 

@@ -57,6 +57,14 @@ class Catching(unittest.TestCase):
         # Half of 0.5 and half of 0.3 is 0.4: code 170.
         np.testing.assert_allclose(composed(grey(188), layers(cover=0.5))[20, 30], 170, atol=2)
 
+    def test_what_takes_no_light_stays_as_photographed(self) -> None:
+        half = layers(0.5)
+        half.sums["withheld"] = np.zeros((40, WIDE), np.float32)
+        half.sums["withheld"][:, 30:] = 2 * half.samples
+        made = composed(grey(188), half)
+        np.testing.assert_allclose(made[8:-8, 8:30], 137, atol=1)
+        np.testing.assert_array_equal(made[:, 30:], 188)
+
     def test_a_stray_path_is_no_change_and_a_faint_real_one_is(self) -> None:
         stray = layers()
         stray.sums["with"][20, 30, 0] *= 9

@@ -21,7 +21,7 @@ from lithopos.core.errors import Cancelled, InputError
 from lithopos.core.geometry.model import Model
 from lithopos.core.layers import Window
 from lithopos.core.place.planes import plane_receiver
-from lithopos.core.place.receiver import Surface
+from lithopos.core.place.receiver import Patch, Receiver, Surface
 from lithopos.core.render import tiles
 from lithopos.core.render.engine import FAST, SLOW, choose_variant
 from lithopos.core.render.influence import influence_of
@@ -83,6 +83,19 @@ class Scenes(unittest.TestCase):
         self.assertTrue(near.changed[y, x] and near.covered[y, x])
 
 
+def screened(hides: bool, receives: bool) -> Scene:
+    """A black box with a low white screen between it and the camera."""
+    scene = scene_of(box((0.6, 0.6, 1.6), grey=0.0), models=[STANDING])
+    foot = scene.models[0].matrix[:3, 3]
+    towards = (scene.camera.position - foot) * [1, 1, 0]
+    towards /= np.linalg.norm(towards)
+    aside, middle = np.cross(towards, [0, 0, 1]), foot + 0.8 * towards
+    corners = np.array([middle + aside * x + np.array([0, 0, z]) for x, z in ((-2, 0), (2, 0), (2, 0.5), (-2, 0.5))])
+    patch = Patch(corners, np.zeros((4, 2)), np.array([[0, 1, 2], [0, 2, 3]]), np.full(3, 0.9, np.float32))
+    screen = Receiver("screen", (patch,), Surface(0.0, 1.0), receives, hides)
+    return replace(scene, receivers=(*scene.receivers, screen), place_key="")
+
+
 class Tracing(unittest.TestCase):
     """The renderer package against geometry and closed forms of the tests' own."""
 
@@ -119,6 +132,24 @@ class Tracing(unittest.TestCase):
         light, bare = (engine.radiance(place, places, 0, 8, 1).sum((1, 2)) for place in ("with", "without"))
         self.assertLess(light[0] / bare[0], 0.6)
         self.assertAlmostEqual(light[1] / bare[1], 1, delta=0.1)
+
+    def test_a_screen_before_a_box_hides_it_or_not_and_takes_its_light_or_not(self) -> None:
+        for hides, receives in ((True, True), (True, False), (False, True)):
+            with self.subTest(hides=hides, receives=receives):
+                scene = screened(hides, receives)
+                engine = tracer()
+                engine.show(scene)
+                points = [scene.models[0].matrix[:3, 3] + [0, 0, z] for z in (0.2, 1.2)]
+                pixels = self.pixels(*scene.camera.project(points))
+                hits = engine.first_hits(pixels, 0, 8, 1)
+                np.testing.assert_allclose(hits["coverage"] / 16, [not hides, 1], atol=0.01)
+                self.assertEqual("withheld" in hits, not receives)
+                if not receives:
+                    np.testing.assert_allclose(hits["withheld"] / 16, [1, 0], atol=0.01)
+                light = engine.radiance("with", pixels, 0, 8, 1).mean((1, 2)) / 8
+                bare = engine.radiance("without", pixels, 0, 8, 1).mean((1, 2)) / 8
+                # The screen is white, the box black: what is seen is what fills the pixel.
+                self.assertEqual(light[0] < 0.05 * bare[0], not hides)
 
     def test_a_sample_depends_on_its_pixel_number_and_seed_alone(self) -> None:
         engine, scene = tracer(), scene_of()
@@ -211,7 +242,7 @@ class Renders(unittest.TestCase):
         return render_shot(sample(), photograph(), lambda _: bench(), keep=keep, session=Session(tracer=engine), **told)
 
     def test_a_proof_begins_with_little_and_a_master_with_more(self) -> None:
-        self.assertEqual(portions(32, "proof"), [(0, 1), (1, 3), (4, 12)])
+        self.assertEqual(portions(32, "proof"), [(0, 4), (4, 12)])
         self.assertEqual(portions(64, "master"), [(0, 8), (8, 24)])
         self.assertEqual(portions(1, "master"), [(0, 1)])
 
@@ -222,13 +253,14 @@ class Renders(unittest.TestCase):
         with tempfile.TemporaryDirectory() as name, mock.patch("lithopos.core.render.checkpoint.RARELY_S", 0.0):
             keep, again = Path(name) / "so-far", Still()
             steps = self.begun(keep, Still(), between=lambda: stop[0])
+            next(steps)  # the glance
             next(steps)
             stop[0] = True
             with self.assertRaises(Cancelled):
                 next(steps)
             rest = list(self.begun(keep, again))
             self.assertFalse(keep.exists(), "a finished render leaves no checkpoints")
-        self.assertEqual([step.samples for step in rest], [8, 32])
+        self.assertEqual([step.samples for step in rest], [32])
         assert rest[-1].picture and whole[-1].picture
         np.testing.assert_array_equal(rest[-1].picture.codes, whole[-1].picture.codes)
 
@@ -253,7 +285,7 @@ class Renders(unittest.TestCase):
         one = self.steps(session=Session(tracer=engine), samples=16)[-1].picture
         with mock.patch.object(tiles, "ONE_PIECE", 0), mock.patch.object(tiles, "TILE_PX", 160):
             steps = self.steps(session=Session(tracer=engine), samples=16)
-            self.assertGreater(steps[-1].of, 6)
+            self.assertGreater(steps[-1].of, 5)
             parts = steps[-1].picture
         assert one and parts
         # The denoiser sees other surroundings, which shows as noise on the model; no line stands out from it.
@@ -419,16 +451,23 @@ class Engine(unittest.TestCase):
         script = (
             "from tests.core.test_render import *;"
             "steps = list(render_shot(sample(), photograph(), lambda _: bench(), scale=0.125, samples=16));"
-            "codes = steps[-1].picture.codes; print(codes[codes.shape[0] // 2 :].mean((0, 1)).tolist())"
+            "codes = steps[-1].picture.codes; print(codes[codes.shape[0] // 2 :].mean((0, 1)).tolist());"
+            "scene = screened(True, False); engine = tracer(); engine.show(scene);"
+            "points = [scene.models[0].matrix[:3, 3] + [0, 0, z] for z in (0.2, 1.2)];"
+            "hits = engine.first_hits(np.floor(scene.camera.project(points)).astype(np.int32), 0, 8, 1);"
+            "print([hits['coverage'].tolist(), hits['withheld'].tolist()])"
         )
-        means = []
+        means, filled = [], []
         for variant in (FAST, SLOW):
             environment = {**os.environ, "LITHOPOS_VARIANT": variant if choose_variant() == FAST else SLOW}
             told = subprocess.run(
                 [sys.executable, "-c", script], env=environment, cwd=ROOT, capture_output=True, text=True, check=True
             )
-            means.append(json.loads(told.stdout))
+            mean, fill = told.stdout.strip().splitlines()
+            means.append(json.loads(mean))
+            filled.append(json.loads(fill))
         np.testing.assert_allclose(means[0], means[1], atol=0.3)
+        np.testing.assert_allclose(filled[0], filled[1], atol=0.5)
 
 
 class SunAndSky(unittest.TestCase):

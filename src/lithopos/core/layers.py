@@ -4,6 +4,7 @@
 |---|---|---|---|
 | `with`, `without` | 2 halves × 3 | radiance | the place with and without the models |
 | `coverage` | 1 | share | how much of the pixel the models fill |
+| `withheld` | 1 | share | how much of it is filled by receivers that take no light, which stay as photographed |
 | `albedo`, `normal` | 3 | guide | of the models, weighted by coverage |
 
 Layers that a render has no use for are not there. Radiance is kept in two halves with random numbers of
@@ -24,6 +25,7 @@ KINDS: dict[str, Kind] = {
     "with": "radiance",
     "without": "radiance",
     "coverage": "share",
+    "withheld": "share",
     "albedo": "guide",
     "normal": "guide",
 }

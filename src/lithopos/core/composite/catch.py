@@ -71,7 +71,8 @@ def compose(codes: Codes, layers: Layers, fade: Floats, gain: Floats, width: int
     cover = np.clip(layers.mean("coverage"), 0, 1) if "coverage" in layers else np.zeros(codes.shape[:2], np.float32)
     base = decode_srgb(codes.astype(np.float32) / top)
     ratio, cut = light_ratio(layers, cover, base, width, float(top), quality)
-    ratio = 1 + (ratio - 1) * fade[..., None]
+    taken = fade * (1 - np.clip(layers.mean("withheld"), 0, 1)) if "withheld" in layers else fade
+    ratio = 1 + (ratio - 1) * taken[..., None]
     linear = base * ratio
     if cover.any():
         linear = linear * (1 - cover)[..., None] + _model_light(layers, cover, ratio, gain, quality)

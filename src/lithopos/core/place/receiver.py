@@ -38,8 +38,16 @@ class Patch:
 
 @dataclass(frozen=True)
 class Receiver:
-    """One thing of the place, in patches."""
+    """One thing of the place, in patches.
+
+    Attributes
+    ----------
+    receives : whether what it shows of the photograph takes shadow, reflection and bounced light.
+    hides : whether what lies behind it is hidden by it; else models show through it as if it were not there.
+    """
 
     name: str
     patches: tuple[Patch, ...]
     surface: Surface
+    receives: bool = True
+    hides: bool = True

@@ -1,11 +1,14 @@
 """Sampling pixels with the slow variant: small squares of the picture on the renderer's own film.
 
 The slow variant can't take a list of rays at once. Squares lie on a fixed grid and have seeds of their own, so
-that here too the picture does not depend on the portions in which it is made.
+that here too the picture does not depend on the portions in which it is made. It can't tell what a ray hits
+either: what fills a pixel is seen in scenes of black and shining things. Receivers that hide nothing are left
+out of those, but still stand before what is traced; models behind them look as if seen through a wall of light.
 """
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 import cv2
@@ -14,6 +17,10 @@ import numpy as np
 from lithopos.core.arrays import Floats
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.layers import HALVES, Window
+from lithopos.core.place.receiver import Receiver
+from lithopos.core.render.scene import Scene
+from lithopos.core.render.translate.models import model_shapes
+from lithopos.core.render.translate.receivers import shining_receiver
 
 SQUARE = 64
 BATCH_SAMPLES = 400_000  # about a second's work
@@ -34,13 +41,36 @@ class FilmSampler:
                 "image": {"type": "path", "max_depth": 2, "hide_emitters": True},
             }
         )
+        # Cut-outs that a ray passes count as bounces.
+        self._direct = mi.load_dict({"type": "path", "max_depth": 5})
 
     def aim(self, camera: Pinhole) -> None:
         """Look through a camera."""
         self.camera = camera
 
-    def know(self, scene: Any) -> None:
-        """Nothing to remember: the models are traced alone for their coverage."""
+    def know(self, _loaded: Any, scene: Scene) -> None:
+        """Load what is seen of the models alone, and what tells how much of a pixel things fill."""
+        mi, seen_from = self.mi, scene.camera.position
+        models, black = dict[str, Any](), dict[str, Any]()
+        for number, thing in enumerate(scene.models):
+            models |= model_shapes(mi, thing, f"model{number}")
+            black |= model_shapes(mi, thing, f"model{number}", black=True)
+        hiding = [receiver for receiver in scene.receivers if receiver.hides]
+
+        def receivers(shining: Callable[[Receiver], bool]) -> dict[str, Any]:
+            shapes = dict[str, Any]()
+            for number, receiver in enumerate(hiding):
+                shapes |= shining_receiver(mi, receiver, f"receiver{number}", float(shining(receiver)), seen_from)
+            return shapes
+
+        white = {"type": "constant", "radiance": {"type": "rgb", "value": 1.0}}
+        self._models = mi.load_dict({"type": "scene", **models})
+        self._bare = mi.load_dict({"type": "scene", "white": white, **black, **receivers(lambda _: True)})
+        self._withheld = (
+            mi.load_dict({"type": "scene", **black, **receivers(lambda receiver: not receiver.receives)})
+            if any(not receiver.receives for receiver in hiding)
+            else None
+        )
 
     def batches(self, pixels: Any, count: int) -> list[Any]:
         """Whole squares, as many as are a second's work."""
@@ -55,11 +85,20 @@ class FilmSampler:
             sums[:, half] = self._squares(scene, integrator, pixels, first, count, seed, half)[:, :3]
         return sums
 
-    def first_hits(self, scene: Any, pixels: Any, first: int, count: int, seed: int) -> dict[str, Floats]:
-        """See `Tracer.first_hits`; the scene holds the models alone."""
-        sums = sum(self._squares(scene, self._guides, pixels, first, count, seed, half) for half in range(HALVES))
-        assert isinstance(sums, np.ndarray)
-        return {"coverage": sums[:, 3], "albedo": sums[:, 4:7], "normal": sums[:, 7:10]}
+    def first_hits(self, _scene: Any, pixels: Any, first: int, count: int, seed: int) -> dict[str, Floats]:
+        """See `Tracer.first_hits`."""
+
+        def summed(scene: Any, integrator: Any) -> Floats:
+            parts = [self._squares(scene, integrator, pixels, first, count, seed, half) for half in range(HALVES)]
+            return np.asarray(sum(parts), np.float32)
+
+        guides = summed(self._models, self._guides)
+        bare = summed(self._bare, self._direct)[:, 0]
+        coverage = np.clip(HALVES * count - bare, 0, guides[:, 3])
+        found = {"coverage": coverage, "albedo": guides[:, 4:7], "normal": guides[:, 7:10]}
+        if self._withheld is not None:
+            found["withheld"] = summed(self._withheld, self._direct)[:, 0]
+        return found
 
     def _squares(
         self, scene: Any, integrator: Any, pixels: Any, first: int, count: int, seed: int, half: int

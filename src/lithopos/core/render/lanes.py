@@ -13,6 +13,7 @@ import numpy as np
 from lithopos.core.arrays import Floats
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.layers import HALVES
+from lithopos.core.render.scene import Scene
 
 LANES = 1 << 21  # samples a launch: about a second's work and half a gigabyte
 SEE_THROUGH = 4  # cut-out surfaces that a first hit looks through
@@ -50,15 +51,23 @@ class LaneSampler:
         """Look through a camera."""
         self.camera = camera
 
-    def know(self, scene: Any) -> None:
-        """Remember which of a scene's shapes are models, by their names."""
+    def know(self, loaded: Any, scene: Scene) -> None:
+        """Remember which of a loaded scene's shapes are models, and which receivers hide or take nothing."""
         dr, mi = self.dr, self.mi
-        shapes = scene.shapes()
+        shapes = loaded.shapes()
         numbers = [int(dr.reinterpret_array(mi.UInt32, mi.ShapePtr(shape))[0]) for shape in shapes]
-        flags = np.zeros(max(numbers) + 1, np.float32)
-        for number, shape in zip(numbers, shapes, strict=True):
-            flags[number] = shape.id().startswith("model")
-        self._is_model = mi.Float(flags)
+
+        def flags(*prefixes: str) -> Any:
+            values = np.zeros(max(numbers) + 1, np.float32)
+            for number, shape in zip(numbers, shapes, strict=True):
+                values[number] = shape.id().startswith(prefixes) if prefixes else False
+            return mi.Float(values)
+
+        veils = [f"receiver{n}patch" for n, receiver in enumerate(scene.receivers) if not receiver.hides]
+        withheld = [f"receiver{n}patch" for n, receiver in enumerate(scene.receivers) if not receiver.receives]
+        self._is_model = flags("model")
+        self._is_veil = flags(*veils) if veils else None
+        self._is_withheld = flags(*withheld) if withheld else None
 
     def batches(self, pixels: Any, count: int) -> list[Any]:
         """Pixels in portions that fill a launch."""
@@ -69,6 +78,7 @@ class LaneSampler:
         """Sums (N, 2, 3); see `Tracer.radiance`."""
         dr = self.dr
         sampler, ray = self._rays(pixels, first, count, seed)
+        ray = self._past_veils(scene, ray)
         light, _, _ = integrator.sample(scene, sampler, ray)
         light = dr.select(dr.isfinite(light.x + light.y + light.z), light, 0)
         return self._summed([light.x, light.y, light.z], len(pixels) * HALVES, count).reshape(-1, HALVES, 3)
@@ -77,22 +87,49 @@ class LaneSampler:
         """See `Tracer.first_hits`; through the same points of the pixels as `radiance`."""
         mi, dr = self.mi, self.dr
         _, ray = self._rays(pixels, first, count, seed)
+        ray = self._past_veils(scene, ray)
         through, cover = mi.Float(1), mi.Float(0)
+        withheld = None
         albedo, normal = mi.Color3f(0), mi.Normal3f(0)
         for _ in range(SEE_THROUGH):
             hit = scene.ray_intersect(ray)
             body = hit.bsdf()
             passes = dr.mean(body.eval_null_transmission(hit, hit.is_valid()))
-            flag = dr.gather(mi.Float, self._is_model, dr.reinterpret_array(mi.UInt32, hit.shape), hit.is_valid())
-            weight = through * (1 - passes) * dr.select(hit.is_valid(), flag, 0)
+            if self._is_withheld is not None and withheld is None:
+                withheld = self._flag(self._is_withheld, hit)
+            weight = through * (1 - passes) * self._flag(self._is_model, hit)
             cover += weight
             albedo += weight * body.eval_diffuse_reflectance(hit, hit.is_valid())
             normal += weight * hit.sh_frame.n
             through *= dr.select(hit.is_valid(), passes, 0)
             ray = hit.spawn_ray(ray.d)
         columns = [cover, albedo.x, albedo.y, albedo.z, normal.x, normal.y, normal.z]
+        if withheld is not None:
+            columns.append(withheld)
         sums = self._summed(columns, len(pixels), HALVES * count)
-        return {"coverage": sums[:, 0], "albedo": sums[:, 1:4], "normal": sums[:, 4:7]}
+        found = {"coverage": sums[:, 0], "albedo": sums[:, 1:4], "normal": sums[:, 4:7]}
+        return found if withheld is None else {**found, "withheld": sums[:, 7]}
+
+    def _flag(self, flags: Any, hit: Any) -> Any:
+        """1 where what was hit has a flag, else 0."""
+        dr, mi = self.dr, self.mi
+        number = dr.reinterpret_array(mi.UInt32, hit.shape)
+        return dr.select(hit.is_valid(), dr.gather(mi.Float, flags, number, hit.is_valid()), 0)
+
+    def _past_veils(self, scene: Any, ray: Any) -> Any:
+        """Rays that begin behind receivers that hide nothing, where a model is the next thing there."""
+        if self._is_veil is None:
+            return ray
+        dr, mi = self.dr, self.mi
+        beyond, still, reached = mi.RayDifferential3f(ray), mi.Bool(True), mi.Bool(False)
+        for _ in range(SEE_THROUGH):
+            hit = scene.ray_intersect(beyond, still)
+            veil = still & (self._flag(self._is_veil, hit) > 0)
+            reached |= still & (self._flag(self._is_model, hit) > 0)
+            beyond.o = dr.select(veil, hit.spawn_ray(ray.d).o, beyond.o)
+            still &= veil
+        ray.o = dr.select(reached, beyond.o, ray.o)
+        return ray
 
     def _summed(self, columns: list[Any], rows: int, block: int) -> Floats:
         """Sums over blocks of lanes, (rows, columns)."""

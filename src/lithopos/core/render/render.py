@@ -15,7 +15,7 @@ from typing import Literal
 
 import numpy as np
 
-from lithopos.core.arrays import Floats
+from lithopos.core.arrays import Floats, Mask
 from lithopos.core.composite.catch import compose, halo_px, model_gain
 from lithopos.core.composite.denoise import Quality as Denoising
 from lithopos.core.errors import Cancelled, InputError
@@ -65,9 +65,9 @@ class Step:
 
 
 def portions(samples: int, quality: Quality) -> list[Portion]:
-    """Samples of each half, portion by portion: a proof begins with one, so that something stands soon."""
+    """Samples of each half, portion by portion: few at first, then more and more."""
     half, plan = max(1, -(-samples // HALVES)), list[Portion]()
-    reach = 1 if quality == "proof" else 8
+    reach = 4 if quality == "proof" else 8
     at = 0
     while at < half:
         upto = min(reach, half)
@@ -136,7 +136,7 @@ def render_shot(
     _refuse_other_size(shot, base, scale)
     scene = session.scene(shot, base, photograph_key, read_model)
     plan = portions(samples or (PROOF_SAMPLES if quality == "proof" else shot.output.samples), quality)
-    job = _Job(scene, session, base, plan, seed, between)
+    job = _Job(scene, session, base, plan, seed, between, with_glance=quality == "proof" and len(plan) > 1)
     if keep:
         name = repr((shot.model_dump_json(), scale, plan, seed, scene.place_key))
         job.checkpoint = Checkpoint(keep, name)
@@ -165,6 +165,7 @@ class _Job:
     plan: list[Portion]
     seed: int
     between: Callable[[], bool]
+    with_glance: bool
     checkpoint: Checkpoint = field(default_factory=Checkpoint)
 
     def steps(self) -> Iterator[Step]:
@@ -211,11 +212,14 @@ class _Job:
     def _traced(self, tile: Window) -> Iterator[Step]:
         """Trace a tile portion by portion; what an earlier run has kept of it is gone on with."""
         layers = self.checkpoint.traced(tile) or Layers(tile)
-        self.sums[tile] = layers
         y, x = np.nonzero(self.influence.pixels(self.influence.changed, tile))
         pixels = np.column_stack([x + tile.x0, y + tile.y0]).astype(np.int32)
         covered = self.influence.pixels(self.influence.covered, tile)[y, x]
         alone = len(self.tiles) == 1
+        if self.with_glance and alone and layers.samples == 0:
+            self._glance(tile, pixels, covered)
+            yield self._step((0, 1), picture=True)
+        self.sums[tile] = layers
         for number, portion in enumerate(self.plan):
             first, count = portion
             last = number + 1 == len(self.plan)
@@ -225,19 +229,38 @@ class _Job:
                     self._compose(tile, "high")
                 continue
             if len(pixels):
-                self._add(layers, "with", pixels, self._radiance("with", pixels, portion))
-                self._add(layers, "without", pixels, self._empty(tile, pixels, portion))
-                self._add_first_hits(layers, pixels[covered], portion)
+                self._add_traced(layers, pixels, covered, portion)
             layers.samples += count
             self.worked += len(pixels) * count
             self.done += 1
             self.checkpoint.keep(layers, at_once=not alone)
             if alone:
-                self._compose(tile, "high" if last else "draft" if first == 0 else "fast")
+                self._compose(tile, "high" if last else "fast")
             elif number == 0 and not last:
                 self._compose(tile, "draft")  # without its neighbours, for the eye alone
             if not last:
                 yield self._step(portion, picture=alone or number == 0)
+
+    def _glance(self, tile: Window, pixels: Pixels, covered: Mask) -> None:
+        """Compose from one sample a half of every fourth pixel, so that something stands soon; kept nowhere."""
+        corner = (pixels % 2 == 0).all(1)
+        few = Layers(tile, 1)
+        self._add_traced(few, pixels[corner], covered[corner], (0, 1), spread=2)
+        self.sums[tile] = few
+        self._compose(tile, "draft")
+        self.worked += int(corner.sum())
+
+    def _add_traced(self, layers: Layers, pixels: Pixels, covered: Mask, portion: Portion, spread: int = 1) -> None:
+        """Trace a portion of some pixels; each is put down over a square of `spread` pixels to the right and below."""
+        found = [
+            (pixels, {"with": self._radiance("with", pixels, portion)}),
+            (pixels, {"without": self._empty(layers.window, pixels, portion)}),
+            *self._first_hits(pixels if self._some_withhold else pixels[covered], portion),
+        ]
+        for at, named in found:
+            for name, values in named.items():
+                for dx, dy in np.ndindex(spread, spread):
+                    self._add(layers, name, at + np.array([dx, dy], np.int32), values)
 
     def _radiance(self, place: Place, pixels: Pixels, portion: Portion) -> Floats:
         tracer = self.session.tracer
@@ -260,18 +283,25 @@ class _Job:
             empties.put(key, self.seed, tile, *portion, kept)
         return kept[rows, columns]
 
-    def _add_first_hits(self, layers: Layers, pixels: Pixels, portion: Portion) -> None:
+    def _first_hits(self, pixels: Pixels, portion: Portion) -> Iterator[tuple[Pixels, dict[str, Floats]]]:
         tracer = self.session.tracer
         for batch in tracer.batches(pixels, portion[1]) if len(pixels) else []:
             self._pause()
-            for name, values in tracer.first_hits(batch, *portion, self.seed).items():
-                self._add(layers, name, batch, values)
+            yield batch, tracer.first_hits(batch, *portion, self.seed)
+
+    @property
+    def _some_withhold(self) -> bool:
+        return any(not receiver.receives for receiver in self.scene.receivers)
 
     def _add(self, layers: Layers, name: str, pixels: Pixels, values: Floats) -> None:
         tile = layers.window
         if name not in layers:
             layers.sums[name] = np.zeros((tile.height, tile.width, *values.shape[1:]), np.float32)
-        layers.sums[name][pixels[:, 1] - tile.y0, pixels[:, 0] - tile.x0] += values
+        rows, columns = pixels[:, 1] - tile.y0, pixels[:, 0] - tile.x0
+        inside = (rows < tile.height) & (columns < tile.width)
+        if not inside.all():
+            rows, columns, values = rows[inside], columns[inside], values[inside]
+        layers.sums[name][rows, columns] += values
 
     def _pause(self) -> None:
         if self.between():

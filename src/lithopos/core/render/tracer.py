@@ -48,7 +48,10 @@ class Tracer(Protocol):
         ...
 
     def first_hits(self, pixels: Pixels, first: int, count: int, seed: int) -> dict[str, Floats]:
-        """Sums over the same samples of both halves: the models' `coverage` (N,), `albedo` and `normal` (N, 3)."""
+        """Sums over the same samples of both halves: the models' `coverage` (N,), `albedo` and `normal` (N, 3).
+
+        Where a receiver takes no light, also how much of each pixel such ones fill: `withheld` (N,).
+        """
         ...
 
     def irradiance(self) -> Floats:
@@ -72,7 +75,6 @@ class MitsubaTracer:
             LaneSampler(self.mi) if choose_variant() == FAST else FilmSampler(self.mi)
         )
         self._places: dict[Place, Any] = {}
-        self._alone: Any = None
         self._keys: tuple[str, str] = ("", "")
         self._matrices: list[Array] = []
         self._irradiance: Floats | None = None
@@ -85,7 +87,7 @@ class MitsubaTracer:
         same_place = scene.place_key != "" and scene.place_key == self._keys[0] and "without" in self._places
         if not same_place:
             # Freed first: the renderer numbers its objects, and kernels are found again by those numbers.
-            self._places, self._alone, self._irradiance = {}, None, None
+            self._places, self._irradiance = {}, None
             gc.collect()
             self._receivers = self._receiver_shapes()
             self._places["without"] = self._load(self._receivers)
@@ -94,12 +96,9 @@ class MitsubaTracer:
             self._move(matrices)
         else:
             self._places.pop("with", None)
-            self._alone = None
-            things = self._model_shapes()
-            self._places["with"] = self._load({**self._receivers, **things})
-            self._alone = self._load(things) if isinstance(self._sampler, FilmSampler) else None
-            self._sampler.know(self._places["with"])
+            self._places["with"] = self._load({**self._receivers, **self._model_shapes()})
             self.loaded["things"] += 1
+        self._sampler.know(self._places["with"], scene)
         self._keys, self._matrices = (scene.place_key, scene.things_key), matrices
 
     def batches(self, pixels: Pixels, count: int) -> list[Pixels]:
@@ -112,7 +111,7 @@ class MitsubaTracer:
 
     def first_hits(self, pixels: Pixels, first: int, count: int, seed: int) -> dict[str, Floats]:
         """See `Tracer.first_hits`."""
-        return self._sampler.first_hits(self._alone or self._places["with"], pixels, first, count, seed)
+        return self._sampler.first_hits(self._places["with"], pixels, first, count, seed)
 
     def irradiance(self) -> Floats:
         """See `Tracer.irradiance`; from the emitter's own sampling of directions."""
@@ -143,13 +142,10 @@ class MitsubaTracer:
                 values |= moved_values(self.scene.models[number], f"model{number}")
         if not values:
             return
-        for loaded in (self._places["with"], self._alone):
-            if loaded is None:
-                continue
-            parameters = self.mi.traverse(loaded)
-            for name, value in values.items():
-                parameters[name] = value
-            parameters.update()
+        parameters = self.mi.traverse(self._places["with"])
+        for name, value in values.items():
+            parameters[name] = value
+        parameters.update()
         self.loaded["moved"] += 1
 
 

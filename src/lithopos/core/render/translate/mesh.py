@@ -14,10 +14,12 @@ def flat(values: Any) -> Any:
     return np.ascontiguousarray(values, np.float32).ravel()
 
 
-def mesh(mi: Any, vertices: Any, normals: Any, uv: Any, faces: Any, bsdf: Any) -> Any:
-    """A mesh with a surface; vertices and normals (N, 3), uv (N, 2), faces (M, 3)."""
+def mesh(mi: Any, vertices: Any, normals: Any, uv: Any, faces: Any, bsdf: Any, emitter: Any = None) -> Any:
+    """A mesh with a surface, which may shine; vertices and normals (N, 3), uv (N, 2), faces (M, 3)."""
     properties = mi.Properties()
     properties["bsdf"] = bsdf
+    if emitter is not None:
+        properties["emitter"] = emitter
     made = mi.Mesh(
         "part", len(vertices), len(faces), has_vertex_normals=True, has_vertex_texcoords=True, props=properties
     )

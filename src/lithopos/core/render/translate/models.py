@@ -14,9 +14,9 @@ from lithopos.core.render.translate.mesh import flat, mesh
 __all__ = ["model_shapes", "moved_values"]
 
 
-def model_shapes(mi: Any, thing: StoodModel, prefix: str) -> dict[str, Any]:
-    """A stood model's parts as shapes by name."""
-    bsdfs = [_material(mi, material) for material in thing.model.materials]
+def model_shapes(mi: Any, thing: StoodModel, prefix: str, black: bool = False) -> dict[str, Any]:
+    """A stood model's parts as shapes by name; black ones keep their cut-outs and nothing else."""
+    bsdfs = [(_black if black else _material)(mi, material) for material in thing.model.materials]
     shapes = {}
     for index, part in enumerate(thing.model.parts):
         vertices, normals = _stood(part, thing.matrix)
@@ -53,10 +53,18 @@ def _material(mi: Any, material: PbrMaterial) -> Any:
     if material.normal_map is not None:
         bumps = {"type": "bitmap", "bitmap": mi.Bitmap(material.normal_map), "raw": True}
         inner = {"type": "normalmap", "normalmap": bumps, "bsdf": inner}
-    result: dict[str, Any] = {"type": "twosided", "inner": inner}
-    if not isinstance(material.opacity, float) or material.opacity < 1:
-        result = {"type": "mask", "opacity": _texture(mi, material.opacity), "inner": result}
-    return mi.load_dict(result)
+    return mi.load_dict(_cut_out(mi, material, {"type": "twosided", "inner": inner}))
+
+
+def _black(mi: Any, material: PbrMaterial) -> Any:
+    black = {"type": "diffuse", "reflectance": {"type": "rgb", "value": 0.0}}
+    return mi.load_dict(_cut_out(mi, material, {"type": "twosided", "inner": black}))
+
+
+def _cut_out(mi: Any, material: PbrMaterial, inner: dict[str, Any]) -> dict[str, Any]:
+    if isinstance(material.opacity, float) and material.opacity >= 1:
+        return inner
+    return {"type": "mask", "opacity": _texture(mi, material.opacity), "inner": inner}
 
 
 def _texture(mi: Any, value: float | Floats, colour: bool = False) -> Any:

@@ -6,13 +6,13 @@ from typing import Any
 
 import numpy as np
 
-from lithopos.core.arrays import Floats
+from lithopos.core.arrays import Array, Floats
 from lithopos.core.place.receiver import Receiver, Surface
 from lithopos.core.render.translate.mesh import mesh
 
 WHOLE_COAT = 0.5  # in the renderer's measure: 4 % at right angles, an index of refraction of 1.5
 
-__all__ = ["receiver_shapes"]
+__all__ = ["receiver_shapes", "shining_receiver"]
 
 
 def receiver_shapes(mi: Any, receiver: Receiver, prefix: str) -> dict[str, Any]:
@@ -24,6 +24,21 @@ def receiver_shapes(mi: Any, receiver: Receiver, prefix: str) -> dict[str, Any]:
         normal = np.cross(edges[0, 0], edges[0, 1])
         normals = np.tile(normal / np.linalg.norm(normal), (len(patch.vertices), 1))
         shapes[f"{prefix}patch{number}"] = mesh(mi, patch.vertices, normals, patch.uv, patch.faces, bsdf)
+    return shapes
+
+
+def shining_receiver(mi: Any, receiver: Receiver, prefix: str, radiance: float, seen_from: Array) -> dict[str, Any]:
+    """The same patches, black, shining towards a point (3,)."""
+    shapes = {}
+    for number, patch in enumerate(receiver.patches):
+        corner, *others = patch.vertices[patch.faces[0]]
+        normal = np.cross(others[0] - corner, others[1] - corner)
+        away = normal @ (seen_from - corner) < 0
+        faces = patch.faces[:, ::-1] if away else patch.faces
+        normals = np.tile((-normal if away else normal) / np.linalg.norm(normal), (len(patch.vertices), 1))
+        black = mi.load_dict({"type": "diffuse", "reflectance": {"type": "rgb", "value": 0.0}})
+        light = mi.load_dict({"type": "area", "radiance": {"type": "rgb", "value": radiance}})
+        shapes[f"{prefix}patch{number}"] = mesh(mi, patch.vertices, normals, patch.uv, faces, black, light)
     return shapes
 
 
