@@ -34,6 +34,8 @@ export type ClickTool = {
  */
 export type Kind = {
   name: string;
+  /** The order in which kinds lie on the photograph, the highest on top, and stand in their steps. */
+  rank: number;
   tool?: StrokeTool | ClickTool;
   /** The steps in which its overlay lies on the photograph. */
   on?: readonly Step[];

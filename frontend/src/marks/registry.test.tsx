@@ -7,6 +7,7 @@ import { KINDS, toolOf } from "./registry";
 /** A kind that is nowhere else: this object is all that the screen knows of it. */
 const puddle: Kind = {
   name: "puddle",
+  rank: 5,
   tool: {
     grasp: "clicks",
     prompts: ["click where it is wet"],
@@ -30,6 +31,7 @@ afterEach(() => {
 describe("the registry", () => {
   it("names each kind once, and every tool says how it takes the hand", () => {
     const names = KINDS.map((kind) => kind.name);
+    expect(names).toContain("model");
     expect(new Set(names).size).toBe(names.length);
     for (const { tool } of KINDS) if (tool) expect(["strokes", "clicks"]).toContain(tool.grasp);
   });

@@ -30,6 +30,12 @@ export function LightStep({ shot, document, derived }: StepProps) {
             min={0.1}
             onValue={(v) => void change({ sun: { elevation_deg: Math.min(v, 90) } }, "sun by figure")}
           />
+          {!measured && (
+            <Hint>
+              Where it begins is a guess. Pull the tip of the model’s shadow until it runs as the shadows in the
+              photograph do.
+            </Hint>
+          )}
           {measured && (
             <Button
               className="mt-1"

@@ -6,8 +6,9 @@ import { EdgeList } from "./List";
 import { EdgeOverlay } from "./Overlay";
 
 /** Straight things along which the perspective is found. */
-export const edge: Kind = {
+export const kind: Kind = {
   name: "edge",
+  rank: 10,
   tool: {
     grasp: "strokes",
     finds: true,

@@ -4,8 +4,9 @@ import { GnomonOverlay } from "./Overlay";
 import { Gnomons } from "./Panel";
 
 /** A thing and its shadow, which tell the sun. */
-export const gnomon: Kind = {
+export const kind: Kind = {
   name: "gnomon",
+  rank: 70,
   tool: {
     grasp: "clicks",
     prompts: ["click the thing’s foot", "now its top", "now the tip of its shadow"],

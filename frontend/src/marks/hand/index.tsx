@@ -2,4 +2,4 @@ import type { Kind } from "../kind";
 import { HandOverlay } from "./Overlay";
 
 /** The camera set by hand. */
-export const hand: Kind = { name: "hand", on: ["perspective"], Overlay: HandOverlay };
+export const kind: Kind = { name: "hand", rank: 20, on: ["perspective"], Overlay: HandOverlay };

@@ -12,8 +12,9 @@ const footOf = (on: Surface): [number, number] | null => {
 };
 
 /** Lengths in the picture: known ones (yardsticks) set the scale, others are measured. */
-export const length: Kind = {
+export const kind: Kind = {
   name: "length",
+  rank: 30,
   tool: {
     grasp: "strokes",
     make(from, to, { document, tool, id }) {

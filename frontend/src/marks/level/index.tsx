@@ -6,8 +6,9 @@ import { LevelOverlay } from "./Overlay";
 import { Levels } from "./Panel";
 
 /** Level planes above or below the ground: a table, a step, a quay. */
-export const level: Kind = {
+export const kind: Kind = {
   name: "level",
+  rank: 50,
   tool: {
     grasp: "clicks",
     prompts: ["click a point of the ground below it", "now the level’s edge, plumb above"],

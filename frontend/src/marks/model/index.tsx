@@ -4,8 +4,9 @@ import { StoodModels } from "./Live";
 import { ModelOverlay } from "./Overlay";
 
 /** Models: puck, ring and stem in the picture, footprints in the plan, themselves in the live view. */
-export const model: Kind = {
+export const kind: Kind = {
   name: "model",
+  rank: 60,
   on: ["place"],
   Overlay: ModelOverlay,
   Glyph: ModelGlyphs,

@@ -4,8 +4,9 @@ import { OriginOverlay } from "./Overlay";
 import { Origin } from "./Panel";
 
 /** Where x and y are zero, and which way x runs. */
-export const origin: Kind = {
+export const kind: Kind = {
   name: "origin",
+  rank: 40,
   tool: {
     grasp: "clicks",
     prompts: ["click on the ground"],

@@ -10,7 +10,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-LISTS = ("edges", "lengths", "levels", "models", "gnomons")
+from lithopos.core.shot.document import LISTS
+
 WHOLE = ("camera", "photograph")  # parts that only make sense as one
 Path = tuple[str, ...]
 

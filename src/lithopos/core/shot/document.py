@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, get_args, get_origin
 
 from pydantic import Field, ValidationError, model_validator
 
@@ -20,7 +20,7 @@ from lithopos.core.shot.place import Placed
 
 FORMAT = 2
 
-__all__ = ["FORMAT", "Shot", "load_shot", "new_shot", "new_shot_camera", "shot_schema", "upgraded"]
+__all__ = ["FORMAT", "LISTS", "Shot", "load_shot", "new_shot", "new_shot_camera", "shot_schema", "upgraded"]
 
 
 class Shot(DocumentPart):
@@ -43,8 +43,8 @@ class Shot(DocumentPart):
 
     @model_validator(mode="after")
     def _identities_differ(self) -> Shot:
-        for things in (self.edges, self.lengths, self.levels, self.models, self.gnomons):
-            names = [thing.id for thing in things]
+        for name in LISTS:
+            names = [thing.id for thing in getattr(self, name)]
             if len(set(names)) < len(names):
                 raise ValueError("two things have the same id")
         return self
@@ -70,6 +70,14 @@ class Shot(DocumentPart):
         """Every file that the document names."""
         photograph = [self.photograph.file] if self.photograph else []
         return list(dict.fromkeys(photograph + [model.file for model in self.models]))
+
+
+# The lists whose things have identities, by which changes address them.
+LISTS = tuple(
+    name
+    for name, field in Shot.model_fields.items()
+    if get_origin(field.annotation) is list and "id" in get_args(field.annotation)[0].model_fields
+)
 
 
 def new_shot(name: str, file: str, told: dict[str, Any]) -> Shot:
