@@ -8,7 +8,8 @@ from typing import Any
 from hypothesis import given
 from hypothesis import strategies as st
 
-from lithopos.core.shot.change import LISTS, changed, met
+from lithopos.core.shot.change import changed, met
+from lithopos.core.shot.document import LISTS
 
 IDS = st.sampled_from(["a", "b", "c", "d"])
 THINGS = st.lists(IDS, unique=True).map(lambda ids: [{"id": name, "value": 0} for name in ids])
