@@ -68,11 +68,6 @@ class Models(Folder):
             return {"meshes": [{"primitives": [{**primitive, **more}]}]}
 
         coloured = {"materials": [{"pbrMetallicRoughness": {"baseColorFactor": [1, 0.5]}}], **meshes(material=0)}
-        textured = {
-            "materials": [{"pbrMetallicRoughness": {"baseColorTexture": {"index": 0}}}],
-            "textures": [{"source": 0}],
-            "images": [{"uri": "data:image/png;base64,R0lGODlhAQABAAAAACw="}],
-        }
         cases: list[tuple[dict[str, Any], str]] = [
             ({"asset": {"version": "1.0"}}, "is glTF version 1.0"),
             ({"asset": {"version": "7.3"}}, "is glTF version 7.3"),
@@ -85,8 +80,7 @@ class Models(Folder):
             ({"nodes": [{"mesh": 0, "scale": [1e300] * 3}], "scenes": [{"nodes": [0]}]}, "not numbers|beyond"),
             ({"accessors": [{**accessor, "count": -4}]}, r"accessors\[0\] counts -4"),
             ({"accessors": [{**accessor, "bufferView": 8}]}, r"names bufferViews\[8\]"),
-            (coloured, "not four numbers"),
-            (textured, "texture that can't be read"),
+            (coloured, "is not 4 numbers"),
             ({"extensionsRequired": [f"X_{n}" for n in range(20_000)]}, r"^model: needs X_0, .{3,40} and 19997 more"),
         ]
         for change, words in cases:
@@ -96,7 +90,7 @@ class Models(Folder):
         for name, data, words in (
             ("deep.gltf", '{"a":' * 100_000, "nested too deep|damaged"),
             ("nan.gltf", '{"asset": {"version": "2.0"}, "scene": NaN}', "holds NaN"),
-            ("list.gltf", "[1]", "not a picture"),
+            ("list.gltf", "[1]", "neither a photograph nor a model"),
             ("v1.glb", b"glTF" + struct.pack("<II", 1, 12), "glTF version 1"),
         ):
             with self.subTest(name), self.assertRaisesRegex(InputError, words):
@@ -107,9 +101,15 @@ class Models(Folder):
         document["accessors"].append({**document["accessors"][0], "count": 2})
         document["meshes"][0]["primitives"][0]["attributes"] |= {"NORMAL": 1, "TEXCOORD_0": 1}
         document["nodes"][0]["name"] = "a\nname\x00 that breaks lines"
+        document |= {
+            "materials": [{"name": "sign", "pbrMetallicRoughness": {"baseColorTexture": {"index": 0}}}],
+            "textures": [{"source": 0}],
+            "images": [{"uri": "data:image/png;base64,R0lGODlhAQABAAAAACw="}],
+        }
         told = inspect_file(self.file("m.glb", glb(document, binary)))
-        self.assertEqual(len(told["lost"]), 2)
+        self.assertEqual(len(told["lost"]), 3)
         self.assertIn("NORMAL does not fit", told["lost"][0])
+        self.assertIn("'sign' lacks a texture that can't be read", told["lost"][2])
         self.assertEqual(told["parts"], ["aname that breaks lines"])
 
     def test_a_texture_used_many_times_is_decoded_once(self) -> None:
@@ -207,8 +207,8 @@ class Pictures(Folder):
     def test_bad_pictures_get_one_plain_sentence_and_no_memory(self) -> None:
         bomb = png_header(12_000, 9_000)
         for name, data, words in (
-            ("script.ps", b"%!PS-Adobe-3.0 EPSF-3.0\n%%BoundingBox: 0 0 99 99\nshowpage", "is not a picture"),
-            ("gif.jpg", b"GIF89a" + b"\0" * 60, "is not a picture"),
+            ("script.ps", b"%!PS-Adobe-3.0 EPSF-3.0\n%%BoundingBox: 0 0 99 99\nshowpage", "neither a photograph"),
+            ("gif.jpg", b"GIF89a" + b"\0" * 60, "neither a photograph"),
             ("cut.png", image()[:-60], "cut off|damaged"),
             ("cut.tif", tiff_bytes()[:-2000], "cut off|damaged"),
             ("bomb.png", bomb, "cut off|damaged"),

@@ -11,7 +11,7 @@ import numpy as np
 from lithopos.core.arrays import Floats
 from lithopos.core.exchange.decode import read_picture
 from lithopos.core.exchange.picture import Picture
-from lithopos.core.geometry.model import Model, Part, PbrMaterial
+from lithopos.core.geometry.model import Material, Model, Part
 from lithopos.core.reading.ask import read_model
 from lithopos.core.render.scene import Scene
 from lithopos.core.render.tracer import MitsubaTracer
@@ -34,7 +34,7 @@ def box(size: tuple[float, float, float], grey: float = 0.5) -> Model:
         normals.append(np.tile(n / np.linalg.norm(n), (4, 1)))
         faces += [[4 * number, 4 * number + 1, 4 * number + 2], [4 * number, 4 * number + 2, 4 * number + 3]]
     part = Part("box", np.concatenate(vertices), np.concatenate(normals), np.zeros((24, 2)), np.array(faces), 0)
-    return Model([part], [PbrMaterial("grey", np.full(3, grey, np.float32), 1.0)])
+    return Model([part], [Material("grey", np.full(3, grey, np.float32), 1.0)])
 
 
 @cache

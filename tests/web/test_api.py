@@ -75,7 +75,7 @@ class Api(unittest.TestCase):
             with self.subTest(words):
                 self.assertIn(words, self.ask(method, path, body, status)["detail"])
         self.assertEqual(self.ask("get", here)["revision"], 1)
-        self.assertIn("is not a picture", self.send("a.jpg", b"nonsense", 422)["detail"])
+        self.assertIn("neither a photograph", self.send("a.jpg", b"nonsense", 422)["detail"])
 
     def test_strangers_are_refused(self) -> None:
         self.ask("get", "/projects", status=403, Host="lithopos.example")

@@ -38,6 +38,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/files/{sha256}/live": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A model as the live view draws it: one GLB with few enough triangles, whatever it came as. */
+        get: operations["getLive"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/files/{sha256}/thumb": {
         parameters: {
             query?: never;
@@ -587,6 +604,11 @@ export interface components {
              * @enum {string}
              */
             kind: "photograph" | "model";
+            /**
+             * Materials
+             * @default []
+             */
+            materials: string[];
             /** Name */
             name: string;
             /**
@@ -594,6 +616,11 @@ export interface components {
              * @default []
              */
             notes: string[];
+            /**
+             * Parts
+             * @default []
+             */
+            parts: string[];
             /** Sha256 */
             sha256: string;
             /** Size Bytes */
@@ -608,6 +635,26 @@ export interface components {
              * @default null
              */
             triangles: number | null;
+            /**
+             * Unit
+             * @default null
+             */
+            unit: string | null;
+            /**
+             * Unit From
+             * @default null
+             */
+            unit_from: ("file" | "guess") | null;
+            /**
+             * Unit M
+             * @default null
+             */
+            unit_m: number | null;
+            /**
+             * Up
+             * @default null
+             */
+            up: ("y" | "z") | null;
             /**
              * Width
              * @default null
@@ -1072,7 +1119,8 @@ export interface components {
          * Placed
          * @description A model and where it stands: its foot's middle [m], turned about the plumb line, sized.
          *
-         *     `level` names the level that it stands on, which takes its shadow; null for the ground.
+         *     `level` names the level that it stands on, which takes its shadow; null for the ground. `unit` and `up` say what
+         *     the file's numbers mean where the program has guessed wrong; null for what it read or guessed.
          */
         Placed: {
             /** File */
@@ -1112,6 +1160,16 @@ export interface components {
              * @default 0
              */
             turn_deg: number;
+            /**
+             * Unit
+             * @default null
+             */
+            unit: ("mm" | "cm" | "m" | "inch" | "foot") | null;
+            /**
+             * Up
+             * @default null
+             */
+            up: ("y" | "z") | null;
         };
         /**
          * Problem
@@ -1589,6 +1647,28 @@ export interface operations {
                     "application/json": components["schemas"]["FoundEdges"];
                 };
             };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    getLive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sha256: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
             /** @description Unprocessable Entity */
             422: {
                 headers: {

@@ -15,7 +15,7 @@ import psutil
 
 from lithopos.core.errors import Cancelled, InputError, NoRoom
 from lithopos.core.exchange.picture import Picture, write_png
-from lithopos.core.reading.ask import read_model_kept, read_picture
+from lithopos.core.reading.ask import read_model_kept, read_picture_kept
 from lithopos.core.render.render import Quality, render_shot
 from lithopos.core.render.session import Session, sized
 from lithopos.jobs.queue import Queue
@@ -121,7 +121,7 @@ class Worker:
 
         steps = render_shot(
             shot,
-            lambda: read_picture(library.file_path(photograph)),
+            lambda: read_picture_kept(library.file_path(photograph), library.made_folder(photograph)),
             lambda name: read_model_kept(library.file_path(name), library.made_folder(name)),
             quality=quality,
             session=self._session(quality),

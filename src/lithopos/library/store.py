@@ -198,10 +198,15 @@ class Library:
         sha256 = name.removeprefix("sha256:")
         return self.data / "made" / sha256[:2] / sha256
 
-    def made_file(self, sha256: str, name: str) -> Path | None:
-        """One thing that was made of a file, made anew if it is gone; None if the file needs none."""
+    def made_file(self, sha256: str, name: str, must: bool = False) -> Path | None:
+        """One thing that was made of a file, made anew if it is gone; None if the file needs none.
+
+        Parameters
+        ----------
+        must : every file of its kind needs it: made anew, too, by a version that did not make it yet.
+        """
         place = self.made_folder(sha256)
-        if not place.is_dir():
+        if not place.is_dir() or (must and not (place / name).is_file()):
             with _room(), tempfile.TemporaryDirectory(dir=self.data / "files", prefix=".new-") as folder:
                 ask_reader("prepare", self.file_path(sha256), Path(folder))
                 self._put_made(sha256, Path(folder))

@@ -23,7 +23,7 @@ from lithopos.core.materials import GROUND_MATERIALS
 from lithopos.core.readiness import missing
 from lithopos.core.reading.ask import find_edges_of
 from lithopos.core.reading.child import THUMB_WIDTHS
-from lithopos.core.reading.screen import DISPLAY, thumb_name
+from lithopos.core.reading.screen import DISPLAY, LIVE, thumb_name
 from lithopos.core.render.render import refuse_too_large
 from lithopos.core.shot import Shot, load_shot, new_shot_camera
 from lithopos.core.shot.change import changed
@@ -112,6 +112,16 @@ def get_file(path: s.FilePath) -> Response:
     return _sent(library.file_path(path.sha256), "application/octet-stream", attached=True)
 
 
+@api.get("/files/<string:sha256>/live", operation_id="getLive")
+def get_live(path: s.FilePath) -> Response:
+    """A model as the live view draws it: one GLB with few enough triangles, whatever it came as."""
+    if _library().file(path.sha256).kind != "model":
+        raise NotFound("Only models have a copy for the live view.")
+    place = _library().made_file(path.sha256, LIVE, must=True)
+    assert place
+    return _sent(place, "model/gltf-binary", attached=True)
+
+
 @api.get("/files/<string:sha256>/thumb", operation_id="getThumb")
 def get_thumb(path: s.FilePath, query: s.ThumbQuery) -> Response:
     if _library().file(path.sha256).kind != "photograph":
@@ -160,7 +170,13 @@ def _file_out(file: StoredFile, name: str) -> s.FileOut:
         height=told.get("height"),
         size_m=told.get("size_m"),
         triangles=told.get("triangles"),
-        notes=told.get("notes") or told.get("lost") or [],
+        unit=told.get("unit"),
+        unit_m=told.get("unit_m"),
+        unit_from=told.get("unit_from"),
+        up=told.get("up"),
+        parts=told.get("parts", []),
+        materials=told.get("materials", []),
+        notes=[*told.get("notes", []), *told.get("lost", []), *told.get("mended", [])],
     )
 
 

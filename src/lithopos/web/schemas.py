@@ -103,6 +103,12 @@ class FileOut(BaseModel):
     height: int | None = None
     size_m: list[float] | None = None
     triangles: int | None = None
+    unit: str | None = None
+    unit_m: float | None = None
+    unit_from: Literal["file", "guess"] | None = None
+    up: Literal["y", "z"] | None = None
+    parts: list[str] = []
+    materials: list[str] = []
     notes: list[str] = []
 
 

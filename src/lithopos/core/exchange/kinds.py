@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import re
+import zipfile
 from pathlib import Path
 
-__all__ = ["MEDIA_TYPES", "SHOWN_BY_BROWSERS", "file_kind"]
+__all__ = ["MEDIA_TYPES", "MODEL_KINDS", "SHOWN_BY_BROWSERS", "file_kind"]
 
 MEDIA_TYPES = {
     "jpeg": "image/jpeg",
@@ -16,10 +18,21 @@ MEDIA_TYPES = {
     "raw": "application/octet-stream",
     "glb": "model/gltf-binary",
     "gltf": "model/gltf+json",
+    "usd": "model/vnd.usd+zip",
+    "3mf": "model/3mf",
+    "step": "model/step",
+    "ifc": "application/x-step",
+    "obj": "model/obj",
+    "ply": "application/octet-stream",
+    "stl": "model/stl",
+    "off": "text/plain",
+    "zip": "application/zip",
 }
+MODEL_KINDS = ("glb", "gltf", "usd", "3mf", "step", "ifc", "obj", "ply", "stl", "off", "zip")
 SHOWN_BY_BROWSERS = {"jpeg", "png", "webp", "avif"}
 _RAW_SUFFIXES = {".dng", ".nef", ".cr2", ".cr3", ".arw", ".raf", ".orf", ".rw2", ".pef", ".srw"}
 _RAW_HEADS = (b"FUJIFILMCCD-RAW", b"IIRO", b"IIRS", b"MMOR", b"IIU\0")
+_OBJ_WORDS = {b"v", b"vn", b"vt", b"f", b"o", b"g", b"s", b"mtllib", b"usemtl", b"l", b"p", b"vp"}
 _HEIC_BRANDS = {b"heic", b"heix", b"heim", b"heis", b"hevc", b"hevx", b"mif1", b"msf1"}
 
 
@@ -42,9 +55,54 @@ def file_kind(path: Path) -> str | None:
         return "raw"
     if head[4:8] == b"ftyp":
         return _boxed_kind(head)
+    return _model_kind(path, head)
+
+
+def _model_kind(path: Path, head: bytes) -> str | None:
     if head[:4] == b"glTF":
         return "glb"
-    return "gltf" if head.lstrip(b"\xef\xbb\xbf \t\r\n")[:1] == b"{" else None
+    if head[:4] in (b"PK\3\4", b"PK\5\6"):
+        return _zipped_kind(path)
+    if head.startswith((b"PXR-USDC", b"#usda")):
+        return "usd"
+    if head.startswith((b"ply\n", b"ply\r")):
+        return "ply"
+    with path.open("rb") as file:
+        begin = file.read(1 << 16)
+    if begin[:2] in (b"\xff\xfe", b"\xfe\xff"):
+        begin = begin.decode("utf-16", "replace").encode()
+    begin = begin.lstrip(b"\xef\xbb\xbf \t\r\n")
+    if begin[:1] == b"{":
+        return "gltf"
+    if begin.startswith(b"ISO-10303-21"):
+        return "ifc" if re.search(rb"FILE_SCHEMA\s*\(\s*\(\s*'IFC", begin) else "step"
+    if re.match(rb"(ST)?C?N?4?n?OFF\b", begin):
+        return "off"
+    return _stl_or_obj(path, begin)
+
+
+def _stl_or_obj(path: Path, begin: bytes) -> str | None:
+    """Two that have no mark: STL by its length or its first words, OBJ by the words that its lines begin with."""
+    if path.stat().st_size == 84 + 50 * int.from_bytes(begin[80:84].ljust(4, b"\0"), "little"):
+        return "stl"
+    if re.match(rb"solid\b", begin) and re.search(rb"\bfacet\b", begin):
+        return "stl"
+    lines = [line.split(None, 1) for line in begin.splitlines()[:2000] if line.strip() and not line.startswith(b"#")]
+    known = sum(words[0] in _OBJ_WORDS for words in lines)
+    return "obj" if lines and known >= 0.8 * len(lines) and any(words[0] == b"v" for words in lines) else None
+
+
+def _zipped_kind(path: Path) -> str:
+    """What a zip is: formats that are zips themselves have a mark in their lists."""
+    try:
+        with zipfile.ZipFile(path) as package:
+            names = package.namelist()
+    except (zipfile.BadZipFile, OSError, ValueError, NotImplementedError):
+        return "zip"
+    if any(name.lower().endswith(".model") and name.startswith("3D/") for name in names):
+        return "3mf"
+    # A USDZ package's first file is its stage, and nothing in it is packed.
+    return "usd" if names and names[0].lower().endswith((".usd", ".usda", ".usdc")) else "zip"
 
 
 def _boxed_kind(head: bytes) -> str | None:

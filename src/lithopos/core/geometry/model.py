@@ -1,40 +1,96 @@
-"""A 3D model as plain data: triangles in metres, z up, with physically based materials."""
+"""A 3D model as plain data: triangles in metres, z up, with physically based materials.
+
+The terms of a material are those of glTF 2.0 and its ratified extensions (Khronos), whatever file it came from:
+open, documented, and what other formats are turned into with the least loss.
+"""
 
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 
 from lithopos.core.arrays import Array, Floats
 
-__all__ = ["Model", "Part", "PbrMaterial"]
+Wrap = Literal["repeat", "clamp", "mirror"]
+Turn = tuple[tuple[float, float, float], tuple[float, float, float]]
+STRAIGHT: Turn = ((1.0, 0.0, 0.0), (0.0, 1.0, 0.0))
+# How the metres of a model are known: the file or its format says so, its size suggests it, or nothing does.
+UnitSource = Literal["file", "guess"]
+
+__all__ = ["STRAIGHT", "Material", "Model", "Part", "Texture", "Turn", "Unit", "UnitSource", "Wrap"]
 
 
 @dataclass(frozen=True)
-class PbrMaterial:
-    """A metal/rough material; pictures are (H, W, C) with the first row at v = 0.
+class Texture:
+    """A picture on a surface.
 
     Attributes
     ----------
-    base_colour : (3,) linear, or a picture (H, W, 3) linear.
-    roughness, metallic : numbers, or pictures (H, W).
-    opacity : a number, or a picture (H, W).
-    normal_map : (H, W, 3) in 0..1, tangent space, or None.
+    values : (H, W, 3) linear colours or a normal map in 0..1, or (H, W) numbers; the first row lies at v = 0.
+    turn : (2, 3) from a part's uv to the picture's: what repeats, turns and shifts it.
+    wrap : what lies beyond its borders.
+    smooth : between its pixels linearly; else each is a square.
+    """
+
+    values: Floats
+    turn: Turn = STRAIGHT
+    wrap: Wrap = "repeat"
+    smooth: bool = True
+
+
+@dataclass(frozen=True)
+class Material:
+    """What a part is made of; a value with a `Texture` is that texture alone, factors are in it already.
+
+    Attributes
+    ----------
+    base_colour : (3,) linear.
+    opacity : 1 is there, 0 is not; for cut-outs and veils, not for glass.
+    normal : a normal map in tangent space.
+    emission : (3,) linear, beside white paint in full light (1).
+    transmission : how much light passes as through glass; `ior` bends it where `thickness_m` is above 0.
+    attenuation_colour, attenuation_m : what is left of white light after so many metres within.
+    coat, coat_roughness : a clear lacquer over it.
+    sheen_colour, sheen_roughness : light caught by fibres at grazing angles.
+    specular, specular_colour : strength and tint of what a dielectric mirrors (1: by Fresnel's equations at `ior`).
+    anisotropy, anisotropy_turn_deg : how far the polish runs one way, and which, from the uv's first axis.
+    unlit : shines with its base colour whatever the light.
+    missing : names of textures that could not be had: such a material is shown as unfinished.
     """
 
     name: str
-    base_colour: Floats
-    roughness: float | Floats = 1.0
-    metallic: float | Floats = 0.0
-    opacity: float | Floats = 1.0
-    normal_map: Floats | None = None
+    base_colour: Floats | Texture
+    roughness: float | Texture = 1.0
+    metallic: float | Texture = 0.0
+    opacity: float | Texture = 1.0
+    normal: Texture | None = None
+    emission: Floats | Texture | None = None
+    transmission: float | Texture = 0.0
+    ior: float = 1.5
+    thickness_m: float = 0.0
+    attenuation_colour: tuple[float, float, float] = (1.0, 1.0, 1.0)
+    attenuation_m: float = np.inf
+    coat: float = 0.0
+    coat_roughness: float = 0.0
+    sheen_colour: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    sheen_roughness: float = 0.0
+    specular: float = 1.0
+    specular_colour: tuple[float, float, float] = (1.0, 1.0, 1.0)
+    anisotropy: float = 0.0
+    anisotropy_turn_deg: float = 0.0
+    unlit: bool = False
+    missing: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
 class Part:
-    """Triangles of one material: vertices (N, 3) [m], normals (N, 3), uv (N, 2), faces (M, 3)."""
+    """Triangles of one material: vertices (N, 3) [m], normals (N, 3), uv (N, 2), faces (M, 3).
+
+    `colours` (N, 3), linear, are multiplied into the material's base colour where a file paints its vertices.
+    """
 
     name: str
     vertices: Array
@@ -42,15 +98,36 @@ class Part:
     uv: Array
     faces: NDArray[np.int64]
     material: int
+    colours: Floats | None = None
+
+
+@dataclass(frozen=True)
+class Unit:
+    """Metres that one of the file's units is, its name, and how that is known."""
+
+    name: str = "m"
+    metres: float = 1.0
+    source: UnitSource = "file"
 
 
 @dataclass(frozen=True)
 class Model:
-    """Parts with their materials; `lost` says in plain words what could not be kept."""
+    """Parts with their materials.
+
+    Attributes
+    ----------
+    unit : what the file's numbers were multiplied by to give metres.
+    up : which of the file's axes was taken for up.
+    lost : in plain words what could not be kept.
+    mended : in plain words what was put right.
+    """
 
     parts: list[Part]
-    materials: list[PbrMaterial]
+    materials: list[Material]
     lost: list[str] = field(default_factory=list)
+    unit: Unit = Unit()
+    up: Literal["y", "z"] = "y"
+    mended: list[str] = field(default_factory=list)
 
     @property
     def triangles(self) -> int:

@@ -15,7 +15,7 @@ from lithopos.core.errors import InputError, NoRoom
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.geometry.model import Model
 from lithopos.core.reading.limits import SECONDS
-from lithopos.core.reading.quick import load_model, load_picture
+from lithopos.core.reading.quick import has_picture, load_model, load_picture
 
 __all__ = [
     "ask_reader",
@@ -24,6 +24,7 @@ __all__ = [
     "read_model",
     "read_model_kept",
     "read_picture",
+    "read_picture_kept",
 ]
 
 NO_ROOM = "The disk is full: the file could not be read into a working copy. Make room and try again."
@@ -69,6 +70,11 @@ def read_picture(path: Path) -> Picture:
     with tempfile.TemporaryDirectory(prefix="lithopos-") as folder:
         ask_reader("picture", path, Path(folder))
         return load_picture(Path(folder))
+
+
+def read_picture_kept(path: Path, made: Path) -> Picture:
+    """The same where a working copy may be kept in a folder."""
+    return load_picture(made) if has_picture(made) else read_picture(path)
 
 
 def read_model(path: Path) -> Model:

@@ -17,13 +17,12 @@ from lithopos.core.errors import InputError
 from lithopos.core.reading.limits import limit_this_process
 
 THUMB_WIDTHS = (240, 480)
-MODELS = ("glb", "gltf")
 
 
 def _read_model(path: Path) -> Any:
-    from lithopos.core.geometry.gltf import read_gltf
+    from lithopos.core.geometry.readers.table import read_model
 
-    return read_gltf(path)
+    return read_model(path)
 
 
 def _read_picture(path: Path) -> Any:
@@ -37,15 +36,22 @@ def _tell(path: Path, _: Path) -> dict[str, Any]:
 
 
 def _prepare(path: Path, out: Path) -> dict[str, Any]:
+    from lithopos.core.exchange.kinds import SHOWN_BY_BROWSERS
     from lithopos.core.reading.screen import save_for_screen
 
     told, read = _told(path)
     if told["kind"] == "model":
         from lithopos.core.reading.quick import save_model
+        from lithopos.core.reading.screen import save_live
 
         save_model(read, out)
+        save_live(read, out)
     else:
         save_for_screen(read, told["format"], THUMB_WIDTHS, out)
+        if told["format"] not in SHOWN_BY_BROWSERS:  # developing or unpacking is dear: the working copy is kept
+            from lithopos.core.reading.quick import save_picture
+
+            save_picture(read, out)
     return told
 
 
@@ -71,23 +77,31 @@ def _edges(path: Path, _: Path) -> dict[str, Any]:
 
 def _told(path: Path) -> tuple[dict[str, Any], Any]:
     """What a file is, and what was read of it."""
-    from lithopos.core.exchange.kinds import file_kind
+    from lithopos.core.exchange.kinds import MODEL_KINDS, file_kind
 
     if path.stat().st_size == 0:
         raise InputError("file", "is empty")
     kind = file_kind(path)
-    if kind in MODELS:
+    if kind in MODEL_KINDS:
         model = _read_model(path)
         low, high = model.bounds()
+        used = sorted({part.material for part in model.parts})
         return {
             "kind": "model",
             "format": kind,
             "size_m": (high - low).tolist(),
+            "unit": model.unit.name,
+            "unit_m": model.unit.metres,
+            "unit_from": model.unit.source,
+            "up": model.up,
             "triangles": model.triangles,
             "parts": [part.name for part in model.parts],
-            "materials": [m.name for m in model.materials[:-1]],
+            "materials": [model.materials[number].name for number in used],
             "lost": model.lost,
+            "mended": model.mended,
         }, model
+    if kind is None:
+        raise InputError("file", "is neither a photograph nor a model of a kind that is read (see docs/formats.md)")
     from lithopos.core.exchange.exif import camera_notes
 
     picture = _read_picture(path)

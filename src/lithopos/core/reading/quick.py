@@ -3,19 +3,19 @@
 from __future__ import annotations
 
 import json
-from dataclasses import fields
+from dataclasses import asdict, fields
 from pathlib import Path
 from typing import Any, Literal, overload
 
 import numpy as np
 
 from lithopos.core.exchange.picture import Picture
-from lithopos.core.geometry.model import Model, Part, PbrMaterial
+from lithopos.core.geometry.model import Material, Model, Part, Texture, Unit
 
-FORM = 2  # raised when the form changes: what was kept in an older one is read anew from its file
+FORM = 3  # raised when the form changes: what was kept in an older one is read anew from its file
 PICTURE, MODEL = f"picture-{FORM}.npz", f"model-{FORM}.npz"
 
-__all__ = ["load_model", "load_picture", "save_model", "save_picture"]
+__all__ = ["has_picture", "load_model", "load_picture", "save_model", "save_picture"]
 
 
 def save_picture(picture: Picture, folder: Path) -> None:
@@ -25,28 +25,35 @@ def save_picture(picture: Picture, folder: Path) -> None:
 
 
 def save_model(model: Model, folder: Path) -> None:
-    """Keep a model."""
+    """Keep a model, in single precision."""
     arrays: dict[str, Any] = {}
     for number, part in enumerate(model.parts):
-        for name in ("vertices", "normals", "uv", "faces"):
-            arrays[f"part{number}.{name}"] = getattr(part, name)
-    materials, pictures = [], dict[int, str]()
-    for material in model.materials:
-        plain: dict[str, Any] = {}
-        for item in fields(PbrMaterial):
-            value = getattr(material, item.name)
-            if isinstance(value, np.ndarray):
-                # What materials share is kept once.
-                name = pictures.setdefault(id(value), f"picture{len(pictures)}")
-                arrays[name] = value
-                plain[item.name] = {"array": name}
-            else:
-                plain[item.name] = value
-        materials.append(plain)
+        for name in ("vertices", "normals", "uv", "colours"):
+            values = getattr(part, name)
+            if values is not None:
+                arrays[f"part{number}.{name}"] = np.asarray(values, np.float32)
+        arrays[f"part{number}.faces"] = np.asarray(part.faces, np.int32)
+    pictures: dict[int, str] = {}  # what materials share is kept once
+
+    def plain(value: Any) -> Any:
+        if isinstance(value, Texture):
+            return {"texture": plain(value.values), "turn": value.turn, "wrap": value.wrap, "smooth": value.smooth}
+        if isinstance(value, np.ndarray):
+            name = pictures.setdefault(id(value), f"picture{len(pictures)}")
+            arrays[name] = value
+            return {"array": name}
+        return value
+
     head = {
         "parts": [{"name": part.name, "material": part.material} for part in model.parts],
-        "materials": materials,
+        "materials": [
+            {item.name: plain(getattr(material, item.name)) for item in fields(Material)}
+            for material in model.materials
+        ],
         "lost": model.lost,
+        "mended": model.mended,
+        "unit": asdict(model.unit),
+        "up": model.up,
     }
     np.savez(folder / MODEL, head=np.array(json.dumps(head)), **arrays)
 
@@ -55,6 +62,11 @@ def load_picture(folder: Path) -> Picture:
     """A kept picture."""
     with np.load(folder / PICTURE, allow_pickle=False) as kept:
         return Picture(kept["codes"], kept["icc"].tobytes() or None, tuple(json.loads(str(kept["notes"]))))
+
+
+def has_picture(folder: Path) -> bool:
+    """Whether a working copy is kept here."""
+    return (folder / PICTURE).is_file()
 
 
 @overload
@@ -68,6 +80,15 @@ def load_model(folder: Path, must: bool = True) -> Model | None:
     with np.load(folder / MODEL, allow_pickle=False) as opened:
         kept = {name: opened[name] for name in opened.files}
     head = json.loads(str(kept["head"]))
+
+    def value(told: Any) -> Any:
+        if isinstance(told, dict) and "texture" in told:
+            turn = tuple(tuple(row) for row in told["turn"])
+            return Texture(value(told["texture"]), turn, told["wrap"], told["smooth"])  # type: ignore[arg-type]
+        if isinstance(told, dict):
+            return kept[told["array"]]
+        return tuple(told) if isinstance(told, list) else told
+
     parts = [
         Part(
             told["name"],
@@ -76,11 +97,9 @@ def load_model(folder: Path, must: bool = True) -> Model | None:
             kept[f"part{number}.uv"],
             kept[f"part{number}.faces"],
             told["material"],
+            kept.get(f"part{number}.colours"),
         )
         for number, told in enumerate(head["parts"])
     ]
-    materials = [
-        PbrMaterial(**{name: kept[v["array"]] if isinstance(v, dict) else v for name, v in plain.items()})
-        for plain in head["materials"]
-    ]
-    return Model(parts, materials, head["lost"])
+    materials = [Material(**{name: value(told) for name, told in plain.items()}) for plain in head["materials"]]
+    return Model(parts, materials, head["lost"], Unit(**head["unit"]), head["up"], head["mended"])

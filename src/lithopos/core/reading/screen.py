@@ -1,4 +1,5 @@
-"""What the browser needs of a photograph: small pictures, and a copy where it can't show the file itself."""
+"""What the browser needs: of a photograph small pictures and a copy where it can't show the file itself; of a model
+one GLB with few enough triangles, whatever it came as."""
 
 from __future__ import annotations
 
@@ -12,11 +13,17 @@ from PIL import Image, ImageCms
 
 from lithopos.core.exchange.kinds import SHOWN_BY_BROWSERS
 from lithopos.core.exchange.picture import Picture
+from lithopos.core.geometry.decimate import decimated
+from lithopos.core.geometry.gltf.write import glb_of
+from lithopos.core.geometry.model import Model
 
 DISPLAY = "display.jpg"
+LIVE = "live.glb"
+LIVE_TRIANGLES = 40_000
+LIVE_TEXTURE = 1024
 TALLEST_THUMB = 4  # times its width
 
-__all__ = ["DISPLAY", "save_for_screen", "thumb_name"]
+__all__ = ["DISPLAY", "LIVE", "save_for_screen", "save_live", "thumb_name"]
 
 
 def thumb_name(width: int) -> str:
@@ -34,6 +41,11 @@ def save_for_screen(picture: Picture, kind: str, thumb_widths: tuple[int, ...], 
         _save(cv2.resize(shown, size, interpolation=cv2.INTER_AREA), folder / thumb_name(wide), 88)
     if kind not in SHOWN_BY_BROWSERS or picture.codes.dtype == np.uint16 or picture.converted:
         _save(shown, folder / DISPLAY, 94)
+
+
+def save_live(model: Model, folder: Path) -> None:
+    """Write the copy of a model that the live view draws."""
+    (folder / LIVE).write_bytes(glb_of(decimated(model, LIVE_TRIANGLES), LIVE_TEXTURE))
 
 
 def _in_srgb(picture: Picture) -> NDArray[np.uint8]:

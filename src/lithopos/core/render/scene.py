@@ -16,6 +16,7 @@ from lithopos.core.derive import Derived, derive
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.geometry.model import Model
+from lithopos.core.geometry.units import METRES
 from lithopos.core.materials import GROUND_MATERIALS
 from lithopos.core.place.exposure import GroundLevel, ground_level
 from lithopos.core.place.planes import Rect, level_patch, plane_receiver
@@ -111,16 +112,27 @@ class Scene:
 def placement(placed: Placed, model: Model) -> Array:
     """(4, 4) matrix that stands a model: the middle of its foot at the place, turned and sized.
 
-    A model's foot is the middle of its bounding box, at its lowest point.
+    A model's foot is the middle of its bounding box, at its lowest point, as it stands upright.
     """
-    low, high = model.bounds()
-    foot = np.array([(low[0] + high[0]) / 2, (low[1] + high[1]) / 2, low[2]])
+    upright = _upright(placed, model)
+    corners = model.bounds() @ upright.T  # a quarter turn keeps boxes boxes
+    low, high = corners.min(0), corners.max(0)
+    foot = np.linalg.inv(upright) @ [(low[0] + high[0]) / 2, (low[1] + high[1]) / 2, low[2]]
+    size = placed.size * (METRES[placed.unit] / model.unit.metres if placed.unit else 1.0)
     angle = np.radians(placed.turn_deg)
-    c, s = np.cos(angle) * placed.size, np.sin(angle) * placed.size
+    c, s = np.cos(angle), np.sin(angle)
     matrix = np.eye(4)
-    matrix[:3, :3] = [[c, -s, 0], [s, c, 0], [0, 0, placed.size]]
+    matrix[:3, :3] = size * np.array([[c, -s, 0], [s, c, 0], [0, 0, 1]]) @ upright
     matrix[:3, 3] = np.array(placed.position_m) - matrix[:3, :3] @ foot
     return matrix
+
+
+def _upright(placed: Placed, model: Model) -> Array:
+    """The quarter turn about x that puts up what the shot says is up, where the reader took another axis."""
+    if placed.up is None or placed.up == model.up:
+        return np.eye(3)
+    quarter = np.array([[1.0, 0, 0], [0, 0, -1], [0, 1, 0]])  # the file's y goes up
+    return quarter if placed.up == "y" else quarter.T
 
 
 @dataclass

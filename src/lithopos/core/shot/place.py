@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 from pydantic import Field, FiniteFloat
 
@@ -14,7 +14,8 @@ __all__ = ["Placed"]
 class Placed(DocumentPart):
     """A model and where it stands: its foot's middle [m], turned about the plumb line, sized.
 
-    `level` names the level that it stands on, which takes its shadow; null for the ground.
+    `level` names the level that it stands on, which takes its shadow; null for the ground. `unit` and `up` say what
+    the file's numbers mean where the program has guessed wrong; null for what it read or guessed.
     """
 
     id: Identity
@@ -24,3 +25,5 @@ class Placed(DocumentPart):
     turn_deg: Annotated[FiniteFloat, Field(ge=-3600, le=3600)] = 0.0
     level: Identity | None = None
     size: Annotated[FiniteFloat, Field(gt=0, le=10_000)] = 1.0
+    unit: Literal["mm", "cm", "m", "inch", "foot"] | None = None
+    up: Literal["y", "z"] | None = None

@@ -14,8 +14,10 @@ def flat(values: Any) -> Any:
     return np.ascontiguousarray(values, np.float32).ravel()
 
 
-def mesh(mi: Any, vertices: Any, normals: Any, uv: Any, faces: Any, bsdf: Any, emitter: Any = None) -> Any:
-    """A mesh with a surface, which may shine; vertices and normals (N, 3), uv (N, 2), faces (M, 3)."""
+def mesh(
+    mi: Any, vertices: Any, normals: Any, uv: Any, faces: Any, bsdf: Any, emitter: Any = None, colours: Any = None
+) -> Any:
+    """A mesh with a surface, which may shine; vertices, normals and colours (N, 3), uv (N, 2), faces (M, 3)."""
     properties = mi.Properties()
     properties["bsdf"] = bsdf
     if emitter is not None:
@@ -28,5 +30,7 @@ def mesh(mi: Any, vertices: Any, normals: Any, uv: Any, faces: Any, bsdf: Any, e
     values["vertex_normals"] = flat(normals)
     values["vertex_texcoords"] = flat(uv)
     values["faces"] = np.ascontiguousarray(faces, np.uint32).ravel()
+    if colours is not None:
+        made.add_attribute("vertex_colour", 3, flat(colours))
     values.update()
     return made

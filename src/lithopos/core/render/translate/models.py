@@ -7,21 +7,33 @@ from typing import Any
 import numpy as np
 
 from lithopos.core.arrays import Array, Floats
-from lithopos.core.geometry.model import Part, PbrMaterial
+from lithopos.core.geometry.model import Material, Part, Texture
 from lithopos.core.render.scene import StoodModel
 from lithopos.core.render.translate.mesh import flat, mesh
 
 __all__ = ["model_shapes", "moved_values"]
 
+# Of a texture that could not be had: stripes that nobody takes for a finish.
+_MISSING = np.kron(
+    np.array([[[0.75, 0.05, 0.45], [0.9, 0.85, 0.9]], [[0.9, 0.85, 0.9], [0.75, 0.05, 0.45]]]), np.ones((16, 16, 1))
+).astype(np.float32)
+
 
 def model_shapes(mi: Any, thing: StoodModel, prefix: str, black: bool = False) -> dict[str, Any]:
     """A stood model's parts as shapes by name; black ones keep their cut-outs and nothing else."""
-    bsdfs = [(_black if black else _material)(mi, material) for material in thing.model.materials]
     shapes = {}
+    made: dict[tuple[int, bool], Any] = {}
     for index, part in enumerate(thing.model.parts):
+        material, painted = thing.model.materials[part.material], part.colours is not None
+        key = (part.material, painted)
+        if key not in made:
+            made[key] = mi.load_dict(_black(mi, material) if black else _surface(mi, material, painted))
         vertices, normals = _stood(part, thing.matrix)
-        uv = np.column_stack([part.uv[:, 0], 1 - part.uv[:, 1]])  # glTF's v runs down
-        shapes[f"{prefix}part{index}"] = mesh(mi, vertices, normals, uv, part.faces, bsdfs[part.material])
+        uv = np.column_stack([part.uv[:, 0], 1 - part.uv[:, 1]])  # our v runs down
+        emitter = None if black else _glow(mi, material)
+        shapes[f"{prefix}part{index}"] = mesh(
+            mi, vertices, normals, uv, part.faces, made[key], emitter, None if black else part.colours
+        )
     return shapes
 
 
@@ -42,35 +54,115 @@ def _stood(part: Part, matrix: Array) -> tuple[Array, Array]:
     return part.vertices @ linear.T + matrix[:3, 3], normals
 
 
-def _material(mi: Any, material: PbrMaterial) -> Any:
-    inner: dict[str, Any] = {
+def _surface(mi: Any, material: Material, painted: bool) -> dict[str, Any]:
+    if material.unlit:
+        inner: dict[str, Any] = {"type": "diffuse", "reflectance": {"type": "rgb", "value": 0.0}}
+    elif _passes(material):
+        return _cut_out(mi, material, _glass(material))
+    else:
+        inner = _layered(mi, material, painted)
+    if material.normal is not None:
+        inner = {"type": "normalmap", "normalmap": _texture(mi, material.normal), "bsdf": inner}
+    return _cut_out(mi, material, {"type": "twosided", "inner": inner})
+
+
+def _layered(mi: Any, material: Material, painted: bool) -> dict[str, Any]:
+    """Body, mirror, lacquer and fibres in one, by the package's principled surface."""
+    sheen = float(np.max(material.sheen_colour))
+    return {
         "type": "principled",
-        "base_color": _texture(mi, material.base_colour, colour=True),
+        "base_color": _base_colour(mi, material, painted),
         "roughness": _texture(mi, material.roughness),
         "metallic": _texture(mi, material.metallic),
-        "specular": 0.5,
+        "specular": _mirror_strength(material),
+        "spec_tint": 0.0,
+        "anisotropic": material.anisotropy,
+        "clearcoat": material.coat,
+        "clearcoat_gloss": 1 - material.coat_roughness,
+        "sheen": sheen,
+        "sheen_tint": 0.0 if sheen == 0 or min(material.sheen_colour) > 0.8 * sheen else 1.0,
     }
-    if material.normal_map is not None:
-        bumps = {"type": "bitmap", "bitmap": mi.Bitmap(material.normal_map), "raw": True}
-        inner = {"type": "normalmap", "normalmap": bumps, "bsdf": inner}
-    return mi.load_dict(_cut_out(mi, material, {"type": "twosided", "inner": inner}))
 
 
-def _black(mi: Any, material: PbrMaterial) -> Any:
+def _mirror_strength(material: Material) -> float:
+    """The package's measure of what a dielectric mirrors: 0.08 of it is the share at right angles."""
+    straight = ((material.ior - 1) / (material.ior + 1)) ** 2
+    return float(np.clip(straight * material.specular / 0.08, 0, 1))
+
+
+def _base_colour(mi: Any, material: Material, painted: bool) -> Any:
+    if material.missing and not isinstance(material.base_colour, Texture):
+        return _texture(mi, Texture(_MISSING, ((8, 0, 0), (0, 8, 0)), smooth=False))
+    if painted and not isinstance(material.base_colour, Texture):
+        return {"type": "mesh_attribute", "name": "vertex_colour"}
+    return _texture(mi, material.base_colour)
+
+
+def _passes(material: Material) -> bool:
+    return isinstance(material.transmission, Texture) or material.transmission > 0.5
+
+
+def _glass(material: Material) -> dict[str, Any]:
+    """Glass: thin, or bent by its index of refraction and tinted by its thickness."""
+    tint = np.asarray(material.base_colour, np.float32) if not isinstance(material.base_colour, Texture) else np.ones(3)
+    rough = material.roughness if isinstance(material.roughness, float) else float(material.roughness.values.mean())
+    through = tint * np.sqrt(_left_over(material))  # once in, once out
+    value = {"type": "rgb", "value": np.clip(through, 0, 1).tolist()}
+    if material.thickness_m <= 0:
+        return {"type": "thindielectric", "int_ior": material.ior, "specular_transmittance": value}
+    if rough < 0.05:
+        return {"type": "dielectric", "int_ior": material.ior, "specular_transmittance": value}
+    return {
+        "type": "roughdielectric",
+        "int_ior": material.ior,
+        "alpha": float(np.clip(rough**2, 0.01, 1)),
+        "specular_transmittance": value,
+    }
+
+
+def _left_over(material: Material) -> Floats:
+    """What is left of white light after the material's thickness (Beer and Lambert), (3,)."""
+    if not np.isfinite(material.attenuation_m) or material.attenuation_m <= 0:
+        return np.ones(3, np.float32)
+    colour = np.clip(np.asarray(material.attenuation_colour, np.float32), 1e-4, 1)
+    return np.asarray(colour ** (material.thickness_m / material.attenuation_m), np.float32)
+
+
+def _glow(mi: Any, material: Material) -> Any:
+    """The light that a part gives off itself."""
+    source = material.base_colour if material.unlit else material.emission
+    if source is None:
+        return None
+    return mi.load_dict({"type": "area", "radiance": _texture(mi, source, bounded=False)})
+
+
+def _black(mi: Any, material: Material) -> dict[str, Any]:
     black = {"type": "diffuse", "reflectance": {"type": "rgb", "value": 0.0}}
-    return mi.load_dict(_cut_out(mi, material, {"type": "twosided", "inner": black}))
+    return _cut_out(mi, material, {"type": "twosided", "inner": black})
 
 
-def _cut_out(mi: Any, material: PbrMaterial, inner: dict[str, Any]) -> dict[str, Any]:
-    if isinstance(material.opacity, float) and material.opacity >= 1:
+def _cut_out(mi: Any, material: Material, inner: dict[str, Any]) -> dict[str, Any]:
+    if not isinstance(material.opacity, Texture) and material.opacity >= 1:
         return inner
     return {"type": "mask", "opacity": _texture(mi, material.opacity), "inner": inner}
 
 
-def _texture(mi: Any, value: float | Floats, colour: bool = False) -> Any:
-    if isinstance(value, float):
-        return value
-    if value.ndim == 1:
-        return {"type": "rgb", "value": np.clip(value, 0, 1).tolist()}
-    picture = np.ascontiguousarray(value if colour else value[..., None], np.float32)
-    return {"type": "bitmap", "bitmap": mi.Bitmap(picture), "raw": True}
+def _texture(mi: Any, value: float | Floats | Texture, bounded: bool = True) -> Any:
+    if isinstance(value, float | int):
+        return float(value)
+    if not isinstance(value, Texture):
+        return {"type": "rgb", "value": (np.clip(value, 0, 1) if bounded else value).tolist()}
+    values = value.values if value.values.ndim == 3 else value.values[..., None]
+    # The renderer's v runs up: v is turned over, then the texture's own turn, then v back again.
+    over = np.array([[1.0, 0, 0], [0, -1, 1], [0, 0, 1]])
+    turn = over @ np.vstack([np.array(value.turn), [0, 0, 1]]) @ over
+    whole = np.eye(4)
+    whole[:2, :2], whole[:2, 3] = turn[:2, :2], turn[:2, 2]
+    return {
+        "type": "bitmap",
+        "bitmap": mi.Bitmap(np.ascontiguousarray(values, np.float32)),
+        "raw": True,
+        "to_uv": mi.ScalarTransform4f(whole),
+        "wrap_mode": value.wrap,
+        "filter_type": "bilinear" if value.smooth else "nearest",
+    }
