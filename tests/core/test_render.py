@@ -206,6 +206,20 @@ class Tracing(unittest.TestCase):
             )
             self.assertGreater(towards.mean(), 3 * behind.mean(), azimuth)
 
+    def test_the_ground_shows_the_photograph_where_the_camera_sees_it(self) -> None:
+        # Under an even white sky the traced ground is its reflectance: the photograph's own light and dark.
+        scene = replace(scene_of(), lights=(Environment(np.ones((8, 16, 3), np.float32)),), models=(), place_key="")
+        linear = decode_srgb(sized(photograph(), SCALE).encoded)
+        camera, rng = scene.camera, np.random.default_rng(3)
+        points = np.column_stack([rng.uniform(-2, 2, 400), rng.uniform(-3, 1, 400), np.zeros(400)])
+        pixels = np.floor(camera.project(points)).astype(np.int32)
+        seen = pixels[(pixels > 4).all(1) & (pixels < [camera.width - 4, camera.height - 4]).all(1)]
+        engine = tracer()
+        engine.show(scene)
+        light = engine.radiance("without", seen, 0, 32, 1).sum(1).mean(1)
+        wanted = linear[seen[:, 1], seen[:, 0]].mean(1)
+        self.assertGreater(float(np.corrcoef(light, wanted)[0, 1]), 0.85)
+
     def test_a_lamp_lights_by_the_inverse_square_and_the_sheen_mirrors(self) -> None:
         engine = tracer()
         lamp = Lamp((0.0, 0.0, 2.0), 0.05, (100.0, 100.0, 100.0))

@@ -19,7 +19,7 @@ from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.layers import HALVES, Window
 from lithopos.core.place.receiver import Receiver
 from lithopos.core.render.scene import Scene
-from lithopos.core.render.translate.models import model_shapes
+from lithopos.core.render.translate.models import black_shapes, model_shapes
 from lithopos.core.render.translate.receivers import shining_receiver
 
 SQUARE = 64
@@ -53,8 +53,8 @@ class FilmSampler:
         mi, seen_from = self.mi, scene.camera.position
         models, black = dict[str, Any](), dict[str, Any]()
         for number, thing in enumerate(scene.models):
-            models |= model_shapes(mi, thing, f"model{number}")
-            black |= model_shapes(mi, thing, f"model{number}", black=True)
+            models |= model_shapes(mi, thing, f"model{number}", np.ones(3, np.float32))
+            black |= black_shapes(mi, thing, f"model{number}")
         hiding = [receiver for receiver in scene.receivers if receiver.hides]
 
         def receivers(shining: Callable[[Receiver], bool]) -> dict[str, Any]:

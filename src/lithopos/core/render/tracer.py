@@ -132,7 +132,7 @@ class MitsubaTracer:
     def _model_shapes(self) -> dict[str, Any]:
         shapes: dict[str, Any] = {}
         for number, thing in enumerate(self.scene.models):
-            shapes |= model_shapes(self.mi, thing, f"model{number}")
+            shapes |= model_shapes(self.mi, thing, f"model{number}", self.irradiance() / np.float32(np.pi))
         return shapes
 
     def _move(self, matrices: list[Array]) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -11,7 +12,7 @@ from lithopos.core.geometry.model import Material, Part, Texture
 from lithopos.core.render.scene import StoodModel
 from lithopos.core.render.translate.mesh import flat, mesh
 
-__all__ = ["model_shapes", "moved_values"]
+__all__ = ["black_shapes", "model_shapes", "moved_values"]
 
 # Of a texture that could not be had: stripes that nobody takes for a finish.
 _MISSING = np.kron(
@@ -19,21 +20,34 @@ _MISSING = np.kron(
 ).astype(np.float32)
 
 
-def model_shapes(mi: Any, thing: StoodModel, prefix: str, black: bool = False) -> dict[str, Any]:
-    """A stood model's parts as shapes by name; black ones keep their cut-outs and nothing else."""
+def model_shapes(mi: Any, thing: StoodModel, prefix: str, white: Floats) -> dict[str, Any]:
+    """A stood model's parts as shapes by name.
+
+    Parameters
+    ----------
+    white : (3,) radiance of white paint in the scene's full light, beside which materials shine.
+    """
+    return _shapes(mi, thing, prefix, white)
+
+
+def black_shapes(mi: Any, thing: StoodModel, prefix: str) -> dict[str, Any]:
+    """The same in black, with their cut-outs and nothing else."""
+    return _shapes(mi, thing, prefix, None)
+
+
+def _shapes(mi: Any, thing: StoodModel, prefix: str, white: Floats | None) -> dict[str, Any]:
+    """Black where there is no white to shine beside."""
     shapes = {}
     made: dict[tuple[int, bool], Any] = {}
     for index, part in enumerate(thing.model.parts):
         material, painted = thing.model.materials[part.material], part.colours is not None
         key = (part.material, painted)
         if key not in made:
-            made[key] = mi.load_dict(_black(mi, material) if black else _surface(mi, material, painted))
+            made[key] = mi.load_dict(_black(mi, material) if white is None else _surface(mi, material, painted))
         vertices, normals = _stood(part, thing.matrix)
-        uv = np.column_stack([part.uv[:, 0], 1 - part.uv[:, 1]])  # our v runs down
-        emitter = None if black else _glow(mi, material)
-        shapes[f"{prefix}part{index}"] = mesh(
-            mi, vertices, normals, uv, part.faces, made[key], emitter, None if black else part.colours
-        )
+        emitter = None if white is None else _glow(mi, material, white)
+        colours = None if white is None else part.colours
+        shapes[f"{prefix}part{index}"] = mesh(mi, vertices, normals, part.uv, part.faces, made[key], emitter, colours)
     return shapes
 
 
@@ -128,12 +142,13 @@ def _left_over(material: Material) -> Floats:
     return np.asarray(colour ** (material.thickness_m / material.attenuation_m), np.float32)
 
 
-def _glow(mi: Any, material: Material) -> Any:
-    """The light that a part gives off itself."""
+def _glow(mi: Any, material: Material, white: Floats) -> Any:
+    """The light that a part gives off itself, beside white paint's."""
     source = material.base_colour if material.unlit else material.emission
     if source is None:
         return None
-    return mi.load_dict({"type": "area", "radiance": _texture(mi, source, bounded=False)})
+    shone = replace(source, values=source.values * white) if isinstance(source, Texture) else source * white
+    return mi.load_dict({"type": "area", "radiance": _texture(mi, shone, bounded=False)})
 
 
 def _black(mi: Any, material: Material) -> dict[str, Any]:
@@ -153,16 +168,12 @@ def _texture(mi: Any, value: float | Floats | Texture, bounded: bool = True) -> 
     if not isinstance(value, Texture):
         return {"type": "rgb", "value": (np.clip(value, 0, 1) if bounded else value).tolist()}
     values = value.values if value.values.ndim == 3 else value.values[..., None]
-    # The renderer's v runs up: v is turned over, then the texture's own turn, then v back again.
-    over = np.array([[1.0, 0, 0], [0, -1, 1], [0, 0, 1]])
-    turn = over @ np.vstack([np.array(value.turn), [0, 0, 1]]) @ over
-    whole = np.eye(4)
-    whole[:2, :2], whole[:2, 3] = turn[:2, :2], turn[:2, 2]
+    turn = np.vstack([np.array(value.turn), [0, 0, 1]])  # the renderer's v runs with the rows, as ours
     return {
         "type": "bitmap",
         "bitmap": mi.Bitmap(np.ascontiguousarray(values, np.float32)),
         "raw": True,
-        "to_uv": mi.ScalarTransform4f(whole),
+        "to_uv": mi.ScalarTransform3f(turn),
         "wrap_mode": value.wrap,
         "filter_type": "bilinear" if value.smooth else "nearest",
     }

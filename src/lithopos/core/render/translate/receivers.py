@@ -58,6 +58,5 @@ def _surface(mi: Any, reflectance: Floats, surface: Surface) -> dict[str, Any]:
 def _reflectance(mi: Any, reflectance: Floats) -> dict[str, Any]:
     if reflectance.ndim == 1:
         return {"type": "rgb", "value": reflectance.tolist()}
-    # The renderer's v runs up the picture, the array's rows run with v: turn them over.
-    rows = np.ascontiguousarray(reflectance[::-1])
-    return {"type": "bitmap", "bitmap": mi.Bitmap(rows), "raw": True, "wrap_mode": "clamp"}
+    picture = mi.Bitmap(np.ascontiguousarray(reflectance))
+    return {"type": "bitmap", "bitmap": picture, "raw": True, "wrap_mode": "clamp"}

@@ -1,0 +1,110 @@
+"""Materials as the renderer takes them, against closed forms of the tests' own."""
+
+from __future__ import annotations
+
+import unittest
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from lithopos.core.geometry.model import Material, Model, Part, Texture
+from lithopos.core.render.scene import Environment, Scene, StoodModel
+from tests.core.rendering import tracer
+from tests.core.test_render import scene_of
+
+HEIGHT_M = 0.5
+WHITE = np.ones((16, 32, 3), np.float32)
+
+
+def tile(material: Material, colours: Any = None) -> Model:
+    """A level square of a metre about the origin, its u along x and its v, which runs down a picture, along −y."""
+    corners = np.array([[-0.5, 0.5, 0], [0.5, 0.5, 0], [0.5, -0.5, 0], [-0.5, -0.5, 0]])
+    uv = np.array([[0.0, 0], [1, 0], [1, 1], [0, 1]])
+    part = Part("tile", corners, np.tile([0.0, 0, 1], (4, 1)), uv, np.array([[0, 2, 1], [0, 3, 2]]), 0, colours)
+    return Model([part], [material])
+
+
+def scene(model: Model, lights: Any = None) -> Scene:
+    """The model alone over nothing, as the sample's camera sees it."""
+    made = scene_of(model)
+    matrix = np.eye(4)
+    matrix[:3, 3] = [0.5, -1.0, HEIGHT_M]
+    stood = StoodModel("tile", model, matrix)
+    return replace(made, models=(stood,), receivers=made.receivers, lights=lights or made.lights, place_key="")
+
+
+def pixels_of(made: Scene, points: Any) -> Any:
+    matrix = made.models[0].matrix
+    spots = np.column_stack([np.array(points, float), np.zeros(len(points))]) @ matrix[:3, :3].T + matrix[:3, 3]
+    return np.floor(made.camera.project(spots)).astype(np.int32)
+
+
+class Materials(unittest.TestCase):
+    def albedo(self, model: Model, points: Any) -> Any:
+        made = scene(model)
+        engine = tracer()
+        engine.show(made)
+        hits = engine.first_hits(pixels_of(made, points), 0, 8, 1)
+        np.testing.assert_allclose(hits["coverage"], 16, atol=1e-3)
+        return hits["albedo"] / 16
+
+    def test_a_texture_lies_as_its_turn_says(self) -> None:
+        # Rows run down the picture: red and green above, blue and white below.
+        values = np.array([[[0.8, 0, 0], [0, 0.8, 0]], [[0, 0, 0.8], [0.8, 0.8, 0.8]]], np.float32)
+        points = np.array([[-0.25, 0.25], [0.25, 0.25], [-0.25, -0.25], [0.25, -0.25]])
+        quarter = ((0.0, 1.0, 0.0), (-1.0, 0.0, 1.0))
+        for turn in (((1.0, 0, 0), (0, 1.0, 0)), quarter, ((1.0, 0, 0.5), (0, 1.0, 0))):
+            with self.subTest(turn=turn):
+                material = Material("m", Texture(values, turn, smooth=False), 1.0)
+                seen = self.albedo(tile(material), points)
+                uv = np.column_stack([points[:, 0] + 0.5, 0.5 - points[:, 1], np.ones(4)]) @ np.array(turn).T
+                column, row = np.floor(np.mod(uv, 1) * 2).astype(int).T
+                np.testing.assert_allclose(seen, values[row, column], atol=0.02)
+
+    def test_painted_vertices_and_missing_pictures_are_seen(self) -> None:
+        white = Material("m", np.ones(3, np.float32), 1.0)
+        painted = np.tile(np.array([0.2, 0.4, 0.6], np.float32), (4, 1))
+        np.testing.assert_allclose(self.albedo(tile(white, painted), [[0.1, 0.1]]), [[0.2, 0.4, 0.6]], atol=0.01)
+        lacking = replace(white, missing=("gone.png",))
+        seen = self.albedo(tile(lacking), [[x, 0.03] for x in np.linspace(-0.4, 0.4, 9)])
+        self.assertGreater(float(np.ptp(seen[:, 1])), 0.3)  # stripes, not a grey
+
+    def test_what_shines_is_as_bright_as_white_paint_in_full_light(self) -> None:
+        # Under an even white sky white paint has the sky's own radiance, and so has what shines with 1.
+        glowing = Material("m", np.zeros(3, np.float32), 1.0, emission=np.array([1, 0.5, 2], np.float32))
+        unlit = Material("m", np.array([0.3, 0.6, 0.9], np.float32), unlit=True)
+        for material, expected in ((glowing, [1, 0.5, 2]), (unlit, [0.3, 0.6, 0.9])):
+            made = scene(tile(material), (Environment(WHITE),))
+            engine = tracer()
+            engine.show(made)
+            light = engine.radiance("with", pixels_of(made, [[0.0, 0.0]]), 0, 256, 1).sum(1)[0] / 512
+            np.testing.assert_allclose(light, expected, rtol=0.04, atol=0.04)
+
+    def test_thin_glass_lets_through_what_fresnel_leaves(self) -> None:
+        # At the angle θ a thin pane mirrors 2R / (1 + R) of unpolarised light (both sides, all bounces between).
+        pane = Material("m", np.ones(3, np.float32), 0.0, transmission=1.0)
+        black = np.zeros((64, 128, 3), np.float32)
+        black[:32] = 1.0  # light from above alone: all that is seen is mirrored
+        made = scene(tile(pane), (Environment(black),))
+        made = replace(made, receivers=())
+        engine = tracer()
+        engine.show(made)
+        pixel = pixels_of(made, [[0.0, 0.0]])
+        light = engine.radiance("with", pixel, 0, 1024, 1).sum(1)[0] / 2048
+        eye = made.camera.position - made.models[0].matrix[:3, 3]
+        cosine = eye[2] / np.linalg.norm(eye)
+        np.testing.assert_allclose(light, np.full(3, _pane(cosine)), rtol=0.05)
+
+
+def _pane(cosine: float, ior: float = 1.5) -> float:
+    """Fresnel's equations for both polarisations (Born and Wolf, section 1.5.2), and the pane's series."""
+    inner = np.sqrt(1 - (1 - cosine**2) / ior**2)
+    across = ((cosine - ior * inner) / (cosine + ior * inner)) ** 2
+    along = ((ior * cosine - inner) / (ior * cosine + inner)) ** 2
+    single = (across + along) / 2
+    return float(2 * single / (1 + single))
+
+
+if __name__ == "__main__":
+    unittest.main()
