@@ -10,7 +10,11 @@ from typing import Any
 import numpy as np
 
 from lithopos.core.camera.pinhole import Pinhole
+from lithopos.core.geometry.model import Model, Part
+from lithopos.core.geometry.units import known
 from lithopos.core.light.sun import sun_direction
+from lithopos.core.render.scene import placement
+from lithopos.core.shot import Placed
 from lithopos.core.shot.change import changed
 
 OUT = Path(__file__).parents[1] / "frontend/src/fixtures/core.json"
@@ -82,10 +86,24 @@ def _suns() -> list[dict[str, Any]]:
     return found
 
 
+def _standings() -> list[dict[str, Any]]:
+    """A box of 2 × 1 × 0.5 m that its reader took to be in cm, y up, and where its corners come to stand."""
+    corners = np.array([[x, y, z] for x in (-1, 1) for y in (-0.5, 0.5) for z in (0, 0.5)], float) + [3, 4, 5]
+    part = Part("box", corners, np.zeros((0, 3)), np.zeros((8, 2)), np.zeros((0, 3), np.int64), 0)
+    model = Model([part], [], unit=known("cm"), up="y")
+    found = []
+    for unit, up in ((None, None), ("mm", None), (None, "z"), ("m", "y")):
+        told = {"unit": unit, "up": up, "size": 1.5, "turn_deg": 30.0, "position_m": (1.0, 2.0, 0.25)}
+        matrix = placement(Placed.model_validate({"id": "m", "file": "x.glb", **told}), model)
+        stood = corners @ matrix[:3, :3].T + matrix[:3, 3]
+        found.append({**told, "corners": (corners - [3, 4, 5]).tolist(), "stood": stood.tolist()})
+    return found
+
+
 def fixtures() -> dict[str, Any]:
     """All cases, rounded so that another machine prints the same."""
     cameras = [_camera(0.0, (0, 0), 0), _camera(-0.18, (21, -13), 3), _camera(0.09, (0, 0), -2)]
-    told = {"cameras": cameras, "changes": _changes(), "suns": _suns()}
+    told = {"cameras": cameras, "changes": _changes(), "suns": _suns(), "standings": _standings()}
     rounded: dict[str, Any] = json.loads(json.dumps(told), parse_float=lambda text: round(float(text), 11))
     return rounded
 

@@ -2,7 +2,7 @@ import { useEffect, useRef, useState } from "react";
 import type { FileOut, Placed, ShotOut } from "./api/client";
 import { isBusy, useProject, useRenders, useShot } from "./api/hooks";
 import { cameraOf, onPlane } from "./geometry/camera";
-import { newId } from "./geometry/points";
+import { newId, type World } from "./geometry/points";
 import { Ledger } from "./ledger/Ledger";
 import { Plan } from "./plan/Plan";
 import { Stage } from "./stage/Stage";
@@ -116,12 +116,26 @@ function LedgerEdge({ wide, onWide }: { wide: number; onWide: (wide: number) => 
   );
 }
 
-/** Stand a model where the lower middle of the photograph shows ground. */
-function standModel(shot: ShotOut, file: FileOut, change: (patch: Patch, label: string) => Promise<unknown>) {
+const ACROSS = [0.5, 0.68, 0.32, 0.82, 0.18];
+
+/** Where the lower part of the photograph shows ground that nothing stands on yet; the middle is tried first. */
+function freeGround(shot: ShotOut, file: FileOut): World | null {
   const answer = shot.derived.camera;
   const picture = shot.document.photograph;
-  const at =
-    answer && picture ? onPlane(cameraOf(answer), [picture.width / 2, picture.height * 0.78], 0) : null;
+  if (!answer || !picture) return null;
+  const camera = cameraOf(answer);
+  const apart = 0.6 + 0.5 * Math.hypot(file.size_m?.[0] ?? 1, file.size_m?.[1] ?? 1);
+  const spots = ACROSS.map((share) => onPlane(camera, [picture.width * share, picture.height * 0.78], 0));
+  const isFree = (at: World) =>
+    shot.document.models.every(
+      ({ position_m: [x, y] }) => Math.hypot((at[0] ?? 0) - x, (at[1] ?? 0) - y) > apart,
+    );
+  return spots.find((at) => at !== null && isFree(at)) ?? spots[0] ?? null;
+}
+
+/** Stand a model on free ground. */
+function standModel(shot: ShotOut, file: FileOut, change: (patch: Patch, label: string) => Promise<unknown>) {
+  const at = freeGround(shot, file);
   const name = file.name.replace(/\.\w+$/, "").replace(/[-_]+/g, " ");
   const placed: Placed = {
     id: newId("m"),
@@ -131,6 +145,8 @@ function standModel(shot: ShotOut, file: FileOut, change: (patch: Patch, label: 
     turn_deg: 0,
     level: null,
     size: 1,
+    unit: null,
+    up: null,
   };
   void change({ models: { [placed.id]: placed } }, `stand the ${placed.name}`);
   useEditor.setState({ step: "place", view: "live", selection: { kind: "model", id: placed.id } });

@@ -68,7 +68,7 @@ class Materials(unittest.TestCase):
         np.testing.assert_allclose(self.albedo(tile(white, painted), [[0.1, 0.1]]), [[0.2, 0.4, 0.6]], atol=0.01)
         lacking = replace(white, missing=("gone.png",))
         seen = self.albedo(tile(lacking), [[x, 0.03] for x in np.linspace(-0.4, 0.4, 9)])
-        self.assertGreater(float(np.ptp(seen[:, 1])), 0.3)  # stripes, not a grey
+        self.assertGreater(float(np.ptp(seen[:, 1])), 0.2)  # stripes, not a grey
 
     def test_what_shines_is_as_bright_as_white_paint_in_full_light(self) -> None:
         # Under an even white sky white paint has the sky's own radiance, and so has what shines with 1.

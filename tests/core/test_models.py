@@ -189,7 +189,7 @@ class Sizes(Folder):
         np.testing.assert_allclose(material.base_colour.values, decode_srgb(np.float32(128 / 255)), atol=1e-3)
         del files["a/oak.png"]
         told = inspect_file(self.file("b.zip", zipped(files)))
-        self.assertIn("oak.png", " ".join(told["lost"]))
+        self.assertEqual(told["lost"], ["material 'oak' lacks oak.png"])
         for bad in ({"../c.obj": text.encode()}, {"readme.txt": b"nothing"}):
             with self.subTest(list(bad)), self.assertRaises(InputError):
                 inspect_file(self.file("bad.zip", zipped(bad)))

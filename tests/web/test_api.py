@@ -60,6 +60,23 @@ class Api(unittest.TestCase):
         bundle = self.client.get(f"/api/v1/shots/{shot['id']}/bundle")
         self.assertEqual(set(zipfile.ZipFile(io.BytesIO(bundle.data)).namelist()), {"shot.json", "0-cloister-yard.jpg"})
 
+    def test_a_model_of_several_files_is_one_and_keeps_its_live_copy(self) -> None:
+        lines = ["mtllib c.mtl", "usemtl oak", "v 0 0 0", "v 100 0 0", "v 0 100 0", "f 1 2 3"]
+        files = [(io.BytesIO("\n".join(lines).encode()), "chair/c.obj"), (io.BytesIO(b"newmtl oak"), "chair/c.mtl")]
+        sent = self.client.post(f"/api/v1/projects/{self.project}/files", data={"file": files})
+        self.assertEqual(sent.status_code, 201, sent.text)
+        told: Any = sent.json
+        self.assertEqual((told["name"], told["materials"], told["unit"]), ("c.obj", ["oak"], "cm"))
+        self.assertEqual((told["unit_from"], told["up"], told["triangles"]), ("guess", "y", 1))
+        live = self.client.get(f"/api/v1/files/{told['sha256']}/live")
+        self.assertEqual(live.data[:4], b"glTF")
+        self.assertIn("attachment", live.headers["Content-Disposition"])
+        live.close()
+        bad = [(io.BytesIO(b"v 0 0 0"), "../c.obj"), (io.BytesIO(b""), "c.mtl")]
+        refused = self.client.post(f"/api/v1/projects/{self.project}/files", data={"file": bad})
+        self.assertEqual(refused.status_code, 422, refused.text)
+        self.assertEqual(len(self.ask("get", f"/projects/{self.project}")["files"]), 1)
+
     def test_problems_are_plain_and_change_nothing(self) -> None:
         shot = self.shot()
         here = f"/shots/{shot['id']}"

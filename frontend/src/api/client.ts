@@ -63,17 +63,22 @@ export class Failure extends Error {
 }
 
 export const fileUrl = (name: string) => `/api/v1/files/${name.replace("sha256:", "")}`;
+/** A model as the live view draws it. */
+export const liveUrl = (name: string) => `${fileUrl(name)}/live`;
 export const thumbUrl = (sha256: string, width = 240) => `/api/v1/files/${sha256}/thumb?width=${width}`;
 export const pictureUrl = (render: RenderOut) =>
   `/api/v1/renders/${render.id}/picture?download=false&v=${render.passes_done}`;
 export const downloadUrl = (render: RenderOut) => `/api/v1/renders/${render.id}/picture?download=true`;
 
-/** Sends a file; the server tells a photograph from a model. */
-export async function sendFile(projectId: string, file: File): Promise<FileOut> {
+/** A file, or the several files of one model by their relative names. */
+export type Upload = { name: string; files: { path: string; file: File }[] };
+
+/** Sends it; the server tells a photograph from a model. */
+export async function sendFile(projectId: string, upload: Upload): Promise<FileOut> {
   const form = new FormData();
-  form.append("file", file);
+  for (const { path, file } of upload.files) form.append("file", file, path);
   const response = await fetch(`/api/v1/projects/${projectId}/files`, { method: "POST", body: form });
   const body = await response.json();
-  if (!response.ok) throw new Failure(`${file.name} ${body.cause ?? body.detail}.`, response.status);
+  if (!response.ok) throw new Failure(`${upload.name} ${body.cause ?? body.detail}.`, response.status);
   return body as FileOut;
 }

@@ -144,6 +144,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** A photograph or a model; a model of several files as several `file`s with relative names. */
         post: operations["addFile"];
         delete?: never;
         options?: never;

@@ -1,9 +1,11 @@
 import { describe, expect, it } from "vitest";
+import type { Placed } from "../api/client";
 import core from "../fixtures/core.json";
 import { type Camera, onPlane, project, ray } from "./camera";
 import { zoomedAbout } from "./frame";
 import { parseMetres, parseMillimetres } from "./measure";
 import type { ImagePoint, World } from "./points";
+import { stood } from "./standing";
 import { sunThrough } from "./sun";
 
 const close = (a: readonly number[], b: readonly number[], digits = 4) => {
@@ -43,6 +45,15 @@ it("the sun through a shadow's tip is the core's", () => {
     const sun = sunThrough(top as unknown as World, tip as unknown as World);
     expect(sun.azimuth_deg).toBeCloseTo(azimuth_deg, 4);
     expect(sun.elevation_deg).toBeCloseTo(elevation_deg, 4);
+  }
+});
+
+it("a model stands as the core stands it, whatever its unit and upright axis", () => {
+  const read = { size: [2, 1, 0.5] as World, unit_m: 0.01, up: "y" as const };
+  for (const told of core.standings) {
+    const placed = { id: "m", file: "x", ...told } as unknown as Placed;
+    for (const [i, corner] of told.corners.entries())
+      close(stood(placed, read, corner as unknown as World), told.stood[i] ?? []);
   }
 });
 

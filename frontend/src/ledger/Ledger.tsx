@@ -1,5 +1,5 @@
 import { type ReactNode, useEffect, useRef } from "react";
-import type { FileOut, ShotOut } from "../api/client";
+import type { FileOut, ShotOut, Upload } from "../api/client";
 import { useRenders } from "../api/hooks";
 import { shownShot, useChanges } from "../state/changes";
 import { STEPS, type Step, usePicked } from "../state/editor";
@@ -16,7 +16,7 @@ import { Mark } from "./Mark";
 type Props = {
   projectId: string;
   shot: ShotOut;
-  onFiles: (files: File[]) => void;
+  onFiles: (uploads: Upload[]) => void;
   onStand: (file: FileOut) => void;
 };
 

@@ -1,12 +1,13 @@
 import { useSyncExternalStore } from "react";
 import { Box3, Group, Mesh, MeshStandardMaterial, Vector3 } from "three";
 import { GLTFLoader } from "three/addons/loaders/GLTFLoader.js";
-import { fileUrl } from "../api/client";
+import { liveUrl } from "../api/client";
+import type { Read } from "../geometry/standing";
 import { say } from "../state/notices";
 import { bending } from "./lens";
 
-/** A read model, z up, its foot's middle at the origin as the renderer has it; size in metres. */
-export type LoadedModel = { root: Group; size: [number, number, number] };
+/** A read model, z up, its foot's middle at the origin as the renderer has it. */
+export type LoadedModel = Read & { root: Group };
 
 const loaded = new Map<string, LoadedModel | "reading" | "failed">();
 const listeners = new Set<() => void>();
@@ -14,7 +15,7 @@ const listeners = new Set<() => void>();
 async function read(file: string) {
   loaded.set(file, "reading");
   try {
-    const gltf = await new GLTFLoader().loadAsync(fileUrl(file));
+    const gltf = await new GLTFLoader().loadAsync(liveUrl(file));
     const upright = new Group();
     upright.rotation.x = Math.PI / 2;
     upright.add(gltf.scene);
@@ -33,7 +34,8 @@ async function read(file: string) {
         thing.material.metalness *= 0.35;
       }
     });
-    loaded.set(file, { root, size: [size.x, size.y, size.z] });
+    const told = gltf.asset.extras as { unit_m: number; up: "y" | "z" };
+    loaded.set(file, { root, size: [size.x, size.y, size.z], unit_m: told.unit_m, up: told.up });
   } catch {
     loaded.set(file, "failed");
     say("The model can’t be shown in the live view; the proof still shows it.", "wrong");

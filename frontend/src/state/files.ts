@@ -1,23 +1,28 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { asked, client, type FileOut, type ShotOut, sendFile } from "../api/client";
+import { asked, client, type FileOut, type ShotOut, sendFile, type Upload } from "../api/client";
 import { go, shotPath } from "./address";
 import { say } from "./notices";
+import { droppedFiles, uploadsOf } from "./uploads";
+
+const MOST_NOTES = 3;
 
 /** Takes files into a project: a photograph begins a shot, a model is handed on. */
 export function useTakeFiles(projectId: string, onModel: (file: FileOut) => void) {
   const queries = useQueryClient();
   const [busy, setBusy] = useState<string | null>(null);
-  const take = async (files: Iterable<File>) => {
-    for (const file of files) {
-      setBusy(file.name);
+  const take = async (uploads: Upload[]) => {
+    for (const upload of uploads) {
+      setBusy(upload.name);
       try {
-        const told = await sendFile(projectId, file);
+        const told = await sendFile(projectId, upload);
         await queries.invalidateQueries({ queryKey: ["project", projectId] });
-        for (const note of told.notes) say(`${file.name}: ${note}`);
+        for (const note of told.notes.slice(0, MOST_NOTES)) say(`${upload.name}: ${note}`);
+        if (told.notes.length > MOST_NOTES)
+          say(`${upload.name}: ${told.notes.length - MOST_NOTES} more remarks stand with it in Place.`);
         if (told.kind === "model") onModel(told);
         else {
-          const body = { name: file.name.replace(/\.\w+$/, ""), photograph: told.sha256 };
+          const body = { name: upload.name.replace(/\.\w+$/, ""), photograph: told.sha256 };
           const params = { path: { project_id: projectId } };
           const shot = await asked<ShotOut>(
             client.POST("/api/v1/projects/{project_id}/shots", { params, body }),
@@ -35,7 +40,7 @@ export function useTakeFiles(projectId: string, onModel: (file: FileOut) => void
 }
 
 /** Files can be dropped anywhere on the page; true while some hang over it. */
-export function useDropAnywhere(take: (files: File[]) => void): boolean {
+export function useDropAnywhere(take: (uploads: Upload[]) => void): boolean {
   const [over, setOver] = useState(false);
   useEffect(() => {
     const isFiles = (event: DragEvent) => event.dataTransfer?.types.includes("Files");
@@ -51,7 +56,7 @@ export function useDropAnywhere(take: (files: File[]) => void): boolean {
       if (!isFiles(event)) return;
       event.preventDefault();
       setOver(false);
-      take([...(event.dataTransfer?.files ?? [])]);
+      if (event.dataTransfer) void droppedFiles(event.dataTransfer).then((found) => take(uploadsOf(found)));
     };
     window.addEventListener("dragover", onOver);
     window.addEventListener("dragleave", onLeave);

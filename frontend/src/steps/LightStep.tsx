@@ -32,8 +32,8 @@ export function LightStep({ shot, document, derived }: StepProps) {
           />
           {!measured && (
             <Hint>
-              Where it begins is a guess. Pull the tip of the model’s shadow until it runs as the shadows in the
-              photograph do.
+              Where it begins is a guess. Pull the tip of the model’s shadow until it runs as the shadows in
+              the photograph do.
             </Hint>
           )}
           {measured && (

@@ -1,9 +1,10 @@
+import type { Upload } from "../api/client";
 import type { StepProps } from "../marks/props";
 import { useChange } from "../state/changes";
 import { Figure, Hint, TextField } from "../ui/controls";
 import { FileButton, PHOTOGRAPHS } from "../ui/FileButton";
 
-export function PhotoStep({ shot, document, onFiles }: StepProps & { onFiles: (files: File[]) => void }) {
+export function PhotoStep({ shot, document, onFiles }: StepProps & { onFiles: (uploads: Upload[]) => void }) {
   const { change } = useChange(shot.id);
   const picture = document.photograph;
   if (!picture) return null;

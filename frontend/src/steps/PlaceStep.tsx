@@ -1,17 +1,19 @@
-import type { FileOut, Placed } from "../api/client";
+import type { FileOut, Placed, Upload } from "../api/client";
 import { useProject } from "../api/hooks";
 import { levelHeight } from "../checks/spots";
 import { parseMetres, parseMillimetres, parseNumber } from "../geometry/measure";
-import { useModel } from "../live/models";
+import { standing } from "../geometry/standing";
+import { type LoadedModel, useModel } from "../live/models";
 import type { StepProps } from "../marks/props";
 import { useChange } from "../state/changes";
 import { usePicked } from "../state/editor";
 import { Bin, Button, Field, Heading, Hint, OneOf } from "../ui/controls";
 import { FileButton, MODELS } from "../ui/FileButton";
+import { Section } from "./Section";
 
 type Props = StepProps & {
   projectId: string;
-  onFiles: (files: File[]) => void;
+  onFiles: (uploads: Upload[]) => void;
   onStand: (file: FileOut) => void;
 };
 
@@ -24,12 +26,19 @@ export function PlaceStep({ shot, document, derived, projectId, onFiles, onStand
         <Hint>Solve the perspective and draw a yardstick first; then the model stands at its true size.</Hint>
       )}
       {document.models.map((placed) => (
-        <Standing key={placed.id} placed={placed} shot={shot} document={document} derived={derived} />
+        <Standing
+          key={placed.id}
+          placed={placed}
+          file={models.find(({ sha256 }) => placed.file === `sha256:${sha256}`)}
+          shot={shot}
+          document={document}
+          derived={derived}
+        />
       ))}
       {document.models.length === 0 && (
         <p className="mb-2.5 text-xs leading-[1.55] text-ink-500">
-          Drop a model (.glb) on the photograph. Slide it by its puck, turn it by the ring, lift it by the
-          stem.
+          Drop a model on the photograph: glTF, OBJ, STL, PLY, 3MF, OFF, STEP, USD; of several files as a
+          folder or a zip. Slide it by its puck, turn it by the ring, lift it by the stem.
         </p>
       )}
       <div className="mt-3">
@@ -59,34 +68,83 @@ export function PlaceStep({ shot, document, derived, projectId, onFiles, onStand
   );
 }
 
-function Standing({ placed, shot, document, derived }: StepProps & { placed: Placed }) {
+type StandingProps = StepProps & { placed: Placed; file: FileOut | undefined };
+
+/** A placed thing: a row, and what can be set about it where it is chosen. */
+function Standing({ placed, file, shot, document, derived }: StandingProps) {
   const { change } = useChange(shot.id);
-  const { select } = usePicked("select");
+  const { selection, select } = usePicked("selection", "select");
   const model = useModel(placed.file);
+  const chosen = selection?.kind === "model" && selection.id === placed.id;
   const set = (values: Partial<Placed>, label: string) =>
     void change({ models: { [placed.id]: values } }, label);
-  const [x, y, z] = placed.position_m;
-  const base = levelHeight(derived, placed.level);
   return (
-    <div className="mb-2 rounded-lg border border-lime-300 bg-white px-3 py-2">
-      <div className="flex items-center justify-between">
+    <div
+      className={`mb-2 rounded-lg border bg-white px-3 py-2 ${chosen ? "border-verdigris" : "border-lime-300"}`}
+    >
+      <div className="flex items-center justify-between gap-2">
         <button
           type="button"
-          className="font-medium"
-          onClick={() => select({ kind: "model", id: placed.id })}
+          aria-expanded={chosen}
+          className="min-w-0 grow truncate text-left font-medium"
+          onClick={() => select(chosen ? null : { kind: "model", id: placed.id })}
         >
           {placed.name || "Model"}
         </button>
+        {model && !chosen && (
+          <span className="text-xs whitespace-nowrap text-ink-500">
+            {standing(placed, model)
+              .size.map((v) => v.toFixed(2))
+              .join(" × ")}{" "}
+            m
+          </span>
+        )}
         <Bin
           label={`Take the ${placed.name} away`}
           onClick={() => void change({ models: { [placed.id]: null } }, `take the ${placed.name} away`)}
         />
       </div>
-      {model && (
-        <p className="text-xs text-ink-500">
-          {model.size.map((v) => (v * placed.size).toFixed(2)).join(" × ")} m
-        </p>
+      {chosen && (
+        <>
+          {model && <Sizes placed={placed} model={model} set={set} />}
+          <Whereabouts placed={placed} set={set} document={document} derived={derived} />
+          {file && <InItsFile placed={placed} file={file} set={set} />}
+        </>
       )}
+    </div>
+  );
+}
+
+type Setting = {
+  placed: Placed;
+  set: (values: Partial<Placed>, label: string) => void;
+};
+
+const SIDES = ["Wide", "Deep", "Tall"] as const;
+
+/** What it measures as it stands; a true measure typed for one side sizes it whole. */
+function Sizes({ placed, model, set }: Setting & { model: LoadedModel }) {
+  const { size } = standing(placed, model);
+  return SIDES.map((side, axis) => {
+    const now = size[axis] ?? 1;
+    return (
+      <Field
+        key={side}
+        label={side}
+        value={now < 1 ? `${(now * 1000).toFixed(0)} mm` : `${now.toFixed(3)} m`}
+        parse={now < 1 ? parseMillimetres : (text) => parseMetres(text)}
+        min={0.0001}
+        onValue={(v) => set({ size: (placed.size * v) / now }, `size by its ${side.toLowerCase()} side`)}
+      />
+    );
+  });
+}
+
+function Whereabouts({ placed, set, document, derived }: Setting & Omit<StepProps, "shot">) {
+  const [x, y, z] = placed.position_m;
+  const base = levelHeight(derived, placed.level);
+  return (
+    <>
       <Field
         label="Along x"
         value={`${x.toFixed(3)} m`}
@@ -128,13 +186,64 @@ function Standing({ placed, shot, document, derived }: StepProps & { placed: Pla
         parse={parseNumber}
         onValue={(v) => set({ turn_deg: v }, "turn by figure")}
       />
-      <Field
-        label="Sized"
-        value={`${placed.size} ×`}
-        parse={parseNumber}
-        min={0.001}
-        onValue={(v) => set({ size: v }, "size by figure")}
-      />
-    </div>
+    </>
+  );
+}
+
+const UNIT_NAMES = [
+  { value: "mm", label: "mm" },
+  { value: "cm", label: "cm" },
+  { value: "m", label: "m" },
+  { value: "inch", label: "in" },
+  { value: "foot", label: "ft" },
+] as const;
+const UPS = [
+  { value: "y", label: "y" },
+  { value: "z", label: "z" },
+] as const;
+
+/** What its file says, what was guessed, and one click to set it right. */
+function InItsFile({ placed, file, set }: Setting & { file: FileOut }) {
+  const guessed = file.unit_from === "guess" && !placed.unit;
+  const unit = placed.unit ?? file.unit ?? "m";
+  return (
+    <Section
+      name={`file-${placed.id}`}
+      title="In its file"
+      fact={`${unit}${guessed ? ", guessed" : ""}${file.notes.length ? `, ${file.notes.length} remarks` : ""}`}
+      open={file.unit_from === "guess"}
+    >
+      {guessed && <Hint>The file tells no unit. By its size it is taken to be in {unit}.</Hint>}
+      <div className="flex items-center justify-between gap-2 py-1 text-ink-700">
+        Drawn in
+        <OneOf
+          look="joined"
+          label={`The unit in which the ${placed.name} is drawn`}
+          value={unit}
+          options={UNIT_NAMES}
+          onValue={(value) => set({ unit: value as Placed["unit"] }, `drawn in ${value}`)}
+        />
+      </div>
+      <div className="flex items-center justify-between gap-2 py-1 text-ink-700">
+        Up is its
+        <OneOf
+          look="joined"
+          label={`The axis of the ${placed.name} that is up`}
+          value={placed.up ?? file.up ?? "y"}
+          options={UPS}
+          onValue={(value) => set({ up: value as Placed["up"] }, `its ${value} axis up`)}
+        />
+      </div>
+      <p className="py-1 text-xs text-ink-500">
+        {file.parts.length} {file.parts.length === 1 ? "part" : "parts"},{" "}
+        {file.triangles?.toLocaleString("en")} triangles
+        {file.materials.length > 0 && `; ${file.materials.slice(0, 6).join(", ")}`}
+      </p>
+      {file.notes.map((note) => (
+        <p key={note} className="py-0.5 text-xs text-ink-700">
+          · {note}
+        </p>
+      ))}
+    </Section>
   );
 }

@@ -1,10 +1,12 @@
 import { useRef } from "react";
+import type { Upload } from "../api/client";
+import { uploadsOf } from "../state/uploads";
 import { Button } from "./controls";
 
 type Props = {
   children: React.ReactNode;
   accept: string;
-  onFiles: (files: File[]) => void;
+  onFiles: (uploads: Upload[]) => void;
   look?: "plain" | "primary";
 };
 
@@ -19,9 +21,10 @@ export function FileButton({ children, accept, onFiles, look = "plain" }: Props)
         ref={input}
         type="file"
         accept={accept}
+        multiple
         className="hidden"
         onChange={(event) => {
-          onFiles([...(event.target.files ?? [])]);
+          onFiles(uploadsOf([...(event.target.files ?? [])].map((file) => ({ path: file.name, file }))));
           event.target.value = "";
         }}
       />
@@ -30,4 +33,5 @@ export function FileButton({ children, accept, onFiles, look = "plain" }: Props)
 }
 export const PHOTOGRAPHS =
   ".jpg,.jpeg,.png,.tif,.tiff,.webp,.avif,.heic,.dng,.nef,.cr2,.cr3,.arw,.raf,.orf,.rw2";
-export const MODELS = ".glb,.gltf";
+export const MODELS =
+  ".glb,.gltf,.bin,.obj,.mtl,.stl,.ply,.off,.3mf,.step,.stp,.usd,.usda,.usdc,.usdz,.ifc,.zip,.png,.jpg,.jpeg,.webp";

@@ -26,6 +26,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from lithopos.core.errors import InputError, LithoposError, NoRoom
 from lithopos.core.exchange.kinds import MEDIA_TYPES
+from lithopos.core.exchange.package import main_name, pack
 from lithopos.core.reading.ask import ask_reader
 from lithopos.core.shot import Shot, load_shot, new_shot, upgraded
 from lithopos.core.shot.change import changed, met
@@ -192,6 +193,17 @@ class Library:
             session.flush()
             session.merge(ProjectFile(project_id=project_id, sha256=sha256, name=name))
         return stored, name
+
+    def add_package(self, project_id: str, files: list[tuple[str, IO[bytes]]]) -> tuple[StoredFile, str]:
+        """Keep the several files of one model, by relative names, as one; see `add_file`."""
+        self.project(project_id)
+        (self.data / "files").mkdir(exist_ok=True)
+        with _room(), tempfile.TemporaryDirectory(dir=self.data / "files", prefix=".new-") as folder:
+            packed = Path(folder) / "in.zip"
+            with packed.open("wb") as target:
+                pack(files, target)
+            with packed.open("rb") as source:
+                return self.add_file(project_id, main_name([name for name, _ in files]), source)
 
     def made_folder(self, name: str) -> Path:
         """Where lies what was made of a file: its quick form, small pictures, a display copy."""

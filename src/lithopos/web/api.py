@@ -7,7 +7,7 @@ import re
 from pathlib import Path
 from typing import Any
 
-from flask import Response, current_app, send_file
+from flask import Response, current_app, request, send_file
 from flask_openapi3 import APIBlueprint
 from werkzeug.datastructures import FileStorage
 
@@ -91,9 +91,14 @@ def get_project(path: s.ProjectPath) -> Response:
 
 @api.post("/projects/<string:project_id>/files", operation_id="addFile", responses={201: s.FileOut})
 def add_file(path: s.ProjectPath, form: s.FileNew) -> Response:
+    """A photograph or a model; a model of several files as several `file`s with relative names."""
     if not isinstance(form.file, FileStorage):
         raise InputError("file", "is missing: send it as a file of the form")
-    stored, name = _library().add_file(path.project_id, form.file.filename or "file", form.file.stream)
+    files = [(file.filename or "file", file.stream) for file in request.files.getlist("file")]
+    library = _library()
+    stored, name = (
+        library.add_file(path.project_id, *files[0]) if len(files) == 1 else library.add_package(path.project_id, files)
+    )
     return _json(_file_out(stored, name), 201)
 
 

@@ -1,4 +1,5 @@
 import type { Placed } from "../../api/client";
+import { standing } from "../../geometry/standing";
 import { useModel } from "../../live/models";
 import { useChange } from "../../state/changes";
 import { useEditor } from "../../state/editor";
@@ -25,7 +26,7 @@ type Props = { placed: Placed; plan: PlanFrame; onMove: (x: number, y: number) =
 function Footprint({ placed, plan, onMove }: Props) {
   const model = useModel(placed.file);
   const chosen = useEditor((state) => state.selection?.id === placed.id);
-  const [w, d] = model ? [model.size[0] * placed.size, model.size[1] * placed.size] : [0.5, 0.5];
+  const [w, d] = model ? standing(placed, model).size : [0.5, 0.5];
   const [x, y] = plan.to(placed.position_m[0], placed.position_m[1]);
   const angle = -((placed.turn_deg * Math.PI) / 180 + plan.turn) * (180 / Math.PI);
   const [wide, deep] = [Math.max(w * plan.scale, 6), Math.max(d * plan.scale, 6)];

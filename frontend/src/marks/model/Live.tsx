@@ -1,6 +1,7 @@
 import { useThree } from "@react-three/fiber";
 import { useEffect, useMemo } from "react";
 import type { Placed } from "../../api/client";
+import { standing } from "../../geometry/standing";
 import { useModel } from "../../live/models";
 import type { StepProps } from "../props";
 
@@ -14,14 +15,17 @@ function Stood({ placed }: { placed: Placed }) {
   const { invalidate } = useThree();
   const copy = useMemo(() => model?.root.clone(), [model]);
   useEffect(() => invalidate());
-  if (!copy) return null;
+  if (!copy || !model) return null;
+  const { scale, quarter, refoot } = standing(placed, model);
   return (
     <group
       position={[placed.position_m[0], placed.position_m[1], placed.position_m[2]]}
       rotation={[0, 0, (placed.turn_deg * Math.PI) / 180]}
-      scale={placed.size}
+      scale={scale}
     >
-      <primitive object={copy} />
+      <group rotation={[(quarter * Math.PI) / 2, 0, 0]} position={[...refoot]}>
+        <primitive object={copy} />
+      </group>
     </group>
   );
 }

@@ -3,6 +3,7 @@ import { levelHeight } from "../../checks/spots";
 import { type Camera, heightOver, onPlane, project } from "../../geometry/camera";
 import type { Frame } from "../../geometry/frame";
 import type { ImagePoint, ScreenPoint, World } from "../../geometry/points";
+import { standing } from "../../geometry/standing";
 import { useModel } from "../../live/models";
 import { Handle } from "../../stage/Handle";
 import { Tag } from "../../stage/Tag";
@@ -42,7 +43,7 @@ function Handles({ shot, derived, frame, camera, placed }: MatchedProps & { plac
   const { selection, select } = usePicked("selection", "select");
   const model = useModel(placed.file);
   const [x, y, z] = placed.position_m;
-  const size = model ? model.size.map((v) => v * placed.size) : [0.6, 0.6, 0.6];
+  const size = model ? standing(placed, model).size : [0.6, 0.6, 0.6];
   const radius = 0.62 * Math.hypot(size[0] ?? 0.6, size[1] ?? 0.6);
   const foot: World = [x, y, z];
   const centre = project(camera, foot);

@@ -1,5 +1,6 @@
 import { onPlane, project } from "../../geometry/camera";
 import type { ImagePoint, World } from "../../geometry/points";
+import { standing } from "../../geometry/standing";
 import { sunThrough } from "../../geometry/sun";
 import { useModel } from "../../live/models";
 import { Handle } from "../../stage/Handle";
@@ -16,7 +17,7 @@ export function ShadowTip({ shot, document, derived, frame, camera }: MarkProps)
   const model = useModel(placed?.file);
   const sun = derived.sun_shown;
   if (!placed || !model || !sun || !camera?.metric || view === "photo") return null;
-  const height = model.size[2] * placed.size;
+  const height = standing(placed, model).size[2];
   const top: World = [placed.position_m[0], placed.position_m[1], placed.position_m[2] + height];
   const tip: World = [top[0] - (sun[0] / sun[2]) * top[2], top[1] - (sun[1] / sun[2]) * top[2], 0];
   const [topPixel, tipPixel] = [project(camera, top), project(camera, tip)];

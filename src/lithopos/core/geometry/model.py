@@ -20,7 +20,7 @@ STRAIGHT: Turn = ((1.0, 0.0, 0.0), (0.0, 1.0, 0.0))
 # How the metres of a model are known: the file or its format says so, its size suggests it, or nothing does.
 UnitSource = Literal["file", "guess"]
 
-__all__ = ["STRAIGHT", "Material", "Model", "Part", "Texture", "Turn", "Unit", "UnitSource", "Wrap"]
+__all__ = ["MISSING", "STRAIGHT", "Material", "Model", "Part", "Texture", "Turn", "Unit", "UnitSource", "Wrap"]
 
 
 @dataclass(frozen=True)
@@ -39,6 +39,14 @@ class Texture:
     turn: Turn = STRAIGHT
     wrap: Wrap = "repeat"
     smooth: bool = True
+
+
+_STRIPES = np.add.outer(np.arange(32), np.arange(32))[..., None] % 32 < 10
+# What is shown for a picture that could not be had: slanting stripes that nobody takes for a finish.
+MISSING = Texture(
+    np.where(_STRIPES, [0.42, 0.09, 0.03], [0.75, 0.72, 0.66]).astype(np.float32),
+    ((6.0, 0.0, 0.0), (0.0, 6.0, 0.0)),
+)
 
 
 @dataclass(frozen=True)

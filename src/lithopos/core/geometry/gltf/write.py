@@ -15,7 +15,7 @@ from PIL import Image
 
 from lithopos.core.arrays import Floats
 from lithopos.core.colour import encode_srgb
-from lithopos.core.geometry.model import STRAIGHT, Material, Model, Part, Texture
+from lithopos.core.geometry.model import MISSING, STRAIGHT, Material, Model, Part, Texture
 
 _FLOAT, _UINT = 5126, 5125
 _WRAPS = {"repeat": 10497, "clamp": 33071, "mirror": 33648}
@@ -53,6 +53,7 @@ class _Writer:
             "materials": materials,
             "buffers": [{"byteLength": len(self.binary)}],
         }
+        self.told["asset"]["extras"] = {"unit_m": model.unit.metres, "up": model.up}
         if self.used:
             self.told["extensionsUsed"] = sorted(self.used)
         text = json.dumps(self.told, separators=(",", ":")).encode()
@@ -103,6 +104,8 @@ class _Writer:
         pbr: dict[str, Any] = {}
         spec: dict[str, Any] = {"name": material.name, "pbrMetallicRoughness": pbr, "doubleSided": True}
         colour, opacity = material.base_colour, material.opacity
+        if material.missing and not isinstance(colour, Texture):
+            colour = MISSING
         alpha = 1.0 if isinstance(opacity, Texture) else float(opacity)
         rgb = np.ones(3) if isinstance(colour, Texture) else np.asarray(colour, float)
         pbr["baseColorFactor"] = [*rgb.tolist(), alpha]

@@ -57,6 +57,7 @@ class _Meshes:
         self.materials: list[Material] = []
         self._known: dict[int, int] = {}
         resolver: Any = _OwnFolder(path.parent, self.lost)
+        self.pictures: dict[str, str] = resolver.pictures
         try:
             with _opened(path, kind) as file:
                 self.scene: Any = trimesh.load_scene(file, file_type=kind, resolver=resolver, process=False, **how)
@@ -156,8 +157,8 @@ class _Meshes:
         if picture is not None:
             values = np.asarray(picture.convert("RGB"), np.float32) / np.float32(255)
             base = Texture(np.ascontiguousarray(decode_srgb(values)))
-        elif "map_kd" in told:
-            missing = (_printable(" ".join(np.atleast_1d(told["map_kd"]).astype(str)))[:80],)
+        elif name in self.pictures:
+            missing = (self.pictures[name],)
             self.lost.append(f"material {name!r} lacks {missing[0]}")
         return Material(
             name,
@@ -183,10 +184,16 @@ def _opened(path: Path, kind: str) -> IO[Any]:
 
 
 class _OwnFolder:
-    """Gives the library files of the model's own folder and nothing else."""
+    """Gives the library files of the model's own folder and nothing else.
+
+    Attributes
+    ----------
+    pictures : of materials, by their names: the library forgets those that it can't have.
+    """
 
     def __init__(self, folder: Path, lost: list[str]) -> None:
         self.folder, self.lost = folder.resolve(), lost
+        self.pictures: dict[str, str] = {}
 
     def __getitem__(self, name: str) -> bytes:
         return self.get(name)
@@ -196,9 +203,21 @@ class _OwnFolder:
         text = str(name)
         place = (self.folder / text.strip().replace("\\", "/")).resolve()
         if not place.is_relative_to(self.folder) or not place.is_file():
-            self.lost.append(f"{_printable(text)[:80]} did not come with it")
+            if place.suffix.lower() == ".mtl":
+                self.lost.append(f"{_printable(text)[:80]} did not come with it")
             raise FileNotFoundError(text)
-        return place.read_bytes()
+        data = place.read_bytes()
+        if place.suffix.lower() == ".mtl":
+            self._note_pictures(data.decode("utf-8", "replace"))
+        return data
+
+    def _note_pictures(self, text: str) -> None:
+        material = ""
+        for words in (line.split(None, 1) for line in text.splitlines()):
+            if len(words) == 2 and words[0].lower() == "newmtl":
+                material = _printable(words[1].strip())
+            elif len(words) == 2 and words[0].lower() == "map_kd":
+                self.pictures[material] = _printable(words[1].strip())[:80]
 
     def namespaced(self, _: str) -> _OwnFolder:
         """The library asks for one a sub-folder."""

@@ -8,16 +8,11 @@ from typing import Any
 import numpy as np
 
 from lithopos.core.arrays import Array, Floats
-from lithopos.core.geometry.model import Material, Part, Texture
+from lithopos.core.geometry.model import MISSING, Material, Part, Texture
 from lithopos.core.render.scene import StoodModel
 from lithopos.core.render.translate.mesh import flat, mesh
 
 __all__ = ["black_shapes", "model_shapes", "moved_values"]
-
-# Of a texture that could not be had: stripes that nobody takes for a finish.
-_MISSING = np.kron(
-    np.array([[[0.75, 0.05, 0.45], [0.9, 0.85, 0.9]], [[0.9, 0.85, 0.9], [0.75, 0.05, 0.45]]]), np.ones((16, 16, 1))
-).astype(np.float32)
 
 
 def model_shapes(mi: Any, thing: StoodModel, prefix: str, white: Floats) -> dict[str, Any]:
@@ -106,7 +101,7 @@ def _mirror_strength(material: Material) -> float:
 
 def _base_colour(mi: Any, material: Material, painted: bool) -> Any:
     if material.missing and not isinstance(material.base_colour, Texture):
-        return _texture(mi, Texture(_MISSING, ((8, 0, 0), (0, 8, 0)), smooth=False))
+        return _texture(mi, MISSING)
     if painted and not isinstance(material.base_colour, Texture):
         return {"type": "mesh_attribute", "name": "vertex_colour"}
     return _texture(mi, material.base_colour)
