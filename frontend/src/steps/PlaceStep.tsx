@@ -75,7 +75,9 @@ function Standing({ placed, file, shot, document, derived }: StandingProps) {
   const { change } = useChange(shot.id);
   const { selection, select } = usePicked("selection", "select");
   const model = useModel(placed.file);
-  const chosen = selection?.kind === "model" && selection.id === placed.id;
+  const chosen = selection
+    ? selection.kind === "model" && selection.id === placed.id
+    : document.models.length === 1;
   const set = (values: Partial<Placed>, label: string) =>
     void change({ models: { [placed.id]: values } }, label);
   return (
