@@ -61,7 +61,7 @@ def _camera(k1: float, shift: tuple[float, float], roll: float) -> dict[str, Any
 def _changes() -> list[dict[str, Any]]:
     document = {
         "edges": [{"id": "a1", "run": "a"}, {"id": "a2", "run": "a"}, {"id": "b1", "run": "b"}],
-        "models": [],
+        "models": [{"id": "k", "surfaces": {"oak": {"kind": "matte"}, "paint": {"kind": "paint"}}}],
         "sun": {"kind": "gnomons", "strength": 1.0},
         "camera": {"kind": "solved", "robust": True},
         "origin": [1, 2],
@@ -72,6 +72,8 @@ def _changes() -> list[dict[str, Any]]:
         {"sun": {"strength": 2.0}, "origin": [3, 4]},
         {"camera": {"kind": "hand", "height_m": 1.6}},
         {"models": {"m": {"id": "m", "turn_deg": 5}}},
+        {"edges": {"a1": {"nested": {"one": {"x": 1}, "two": 2}}}},
+        {"models": {"k": {"surfaces": {"oak": None, "steel": {"kind": "metal"}}}}},
     ]
     return [{"document": document, "patch": patch, "result": changed(document, patch)} for patch in patches]
 

@@ -147,6 +147,7 @@ function standModel(shot: ShotOut, file: FileOut, change: (patch: Patch, label: 
     size: 1,
     unit: null,
     up: null,
+    surfaces: {},
   };
   void change({ models: { [placed.id]: placed } }, `stand the ${placed.name}`);
   useEditor.setState({ step: "place", view: "live", selection: { kind: "model", id: placed.id } });

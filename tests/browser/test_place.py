@@ -59,6 +59,21 @@ class Bringing(unittest.TestCase):
             bring.set_input_files([folder / "crate.obj", folder / "c.mtl"])
             page.kept(here)
             page.page.get_by_text("material 'oak' lacks oak.png").first.wait_for()
+            # Another surface on one of its materials, its gloss by keyboard, both taken back.
+            page.unfold("Surfaces")
+            page.page.get_by_role("button", name="oak").first.click()
+            here = page.revision()
+            page.press("paint")
+            page.kept(here)
+            made = page.revision()
+            page.page.get_by_role("slider", name="Gloss").press("End")
+            page.kept(made)
+            surfaces = page.page.evaluate("window.lithopos.shot.models[1].surfaces")
+            self.assertEqual(surfaces["oak"]["parameters"], {"gloss": 1})
+            page.page.keyboard.press("Control+z")
+            page.page.keyboard.press("Control+z")
+            page.until(f"window.lithopos.revision === {here}")
+            self.assertEqual(page.page.evaluate("window.lithopos.shot.models[1].surfaces"), {})
 
 
 if __name__ == "__main__":

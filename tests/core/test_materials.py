@@ -10,8 +10,10 @@ import numpy as np
 
 from lithopos.core.geometry.model import Material, Model, Part, Texture
 from lithopos.core.render.scene import Environment, Scene, StoodModel
+from lithopos.core.shot.surface import Surface
+from lithopos.core.surfaces import dressed
 from tests.core.rendering import tracer
-from tests.core.test_render import scene_of
+from tests.core.test_render import STANDING, scene_of
 
 HEIGHT_M = 0.5
 WHITE = np.ones((16, 32, 3), np.float32)
@@ -80,6 +82,40 @@ class Materials(unittest.TestCase):
             engine.show(made)
             light = engine.radiance("with", pixels_of(made, [[0.0, 0.0]]), 0, 256, 1).sum(1)[0] / 512
             np.testing.assert_allclose(light, expected, rtol=0.04, atol=0.04)
+
+    def test_surfaces_by_kind_against_closed_forms_under_an_even_sky(self) -> None:
+        came = Material("seat", np.array([0.1, 0.9, 0.1], np.float32), 0.5)
+        engine = tracer()
+
+        def seen(surface: dict[str, Any], receivers: bool = True) -> Any:
+            made = scene(dressed(tile(came), {"seat": Surface.model_validate(surface)}), (Environment(WHITE),))
+            engine.show(made if receivers else replace(made, receivers=()))
+            return engine.radiance("with", pixels_of(made, [[0.0, 0.0]]), 0, 512, 1).sum(1)[0] / 1024
+
+        # Under an even sky of 1 a diffuse surface shows its reflectance, and a white one is lost in the sky.
+        np.testing.assert_allclose(seen({"kind": "matte", "colour": [1, 1, 1]}, False), 1, atol=0.01)
+        np.testing.assert_allclose(seen({"kind": "matte", "colour": [0.2, 0.4, 0.6]}), [0.2, 0.4, 0.6], atol=0.02)
+        # A polished metal has its colour where it is seen steeply, and more of white the flatter (Schlick 1994).
+        eye = scene(tile(came)).camera.position - scene(tile(came)).models[0].matrix[:3, 3]
+        cosine = float(eye[2] / np.linalg.norm(eye))
+        gold = np.array([0.9, 0.7, 0.3])
+        mirror = {"kind": "metal", "colour": gold.tolist(), "parameters": {"polish": 1.0}}
+        np.testing.assert_allclose(seen(mirror), gold + (1 - gold) * (1 - cosine) ** 5, atol=0.03)
+        # Clear glass in an even light is not seen at all; a tinted pane keeps its tint of what is not mirrored.
+        clear = {"kind": "glass", "colour": [1, 1, 1], "parameters": {"thickness_mm": 8.0}}
+        np.testing.assert_allclose(seen(clear, False), 1, atol=0.01)
+        green = np.array([0.5, 0.9, 0.6])
+        mirrored = _pane(cosine, 1.52)
+        tinted = {"kind": "glass", "colour": green.tolist()}
+        np.testing.assert_allclose(seen(tinted, False), mirrored + (1 - mirrored) * green, atol=0.02)
+
+    def test_a_surface_changes_its_own_material_alone_and_what_is_traced(self) -> None:
+        changes = {"surfaces": {"bronze": {"kind": "paint", "colour": [0.5, 0.02, 0.02]}}}
+        plain, red = scene_of(models=[STANDING]), scene_of(models=[{**STANDING, **changes}])
+        self.assertNotEqual(plain.things_key, red.things_key)
+        named = {material.name: material for material in red.models[0].model.materials}
+        np.testing.assert_allclose(np.asarray(named["bronze"].base_colour), [0.5, 0.02, 0.02])
+        self.assertEqual(named["pale stone"].name, plain.models[0].model.materials[0].name)
 
     def test_thin_glass_lets_through_what_fresnel_leaves(self) -> None:
         # At the angle θ a thin pane mirrors 2R / (1 + R) of unpolarised light (both sides, all bounces between).

@@ -21,7 +21,7 @@ from lithopos.core.errors import Cancelled, InputError
 from lithopos.core.geometry.model import Model
 from lithopos.core.layers import Window
 from lithopos.core.place.planes import plane_receiver
-from lithopos.core.place.receiver import Patch, Receiver, Surface
+from lithopos.core.place.receiver import Patch, Receiver, Sheen
 from lithopos.core.render import tiles
 from lithopos.core.render.engine import FAST, SLOW, choose_variant
 from lithopos.core.render.influence import influence_of
@@ -92,7 +92,7 @@ def screened(hides: bool, receives: bool) -> Scene:
     aside, middle = np.cross(towards, [0, 0, 1]), foot + 0.8 * towards
     corners = np.array([middle + aside * x + np.array([0, 0, z]) for x, z in ((-2, 0), (2, 0), (2, 0.5), (-2, 0.5))])
     patch = Patch(corners, np.zeros((4, 2)), np.array([[0, 1, 2], [0, 2, 3]]), np.full(3, 0.9, np.float32))
-    screen = Receiver("screen", (patch,), Surface(0.0, 1.0), receives, hides)
+    screen = Receiver("screen", (patch,), Sheen(0.0, 1.0), receives, hides)
     return replace(scene, receivers=(*scene.receivers, screen), place_key="")
 
 
@@ -171,7 +171,7 @@ class Tracing(unittest.TestCase):
             height_m=0.0,
             mean=0.5,
             level=0.4,
-            surface=Surface(coat, 0.6),
+            sheen=Sheen(coat, 0.6),
         )
         thing = StoodModel("box", model or box((1.2, 0.3, 0.8), grey=0.0), np.eye(4))
         return Scene(camera, (plane,), (thing,), lights, 1.0)

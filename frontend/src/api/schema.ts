@@ -1069,12 +1069,16 @@ export interface components {
         };
         /**
          * Materials
-         * @description The ground's materials and their mean reflectance.
+         * @description The ground's materials and their mean reflectance; kinds of surfaces for things, with their parameters.
          */
         Materials: {
             /** Ground */
             ground: {
                 [key: string]: number;
+            };
+            /** Surfaces */
+            surfaces: {
+                [key: string]: components["schemas"]["SurfaceKind"];
             };
         };
         /**
@@ -1121,7 +1125,8 @@ export interface components {
          * @description A model and where it stands: its foot's middle [m], turned about the plumb line, sized.
          *
          *     `level` names the level that it stands on, which takes its shadow; null for the ground. `unit` and `up` say what
-         *     the file's numbers mean where the program has guessed wrong; null for what it read or guessed.
+         *     the file's numbers mean where the program has guessed wrong; null for what it read or guessed. `surfaces` are what
+         *     its materials are made of instead, by their names in the file.
          */
         Placed: {
             /** File */
@@ -1156,6 +1161,13 @@ export interface components {
              * @default 1
              */
             size: number;
+            /**
+             * Surfaces
+             * @default {}
+             */
+            surfaces: {
+                [key: string]: components["schemas"]["Surface"];
+            };
             /**
              * Turn Deg
              * @default 0
@@ -1565,6 +1577,60 @@ export interface components {
             };
             /** Warnings */
             warnings: string[];
+        };
+        /**
+         * Surface
+         * @description A kind with its colour (linear red, green, blue) and its parameters by name; see `core.surfaces`.
+         */
+        Surface: {
+            /**
+             * Colour
+             * @default null
+             */
+            colour: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "matte" | "paint" | "metallic paint" | "metal" | "plastic" | "rubber" | "cloth" | "glass";
+            /**
+             * Parameters
+             * @default {}
+             */
+            parameters: {
+                [key: string]: number;
+            };
+        };
+        /** SurfaceKind */
+        SurfaceKind: {
+            /** Colour */
+            colour: [
+                number,
+                number,
+                number
+            ];
+            /** Parameters */
+            parameters: {
+                [key: string]: components["schemas"]["SurfaceParameter"];
+            };
+        };
+        /** SurfaceParameter */
+        SurfaceParameter: {
+            /** Default */
+            default: number;
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /**
+             * Unit
+             * @default
+             */
+            unit: string;
         };
         /**
          * Trial

@@ -4,6 +4,7 @@ import { GLTFLoader } from "three/addons/loaders/GLTFLoader.js";
 import { liveUrl } from "../api/client";
 import type { Read } from "../geometry/standing";
 import { say } from "../state/notices";
+import { LIVE_METAL } from "./dressing";
 import { bending } from "./lens";
 
 /** A read model, z up, its foot's middle at the origin as the renderer has it. */
@@ -30,8 +31,7 @@ async function read(file: string) {
       thing.receiveShadow = true;
       if (thing instanceof Mesh) [thing.material].flat().forEach(bending);
       if (thing instanceof Mesh && thing.material instanceof MeshStandardMaterial) {
-        // Nothing is there to be mirrored in the live view: a full metal would be black.
-        thing.material.metalness *= 0.35;
+        thing.material.metalness *= LIVE_METAL;
       }
     });
     const told = gltf.asset.extras as { unit_m: number; up: "y" | "z" };

@@ -36,7 +36,17 @@ function things(list: { id: string }[], patch: Plain): { id: string }[] {
   const known = new Map(list.map((thing) => [thing.id, thing]));
   for (const [id, value] of Object.entries(patch)) {
     if (value === null) known.delete(id);
-    else known.set(id, { ...(known.get(id) ?? { id }), ...(value as object) });
+    else known.set(id, merged(known.get(id) ?? { id }, value) as { id: string });
   }
   return [...known.values()];
+}
+
+/** RFC 7396, section 2. */
+function merged(target: unknown, patch: unknown): unknown {
+  if (!isPlain(patch)) return patch;
+  const result: Plain = isPlain(target) ? { ...target } : {};
+  for (const [key, value] of Object.entries(patch))
+    if (value === null) delete result[key];
+    else result[key] = merged(result[key], value);
+  return result;
 }

@@ -10,6 +10,7 @@ import { usePicked } from "../state/editor";
 import { Bin, Button, Field, Heading, Hint, OneOf } from "../ui/controls";
 import { FileButton, MODELS } from "../ui/FileButton";
 import { Section } from "./Section";
+import { Surfaces } from "./Surfaces";
 
 type Props = StepProps & {
   projectId: string;
@@ -110,6 +111,7 @@ function Standing({ placed, file, shot, document, derived }: StandingProps) {
         <>
           {model && <Sizes placed={placed} model={model} set={set} />}
           <Whereabouts placed={placed} set={set} document={document} derived={derived} />
+          {file && <Surfaces shotId={shot.id} placed={placed} file={file} />}
           {file && <InItsFile placed={placed} file={file} set={set} />}
         </>
       )}

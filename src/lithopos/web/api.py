@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import re
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
@@ -27,6 +28,7 @@ from lithopos.core.reading.screen import DISPLAY, LIVE, thumb_name
 from lithopos.core.render.render import refuse_too_large
 from lithopos.core.shot import Shot, load_shot, new_shot_camera
 from lithopos.core.shot.change import changed
+from lithopos.core.surfaces import KINDS
 from lithopos.jobs.queue import Queue
 from lithopos.jobs.worker import PICTURE, PREVIEW
 from lithopos.library.models import Render, StoredFile
@@ -60,7 +62,12 @@ def health() -> Response:
 
 @api.get("/materials", operation_id="materials", responses={200: s.Materials})
 def materials() -> Response:
-    return _json(s.Materials(ground={name: material.reflectance for name, material in GROUND_MATERIALS.items()}))
+    kinds = {
+        name: {"colour": kind.colour, "parameters": {n: asdict(p) for n, p in kind.parameters.items()}}
+        for name, kind in KINDS.items()
+    }
+    ground = {name: material.reflectance for name, material in GROUND_MATERIALS.items()}
+    return _json(s.Materials.model_validate({"ground": ground, "surfaces": kinds}))
 
 
 # Projects and files

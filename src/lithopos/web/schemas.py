@@ -181,10 +181,23 @@ class Health(BaseModel):
     version: str
 
 
+class SurfaceParameter(BaseModel):
+    low: float
+    high: float
+    default: float
+    unit: str = ""
+
+
+class SurfaceKind(BaseModel):
+    colour: tuple[float, float, float]
+    parameters: dict[str, SurfaceParameter]
+
+
 class Materials(BaseModel):
-    """The ground's materials and their mean reflectance."""
+    """The ground's materials and their mean reflectance; kinds of surfaces for things, with their parameters."""
 
     ground: dict[str, float]
+    surfaces: dict[str, SurfaceKind]
 
 
 class Problem(BaseModel):

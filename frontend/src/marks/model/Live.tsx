@@ -1,7 +1,9 @@
 import { useThree } from "@react-three/fiber";
 import { useEffect, useMemo } from "react";
 import type { Placed } from "../../api/client";
+import { useMaterials } from "../../api/hooks";
 import { standing } from "../../geometry/standing";
+import { dressed, type Surfaces } from "../../live/dressing";
 import { useModel } from "../../live/models";
 import type { StepProps } from "../props";
 
@@ -13,7 +15,12 @@ export function StoodModels({ document }: StepProps) {
 function Stood({ placed }: { placed: Placed }) {
   const model = useModel(placed.file);
   const { invalidate } = useThree();
-  const copy = useMemo(() => model?.root.clone(), [model]);
+  const { data: kinds } = useMaterials();
+  const look = JSON.stringify(placed.surfaces ?? {});
+  const copy = useMemo(
+    () => model && dressed(model.root, JSON.parse(look) as Surfaces, kinds?.surfaces ?? {}),
+    [model, look, kinds],
+  );
   useEffect(() => invalidate());
   if (!copy || !model) return null;
   const { scale, quarter, refoot } = standing(placed, model);

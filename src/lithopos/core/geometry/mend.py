@@ -26,7 +26,7 @@ def mended(model: Model) -> Model:
 
     Dropped: faces without area (unsaid), and faces that are there twice. Put right: normals that are missing, no
     numbers or on the wrong side of their faces; closed shells that are turned inside out; a model that lies far from
-    its own origin. Open shells are said: glass needs closed ones.
+    its own origin. Open shells are said: as glass they are panes.
 
     Raises
     ------
@@ -81,6 +81,7 @@ def _mended(part: Part, notes: dict[str, int]) -> Part:
     if closed and _signed_volume(part.vertices[faces]) < 0:
         count("closed parts that were inside out were turned", 1)
         faces, across = faces[:, ::-1], -across
+    part = replace(part, closed=closed)
     if part.normals.shape != part.vertices.shape:
         return _used(_with_normals(replace(part, faces=faces), welded, across))
     return _used(replace(part, faces=faces, normals=_facing(part.normals, faces, across, count)))

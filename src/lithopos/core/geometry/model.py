@@ -97,7 +97,8 @@ class Material:
 class Part:
     """Triangles of one material: vertices (N, 3) [m], normals (N, 3), uv (N, 2), faces (M, 3).
 
-    `colours` (N, 3), linear, are multiplied into the material's base colour where a file paints its vertices.
+    `colours` (N, 3), linear, are multiplied into the material's base colour where a file paints its vertices. A
+    `closed` one has an inside: as glass it is solid, while an open one is a pane.
     """
 
     name: str
@@ -107,6 +108,7 @@ class Part:
     faces: NDArray[np.int64]
     material: int
     colours: Floats | None = None
+    closed: bool = False
 
 
 @dataclass(frozen=True)

@@ -20,7 +20,7 @@ import numpy as np
 from lithopos.core.arrays import Array, Floats
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.colour import luminance
-from lithopos.core.place.receiver import Patch, Receiver, Surface
+from lithopos.core.place.receiver import Patch, Receiver, Sheen
 
 Rect = tuple[float, float, float, float]  # x0, y0, x1, y1 [m]
 
@@ -40,7 +40,7 @@ def plane_receiver(
     height_m: float,
     mean: float,
     level: float,
-    surface: Surface,
+    sheen: Sheen,
     only: Rect | None = None,
     without: tuple[Rect, ...] = (),
 ) -> Receiver:
@@ -68,7 +68,7 @@ def plane_receiver(
             patches.append(_patch([field], height_m, seen))
     if plain:
         patches.append(_patch(plain, height_m, tint))
-    return Receiver(name, tuple(patches), surface)
+    return Receiver(name, tuple(patches), sheen)
 
 
 def level_patch(footprints: Array, margin_m: float) -> Rect:

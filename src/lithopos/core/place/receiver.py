@@ -9,11 +9,11 @@ from numpy.typing import NDArray
 
 from lithopos.core.arrays import Array, Floats
 
-__all__ = ["Patch", "Receiver", "Surface"]
+__all__ = ["Patch", "Receiver", "Sheen"]
 
 
 @dataclass(frozen=True)
-class Surface:
+class Sheen:
     """What a receiver does to light besides its diffuse reflectance: a dielectric coat, as `materials` has it."""
 
     coat: float
@@ -48,6 +48,6 @@ class Receiver:
 
     name: str
     patches: tuple[Patch, ...]
-    surface: Surface
+    sheen: Sheen
     receives: bool = True
     hides: bool = True

@@ -12,7 +12,7 @@ import numpy as np
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.geometry.model import Material, Model, Part, Texture, Unit
 
-FORM = 3  # raised when the form changes: what was kept in an older one is read anew from its file
+FORM = 4  # raised when the form changes: what was kept in an older one is read anew from its file
 PICTURE, MODEL = f"picture-{FORM}.npz", f"model-{FORM}.npz"
 
 __all__ = ["has_picture", "load_model", "load_picture", "save_model", "save_picture"]
@@ -45,7 +45,7 @@ def save_model(model: Model, folder: Path) -> None:
         return value
 
     head = {
-        "parts": [{"name": part.name, "material": part.material} for part in model.parts],
+        "parts": [{"name": part.name, "material": part.material, "closed": part.closed} for part in model.parts],
         "materials": [
             {item.name: plain(getattr(material, item.name)) for item in fields(Material)}
             for material in model.materials
@@ -98,6 +98,7 @@ def load_model(folder: Path, must: bool = True) -> Model | None:
             kept[f"part{number}.faces"],
             told["material"],
             kept.get(f"part{number}.colours"),
+            told["closed"],
         )
         for number, told in enumerate(head["parts"])
     ]

@@ -20,9 +20,10 @@ from lithopos.core.geometry.units import METRES
 from lithopos.core.materials import GROUND_MATERIALS
 from lithopos.core.place.exposure import GroundLevel, ground_level
 from lithopos.core.place.planes import Rect, level_patch, plane_receiver
-from lithopos.core.place.receiver import Receiver, Surface
+from lithopos.core.place.receiver import Receiver, Sheen
 from lithopos.core.readiness import missing
 from lithopos.core.shot import Placed, Shot
+from lithopos.core.surfaces import dressed
 
 MOST_AWAY_M = 2000.0
 LOOKED_AT_PIXELS = 4_000_000  # of the photograph, for what it shows of the place
@@ -171,17 +172,19 @@ def build_scene(
     assert shot.photograph and facts.camera and facts.sun_shown
     height, width = photograph.codes.shape[:2]
     camera = pinhole_of(facts.camera).scaled(width / shot.photograph.width)
-    stood = tuple(_stood(placed, read_model(placed.file), facts, camera) for placed in shot.models)
+    stood = tuple(
+        _stood(placed, dressed(read_model(placed.file), placed.surfaces), facts, camera) for placed in shot.models
+    )
     light = SunSky(facts.sun_shown, shot.sun.strength, shot.sky.strength, shot.sun.softness_deg, shot.sky.turbidity)
     material = GROUND_MATERIALS[shot.ground.material]
     mean = shot.ground.reflectance or material.reflectance
-    surface = Surface(material.coat, material.roughness)
+    sheen = Sheen(material.coat, material.roughness)
     layout = _layout(stood)
     figures = (camera.focal_px, *camera.principal_point, *camera.rotation.ravel(), *camera.position, camera.k1)
-    made_of = (photograph_key, width, height, figures, layout, mean, surface, light.sun_strength > 0)
+    made_of = (photograph_key, width, height, figures, layout, mean, sheen, light.sun_strength > 0)
     known = known or KnownPlace()
     if not photograph_key or known.key != repr(made_of):
-        receivers, level = _place(photograph, camera, layout, mean, surface, light.sun_strength > 0)
+        receivers, level = _place(photograph, camera, layout, mean, sheen, light.sun_strength > 0)
         known.key, known.receivers, known.level = repr(made_of), receivers, level
     return Scene(
         camera,
@@ -190,7 +193,7 @@ def build_scene(
         (light,),
         known.level.luminance / mean,
         repr((made_of, light)) if photograph_key else "",
-        repr([(thing.file, thing.id) for thing in shot.models]),
+        repr([(thing.file, thing.id, thing.surfaces) for thing in shot.models]),
         known.level.notes,
     )
 
@@ -241,7 +244,7 @@ def _layout(stood: tuple[StoodModel, ...]) -> _Layout:
 
 
 def _place(
-    photograph: Picture, camera: Pinhole, layout: _Layout, mean: float, surface: Surface, has_sun: bool
+    photograph: Picture, camera: Pinhole, layout: _Layout, mean: float, sheen: Sheen, has_sun: bool
 ) -> tuple[tuple[Receiver, ...], GroundLevel]:
     """The receivers with the photograph on them, and how bright the main plane is in it."""
     height, width = photograph.codes.shape[:2]
@@ -262,7 +265,7 @@ def _place(
             height_m=height_m,
             mean=mean,
             level=level.luminance,
-            surface=surface,
+            sheen=sheen,
             only=only,
             without=without,
         )

@@ -33,12 +33,14 @@ def black_shapes(mi: Any, thing: StoodModel, prefix: str) -> dict[str, Any]:
 def _shapes(mi: Any, thing: StoodModel, prefix: str, white: Floats | None) -> dict[str, Any]:
     """Black where there is no white to shine beside."""
     shapes = {}
-    made: dict[tuple[int, bool], Any] = {}
+    made: dict[tuple[int, bool, bool], Any] = {}
     for index, part in enumerate(thing.model.parts):
         material, painted = thing.model.materials[part.material], part.colours is not None
-        key = (part.material, painted)
+        key = (part.material, painted, part.closed)
         if key not in made:
-            made[key] = mi.load_dict(_black(mi, material) if white is None else _surface(mi, material, painted))
+            made[key] = mi.load_dict(
+                _black(mi, material) if white is None else _surface(mi, material, painted, part.closed)
+            )
         vertices, normals = _stood(part, thing.matrix)
         emitter = None if white is None else _glow(mi, material, white)
         colours = None if white is None else part.colours
@@ -63,11 +65,13 @@ def _stood(part: Part, matrix: Array) -> tuple[Array, Array]:
     return part.vertices @ linear.T + matrix[:3, 3], normals
 
 
-def _surface(mi: Any, material: Material, painted: bool) -> dict[str, Any]:
+def _surface(mi: Any, material: Material, painted: bool, closed: bool) -> dict[str, Any]:
     if material.unlit:
         inner: dict[str, Any] = {"type": "diffuse", "reflectance": {"type": "rgb", "value": 0.0}}
+    elif _is_matte(material) and not painted:
+        inner = {"type": "diffuse", "reflectance": _base_colour(mi, material, painted)}
     elif _passes(material):
-        return _cut_out(mi, material, _glass(material))
+        return _cut_out(mi, material, _glass(material, closed))
     else:
         inner = _layered(mi, material, painted)
     if material.normal is not None:
@@ -93,6 +97,14 @@ def _layered(mi: Any, material: Material, painted: bool) -> dict[str, Any]:
     }
 
 
+def _is_matte(material: Material) -> bool:
+    """Whether nothing but a diffuse body is there: the package's plain one throws back all that it should."""
+    shine = (
+        material.specular or material.coat or material.transmission or material.metallic or any(material.sheen_colour)
+    )
+    return not shine
+
+
 def _mirror_strength(material: Material) -> float:
     """The package's measure of what a dielectric mirrors: 0.08 of it is the share at right angles."""
     straight = ((material.ior - 1) / (material.ior + 1)) ** 2
@@ -111,13 +123,14 @@ def _passes(material: Material) -> bool:
     return isinstance(material.transmission, Texture) or material.transmission > 0.5
 
 
-def _glass(material: Material) -> dict[str, Any]:
-    """Glass: thin, or bent by its index of refraction and tinted by its thickness."""
+def _glass(material: Material, closed: bool) -> dict[str, Any]:
+    """Glass: a pane, or a solid that bends light; tinted by its thickness."""
     tint = np.asarray(material.base_colour, np.float32) if not isinstance(material.base_colour, Texture) else np.ones(3)
-    rough = material.roughness if isinstance(material.roughness, float) else float(material.roughness.values.mean())
-    through = tint * np.sqrt(_left_over(material))  # once in, once out
+    rough = material.roughness.values.mean() if isinstance(material.roughness, Texture) else material.roughness
+    solid = closed and material.thickness_m > 0
+    through = tint * (np.sqrt(_left_over(material)) if solid else _left_over(material))  # once in and once out
     value = {"type": "rgb", "value": np.clip(through, 0, 1).tolist()}
-    if material.thickness_m <= 0:
+    if not solid:
         return {"type": "thindielectric", "int_ior": material.ior, "specular_transmittance": value}
     if rough < 0.05:
         return {"type": "dielectric", "int_ior": material.ior, "specular_transmittance": value}

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from lithopos.core.arrays import Array, Floats
-from lithopos.core.place.receiver import Receiver, Surface
+from lithopos.core.place.receiver import Receiver, Sheen
 from lithopos.core.render.translate.mesh import mesh
 
 WHOLE_COAT = 0.5  # in the renderer's measure: 4 % at right angles, an index of refraction of 1.5
@@ -19,7 +19,7 @@ def receiver_shapes(mi: Any, receiver: Receiver, prefix: str) -> dict[str, Any]:
     """A receiver's patches as shapes by name."""
     shapes = {}
     for number, patch in enumerate(receiver.patches):
-        bsdf = mi.load_dict(_surface(mi, patch.reflectance, receiver.surface))
+        bsdf = mi.load_dict(_surface(mi, patch.reflectance, receiver.sheen))
         edges = patch.vertices[patch.faces[:, 1:]] - patch.vertices[patch.faces[:, :1]]
         normal = np.cross(edges[0, 0], edges[0, 1])
         normals = np.tile(normal / np.linalg.norm(normal), (len(patch.vertices), 1))
@@ -42,15 +42,15 @@ def shining_receiver(mi: Any, receiver: Receiver, prefix: str, radiance: float, 
     return shapes
 
 
-def _surface(mi: Any, reflectance: Floats, surface: Surface) -> dict[str, Any]:
-    if surface.coat <= 0:
+def _surface(mi: Any, reflectance: Floats, sheen: Sheen) -> dict[str, Any]:
+    if sheen.coat <= 0:
         return {"type": "twosided", "inner": {"type": "diffuse", "reflectance": _reflectance(mi, reflectance)}}
     # The body keeps the reflectance that the photograph shows: what the coat takes from it is in there already.
     inner = {
         "type": "principled",
         "base_color": _reflectance(mi, reflectance),
-        "specular": WHOLE_COAT * surface.coat,
-        "roughness": surface.roughness,
+        "specular": WHOLE_COAT * sheen.coat,
+        "roughness": sheen.roughness,
     }
     return {"type": "twosided", "inner": inner}
 
