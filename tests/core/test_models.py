@@ -194,6 +194,27 @@ class Sizes(Folder):
             with self.subTest(list(bad)), self.assertRaises(InputError):
                 inspect_file(self.file("bad.zip", zipped(bad)))
 
+    def test_what_is_broken_is_refused_by_one_true_line(self) -> None:
+        stage = b"#usda 1.0\n(\n subLayers = [@%s@]\n)\n"
+        entities = "".join(f'<!ENTITY {b} "{f"&{a};" * 10}">' for a, b in zip("abcdefgh", "bcdefghi", strict=True))
+        laughs = f'<?xml version="1.0"?><!DOCTYPE m [<!ENTITY a "haha">{entities}]><model unit="&i;"/>'
+        cases = [
+            ("cut.stl", stl(1)[:-30], "can't be read as STL"),
+            ("nan.obj", b"v nan 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n", "not numbers"),
+            ("range.obj", b"v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 99\n", "can't be read as OBJ"),
+            ("huge.obj", b"v 0 0 0\nv 1e30 0 0\nv 0 1e30 0\nf 1 2 3\n", "beyond 100,000 m"),
+            ("cut.ply", ply()[:-60], "cut off: 4 of 12 faces"),
+            ("cut.off", off()[:-40], "cut off: 7 of 12 faces"),
+            ("laughs.3mf", zipped({"3D/3dmodel.model": laughs.encode()}), "can't be read as 3MF"),
+            ("cut.step", step(1)[:2000], "can't be read as STEP"),
+            ("outside.usda", stage % b"/etc/passwd", "outside its folder: /etc/passwd"),
+            ("far.usda", stage % b"http://example.invalid/a.usda", "outside its folder: http"),
+            ("negative.usda", usda(1, "Z").replace(b"Indices = [0", b"Indices = [-5"), "has no triangles"),
+        ]
+        for name, data, words in cases:
+            with self.subTest(name), self.assertRaisesRegex(InputError, words):
+                inspect_file(self.file(name, data))
+
     def test_painted_vertices(self) -> None:
         part = read_model(self.file("c.ply", ply())).parts[0]
         assert part.colours is not None

@@ -82,14 +82,19 @@ def _model_kind(path: Path, head: bytes) -> str | None:
 
 
 def _stl_or_obj(path: Path, begin: bytes) -> str | None:
-    """Two that have no mark: STL by its length or its first words, OBJ by the words that its lines begin with."""
+    """Two that have no mark: STL by its length or its first words, OBJ by the words that its lines begin with.
+
+    A damaged one has neither: then its name's ending says what it should have been.
+    """
     if path.stat().st_size == 84 + 50 * int.from_bytes(begin[80:84].ljust(4, b"\0"), "little"):
         return "stl"
     if re.match(rb"solid\b", begin) and re.search(rb"\bfacet\b", begin):
         return "stl"
     lines = [line.split(None, 1) for line in begin.splitlines()[:2000] if line.strip() and not line.startswith(b"#")]
     known = sum(words[0] in _OBJ_WORDS for words in lines)
-    return "obj" if lines and known >= 0.8 * len(lines) and any(words[0] == b"v" for words in lines) else None
+    if lines and known >= 0.8 * len(lines) and any(words[0] == b"v" for words in lines):
+        return "obj"
+    return path.suffix.lower()[1:] if path.suffix.lower() in (".stl", ".obj") else None
 
 
 def _zipped_kind(path: Path) -> str:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import re
 from collections.abc import Callable
 from pathlib import Path
 from typing import IO, Any
@@ -53,6 +54,7 @@ class _Meshes:
     def __init__(self, path: Path, kind: str, **how: Any) -> None:
         import trimesh
 
+        self.path, self.kind = path, kind
         self.lost: list[str] = []
         self.materials: list[Material] = []
         self._known: dict[int, int] = {}
@@ -76,6 +78,7 @@ class _Meshes:
         told = _UNITS.get(str(self.scene.units))
         unit = known(told) if told in METRES else guessed(float(np.ptp(points, axis=0).max()))
         turn = (_Y_TO_Z if up == "y" else np.eye(4))[:3, :3]
+        _refuse_cut_off(self.path, self.kind, sum(len(part.faces) for part in parts))
         stood = [
             Part(p.name, p.vertices @ turn.T * unit.metres, p.normals @ turn.T, p.uv, p.faces, p.material, p.colours)
             for p in parts
@@ -183,6 +186,19 @@ def _opened(path: Path, kind: str) -> IO[Any]:
     raise InputError("model", "is text in an encoding that is not read")
 
 
+def _refuse_cut_off(path: Path, kind: str, triangles: int) -> None:
+    """PLY and OFF tell how many faces there are; the library takes fewer without a word."""
+    with path.open("rb") as file:
+        head = file.read(1 << 14)
+    found = None
+    if kind == "ply":
+        found = re.search(rb"element\s+face\s+(\d+)", head)
+    elif kind == "off":
+        found = re.match(rb"\s*\w*OFF\b(?:\s*#[^\n]*)*\s*\d+\s+(\d+)", head)
+    if found and triangles < int(found[1]):
+        raise InputError("model", f"is cut off: {triangles:,} of {int(found[1]):,} faces are there")
+
+
 class _OwnFolder:
     """Gives the library files of the model's own folder and nothing else.
 
@@ -203,7 +219,7 @@ class _OwnFolder:
         text = str(name)
         place = (self.folder / text.strip().replace("\\", "/")).resolve()
         if not place.is_relative_to(self.folder) or not place.is_file():
-            if place.suffix.lower() == ".mtl":
+            if place.suffix.lower() == ".mtl" or not place.is_relative_to(self.folder):
                 self.lost.append(f"{_printable(text)[:80]} did not come with it")
             raise FileNotFoundError(text)
         data = place.read_bytes()

@@ -69,7 +69,10 @@ class _Reader:
 
         self.stage, self.path, self.lost = stage, path, list[str]()
         self.geom, self.shade = UsdGeom, UsdShade
-        self.metres = float(UsdGeom.GetStageMetersPerUnit(stage)) or 1.0
+        self.metres = float(UsdGeom.GetStageMetersPerUnit(stage))
+        if not np.isfinite(self.metres) or self.metres <= 0:
+            self.lost.append(f"its unit is {self.metres:g} m, which can't be: it is taken for metres")
+            self.metres = 1.0
         self.up = "z" if UsdGeom.GetStageUpAxis(stage) == UsdGeom.Tokens.z else "y"
         self.places = UsdGeom.XformCache()
         self.materials: list[Material] = []
@@ -104,7 +107,8 @@ class _Reader:
         points = np.asarray(mesh.GetPointsAttr().Get() or np.zeros((0, 3)), float)
         counts = np.asarray(mesh.GetFaceVertexCountsAttr().Get() or [], np.int64)
         indices = np.asarray(mesh.GetFaceVertexIndicesAttr().Get() or [], np.int64)
-        if not len(counts) or counts.sum() != len(indices) or (len(indices) and indices.max() >= len(points)):
+        fits = len(counts) > 0 and counts.min() > 0 and counts.sum() == len(indices)
+        if not fits or indices.min() < 0 or indices.max() >= len(points):
             self.lost.append(f"part {mesh.GetPrim().GetName()!r} is damaged and left out")
             return
         corners, owner = _fans(counts)
