@@ -36,9 +36,17 @@ function things(list: { id: string }[], patch: Plain): { id: string }[] {
   const known = new Map(list.map((thing) => [thing.id, thing]));
   for (const [id, value] of Object.entries(patch)) {
     if (value === null) known.delete(id);
-    else known.set(id, merged(known.get(id) ?? { id }, value) as { id: string });
+    else known.set(id, changed(known.get(id) ?? { id }, value as Plain));
   }
   return [...known.values()];
+}
+
+/** A thing with other values: a field that is set to null is null, as the server's documents have it. */
+function changed(thing: { id: string }, values: Plain): { id: string } {
+  const result: Plain & { id: string } = { ...thing };
+  for (const [key, value] of Object.entries(values))
+    result[key] = isPlain(value) ? merged(result[key], value) : value;
+  return result;
 }
 
 /** RFC 7396, section 2. */
