@@ -165,10 +165,10 @@ class Sizes(Folder):
         ]
         for name, data, unit, source in cases:
             with self.subTest(name):
-                told = inspect_file(self.file(name, data))
-                np.testing.assert_allclose(told["size_m"], 1, atol=1e-5)
-                self.assertEqual((told["unit"], told["unit_from"], told["triangles"]), (unit, source, 12))
-                self.assertEqual(told["mended"], [])
+                model = read_model(self.file(name, data))
+                np.testing.assert_allclose(np.ptp(model.bounds(), axis=0), 1, atol=1e-5)
+                self.assertEqual((model.unit.name, model.unit.source, model.triangles), (unit, source, 12))
+                self.assertEqual(model.mended, [])
 
     def test_usd_by_its_own_metre_and_axis(self) -> None:
         for metres, up, size in ((0.01, "Z", (1, 2, 1)), (1.0, "Y", (1, 1, 2)), (0.001, "Y", (1, 1, 2))):
@@ -213,7 +213,7 @@ class Sizes(Folder):
         ]
         for name, data, words in cases:
             with self.subTest(name), self.assertRaisesRegex(InputError, words):
-                inspect_file(self.file(name, data))
+                read_model(self.file(name, data))
 
     def test_painted_vertices(self) -> None:
         part = read_model(self.file("c.ply", ply())).parts[0]
