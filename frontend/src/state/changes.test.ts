@@ -106,6 +106,12 @@ describe("changes", () => {
   });
 });
 
+it("a thing's field that is set to null is null, as the server's documents have it", () => {
+  const length = { id: "y1", metres: null, from: [0, 0], to: [9, 0] };
+  const made = patched({ lengths: [] } as unknown as Shot, { lengths: { y1: length } } as object);
+  expect(made.lengths[0]).toEqual(length);
+});
+
 describe("drafts", () => {
   it("an accepted change never wipes a newer draft", async () => {
     void hand.change(edge("a1"), "kept");
