@@ -18,7 +18,7 @@ MAX_METRES = 100_000.0
 FAR_AWAY = 1000.0  # sizes of the model: beyond, single precision would show
 CREASE_DEG = 30.0  # where a file has no normals, faces that meet at less are smooth
 
-__all__ = ["mended"]
+__all__ = ["MAX_TRIANGLES", "mended"]
 
 
 def mended(model: Model) -> Model:

@@ -19,9 +19,9 @@ from lithopos.core.errors import InputError
 from lithopos.core.geometry.gltf.accessors import accessor, draco_mesh
 from lithopos.core.geometry.gltf.container import Document, MissingFile, open_gltf
 from lithopos.core.geometry.gltf.materials import Materials, plain_name
+from lithopos.core.geometry.mend import MAX_TRIANGLES
 from lithopos.core.geometry.model import Material, Model, Part
 
-MAX_TRIANGLES = 20_000_000
 MOST_COPIES = 20_000
 _TO_Z_UP = np.array([[1.0, 0, 0, 0], [0, 0, -1, 0], [0, 1, 0, 0], [0, 0, 0, 1]])
 
