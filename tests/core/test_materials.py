@@ -68,6 +68,8 @@ class Materials(unittest.TestCase):
         white = Material("m", np.ones(3, np.float32), 1.0)
         painted = np.tile(np.array([0.2, 0.4, 0.6], np.float32), (4, 1))
         np.testing.assert_allclose(self.albedo(tile(white, painted), [[0.1, 0.1]]), [[0.2, 0.4, 0.6]], atol=0.01)
+        half = replace(white, base_colour=np.full(3, 0.5, np.float32))
+        np.testing.assert_allclose(self.albedo(tile(half, painted), [[0.1, 0.1]]), [[0.1, 0.2, 0.3]], atol=0.01)
         lacking = replace(white, missing=("gone.png",))
         seen = self.albedo(tile(lacking), [[x, 0.03] for x in np.linspace(-0.4, 0.4, 9)])
         self.assertGreater(float(np.ptp(seen[:, 1])), 0.2)  # stripes, not a grey

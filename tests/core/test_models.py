@@ -187,6 +187,9 @@ class Sizes(Folder):
         self.assertEqual(material.name, "oak")
         assert isinstance(material.base_colour, Texture)
         np.testing.assert_allclose(material.base_colour.values, decode_srgb(np.float32(128 / 255)), atol=1e-3)
+        # A picture of a kind that could start a program is not opened, whatever it is called.
+        script = {**files, "a/oak.png": b"%!PS-Adobe-3.0 EPSF-3.0\n%%BoundingBox: 0 0 9 9\nshowpage"}
+        self.assertEqual(read_model(self.file("s.zip", zipped(script))).materials[0].missing, ("oak.png",))
         del files["a/oak.png"]
         told = inspect_file(self.file("b.zip", zipped(files)))
         self.assertEqual(told["lost"], ["material 'oak' lacks oak.png"])
@@ -440,6 +443,9 @@ class Mending(unittest.TestCase):
         straight = ball.vertices / np.linalg.norm(ball.vertices, axis=1, keepdims=True)
         self.assertGreater(float(np.einsum("ij,ij->i", ball.normals, straight).min()), 0.99)
         self.assertLess(len(ball.vertices), 24 * 24)  # corners that agree are one vertex again
+        bare = replace(box((1, 2, 3)).parts[0], normals=np.zeros((0, 3)))
+        edged = mended(Model([bare], [Material("grey", np.full(3, 0.5, np.float32))])).parts[0]
+        np.testing.assert_allclose(np.abs(edged.normals).max(1), 1, atol=1e-6)
 
     def test_fewer_triangles_keep_the_shape(self) -> None:
         ball = mended(Model([sphere(120)], [Material("grey", np.full(3, 0.5, np.float32))]))

@@ -15,12 +15,32 @@ from numpy.typing import NDArray
 from lithopos.core.arrays import Array, Floats
 
 Wrap = Literal["repeat", "clamp", "mirror"]
+# From y up to z up, for points as columns.
+Y_TO_Z = np.array([[1.0, 0, 0], [0, 0, -1], [0, 1, 0]])
 Turn = tuple[tuple[float, float, float], tuple[float, float, float]]
 STRAIGHT: Turn = ((1.0, 0.0, 0.0), (0.0, 1.0, 0.0))
 # How the metres of a model are known: the file or its format says so, its size suggests it, or nothing does.
 UnitSource = Literal["file", "guess"]
 
-__all__ = ["MISSING", "STRAIGHT", "Material", "Model", "Part", "Texture", "Turn", "Unit", "UnitSource", "Wrap"]
+__all__ = [
+    "MISSING",
+    "STRAIGHT",
+    "Y_TO_Z",
+    "Material",
+    "Model",
+    "Part",
+    "Texture",
+    "Turn",
+    "Unit",
+    "UnitSource",
+    "Wrap",
+    "plain_name",
+]
+
+
+def plain_name(name: object) -> str:
+    """A name out of a file as it may be shown: printable, not too long."""
+    return "".join(c for c in str(name) if c.isprintable())[:200] or "unnamed"
 
 
 @dataclass(frozen=True)

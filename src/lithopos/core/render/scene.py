@@ -15,7 +15,7 @@ from lithopos.core.colour import decode_srgb
 from lithopos.core.derive import Derived, derive
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.picture import Picture
-from lithopos.core.geometry.model import Model
+from lithopos.core.geometry.model import Y_TO_Z, Model
 from lithopos.core.geometry.units import METRES
 from lithopos.core.materials import GROUND_MATERIALS
 from lithopos.core.place.exposure import GroundLevel, ground_level
@@ -132,8 +132,7 @@ def _upright(placed: Placed, model: Model) -> Array:
     """The quarter turn about x that puts up what the shot says is up, where the reader took another axis."""
     if placed.up is None or placed.up == model.up:
         return np.eye(3)
-    quarter = np.array([[1.0, 0, 0], [0, 0, -1], [0, 1, 0]])  # the file's y goes up
-    return quarter if placed.up == "y" else quarter.T
+    return Y_TO_Z if placed.up == "y" else Y_TO_Z.T
 
 
 @dataclass

@@ -15,19 +15,13 @@ from lithopos.core.arrays import Floats
 from lithopos.core.colour import decode_srgb
 from lithopos.core.errors import InputError
 from lithopos.core.geometry.gltf.container import EXTENSIONS, Document, MissingFile, few
-from lithopos.core.geometry.model import Material, Texture, Turn, Wrap
+from lithopos.core.geometry.model import Material, Texture, Turn, Wrap, plain_name
+from lithopos.core.geometry.pictures import FORMATS, MOST_PIXELS
 
-MOST_TEXELS = 100_000_000
-_FORMATS = ["PNG", "JPEG", "WEBP"]
 _WRAPS: dict[int, Wrap] = {10497: "repeat", 33071: "clamp", 33648: "mirror"}
 _NEAREST = 9728
 
-__all__ = ["Materials", "plain_name"]
-
-
-def plain_name(name: Any) -> str:
-    """A name as it may be shown: printable, not too long."""
-    return "".join(c for c in str(name) if c.isprintable())[:200] or "unnamed"
+__all__ = ["Materials"]
 
 
 class Materials:
@@ -73,10 +67,10 @@ class Materials:
             self.document.bytes_of(spec["bufferView"]) if "bufferView" in spec else self.document.resource(spec["uri"])
         )
         try:
-            with Pictures.open(io.BytesIO(data), formats=_FORMATS) as picture:
+            with Pictures.open(io.BytesIO(data), formats=FORMATS) as picture:
                 self._pixels += picture.width * picture.height
-                if self._pixels > MOST_TEXELS:
-                    raise InputError("model", f"has textures of more than {MOST_TEXELS // 10**6} million pixels in all")
+                if self._pixels > MOST_PIXELS:
+                    raise InputError("model", f"has textures of more than {MOST_PIXELS // 10**6} million pixels in all")
                 return np.asarray(picture.convert("RGBA"), np.float32) / np.float32(255)
         except (OSError, SyntaxError) as error:
             raise MissingFile("a texture that can't be read (PNG, JPEG and WebP are)") from error

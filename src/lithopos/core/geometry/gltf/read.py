@@ -18,12 +18,13 @@ from lithopos.core.arrays import Array
 from lithopos.core.errors import InputError
 from lithopos.core.geometry.gltf.accessors import accessor, draco_mesh
 from lithopos.core.geometry.gltf.container import Document, MissingFile, open_gltf
-from lithopos.core.geometry.gltf.materials import Materials, plain_name
+from lithopos.core.geometry.gltf.materials import Materials
 from lithopos.core.geometry.mend import MAX_TRIANGLES
-from lithopos.core.geometry.model import Material, Model, Part
+from lithopos.core.geometry.model import Y_TO_Z, Material, Model, Part, plain_name
 
 MOST_COPIES = 20_000
-_TO_Z_UP = np.array([[1.0, 0, 0, 0], [0, 0, -1, 0], [0, 1, 0, 0], [0, 0, 0, 1]])
+_TO_Z_UP = np.eye(4)
+_TO_Z_UP[:3, :3] = Y_TO_Z
 
 __all__ = ["read_gltf"]
 

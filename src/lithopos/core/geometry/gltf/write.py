@@ -15,11 +15,10 @@ from PIL import Image
 
 from lithopos.core.arrays import Floats
 from lithopos.core.colour import encode_srgb
-from lithopos.core.geometry.model import MISSING, STRAIGHT, Material, Model, Part, Texture
+from lithopos.core.geometry.model import MISSING, STRAIGHT, Y_TO_Z, Material, Model, Part, Texture
 
 _FLOAT, _UINT = 5126, 5125
 _WRAPS = {"repeat": 10497, "clamp": 33071, "mirror": 33648}
-_TO_Y_UP = np.array([[1.0, 0, 0], [0, 0, 1], [0, -1, 0]])
 
 __all__ = ["glb_of"]
 
@@ -87,8 +86,8 @@ class _Writer:
 
     def _mesh(self, part: Part) -> dict[str, Any]:
         attributes = {
-            "POSITION": self._accessor((part.vertices @ _TO_Y_UP.T).astype(np.float32), "VEC3", _FLOAT),
-            "NORMAL": self._accessor((part.normals @ _TO_Y_UP.T).astype(np.float32), "VEC3", _FLOAT),
+            "POSITION": self._accessor((part.vertices @ Y_TO_Z).astype(np.float32), "VEC3", _FLOAT),
+            "NORMAL": self._accessor((part.normals @ Y_TO_Z).astype(np.float32), "VEC3", _FLOAT),
         }
         if part.uv.any():
             attributes["TEXCOORD_0"] = self._accessor(part.uv.astype(np.float32), "VEC2", _FLOAT)

@@ -13,11 +13,11 @@ import numpy as np
 from lithopos.core.arrays import Array, Floats
 from lithopos.core.colour import decode_srgb
 from lithopos.core.errors import InputError
-from lithopos.core.geometry.model import Material, Model, Part, Texture
+from lithopos.core.geometry.model import Y_TO_Z, Material, Model, Part, Texture, plain_name
+from lithopos.core.geometry.pictures import is_texture
 from lithopos.core.geometry.units import METRES, guessed, known
 
 _UNITS = {"millimeter": "mm", "centimeter": "cm", "meter": "m", "inch": "inch", "foot": "foot", "micron": "micron"}
-_Y_TO_Z = np.array([[1.0, 0, 0, 0], [0, 0, -1, 0], [0, 1, 0, 0], [0, 0, 0, 1]])
 GREY = np.array([0.6, 0.6, 0.6], np.float32)
 
 __all__ = ["read_3mf", "read_obj", "read_off", "read_ply", "read_stl"]
@@ -77,7 +77,7 @@ class _Meshes:
             raise InputError("model", "has positions that are not numbers")
         told = _UNITS.get(str(self.scene.units))
         unit = known(told) if told in METRES else guessed(float(np.ptp(points, axis=0).max()))
-        turn = (_Y_TO_Z if up == "y" else np.eye(4))[:3, :3]
+        turn = Y_TO_Z if up == "y" else np.eye(3)
         _refuse_cut_off(self.path, self.kind, sum(len(part.faces) for part in parts))
         stood = [
             Part(p.name, p.vertices @ turn.T * unit.metres, p.normals @ turn.T, p.uv, p.faces, p.material, p.colours)
@@ -104,7 +104,7 @@ class _Meshes:
         if np.linalg.det(linear) < 0:
             faces = faces[:, ::-1]
         uv, colours, material = self._dressed(mesh, len(vertices))
-        return [Part(_printable(node), vertices, normals, uv, faces, material, colours)]
+        return [Part(plain_name(node), vertices, normals, uv, faces, material, colours)]
 
     def _dressed(self, mesh: Any, count: int) -> tuple[Array, Floats | None, int]:
         """Coordinates, colours of the vertices, and the number of the material of a mesh."""
@@ -142,7 +142,7 @@ class _Meshes:
     def _simple(self, spec: Any) -> Material:
         """A material of an MTL file: its older words by common custom, roughness and metal where it tells them."""
         told = getattr(spec, "kwargs", None) or {}
-        name = _printable(getattr(spec, "name", None) or "material")
+        name = plain_name(getattr(spec, "name", None) or "material")
         if not hasattr(spec, "diffuse"):  # 3MF and others give metal/rough materials
             colour = getattr(spec, "baseColorFactor", None)
             factor = np.asarray([204, 204, 204] if colour is None else colour, np.float32)[:3] / np.float32(255)
@@ -220,20 +220,22 @@ class _OwnFolder:
         place = (self.folder / text.strip().replace("\\", "/")).resolve()
         if not place.is_relative_to(self.folder) or not place.is_file():
             if place.suffix.lower() == ".mtl" or not place.is_relative_to(self.folder):
-                self.lost.append(f"{_printable(text)[:80]} did not come with it")
+                self.lost.append(f"{plain_name(text)[:80]} did not come with it")
             raise FileNotFoundError(text)
         data = place.read_bytes()
         if place.suffix.lower() == ".mtl":
             self._note_pictures(data.decode("utf-8", "replace"))
+        elif not is_texture(data):  # the library would open every kind of picture, those that start programs too
+            raise FileNotFoundError(text)
         return data
 
     def _note_pictures(self, text: str) -> None:
         material = ""
         for words in (line.split(None, 1) for line in text.splitlines()):
             if len(words) == 2 and words[0].lower() == "newmtl":
-                material = _printable(words[1].strip())
+                material = plain_name(words[1].strip())
             elif len(words) == 2 and words[0].lower() == "map_kd":
-                self.pictures[material] = _printable(words[1].strip())[:80]
+                self.pictures[material] = plain_name(words[1].strip())[:80]
 
     def namespaced(self, _: str) -> _OwnFolder:
         """The library asks for one a sub-folder."""
@@ -250,7 +252,3 @@ def _number(told: dict[str, Any], name: str, default: float) -> float:
     except (KeyError, ValueError, TypeError, IndexError):
         return default
     return value if np.isfinite(value) else default
-
-
-def _printable(name: Any) -> str:
-    return "".join(c for c in str(name) if c.isprintable())[:200] or "unnamed"

@@ -11,11 +11,10 @@ import numpy as np
 
 from lithopos.core.arrays import Array, Floats
 from lithopos.core.errors import InputError
-from lithopos.core.geometry.model import Material, Model, Part, Texture, Unit
-from lithopos.core.geometry.readers.pictures import read_texture
+from lithopos.core.geometry.model import Y_TO_Z, Material, Model, Part, Texture, Unit
+from lithopos.core.geometry.pictures import read_texture
 from lithopos.core.geometry.units import METRES
 
-_Y_TO_Z = np.array([[1.0, 0, 0, 0], [0, 0, -1, 0], [0, 1, 0, 0], [0, 0, 0, 1]])
 GREY = np.array([0.6, 0.6, 0.6], np.float32)
 
 __all__ = ["read_usd"]
@@ -113,10 +112,10 @@ class _Reader:
             return
         corners, owner = _fans(counts)
         matrix = np.array(self.places.GetLocalToWorldTransform(mesh.GetPrim()), float).T
-        matrix = (_Y_TO_Z if self.up == "y" else np.eye(4)) @ np.diag([self.metres] * 3 + [1.0]) @ matrix
-        linear = matrix[:3, :3]
+        upright = self.metres * (Y_TO_Z if self.up == "y" else np.eye(3))
+        linear, shift = upright @ matrix[:3, :3], upright @ matrix[:3, 3]
         # Every corner a vertex of its own: normals and coordinates may differ from face to face.
-        vertices = (points @ linear.T + matrix[:3, 3])[indices[corners]]
+        vertices = (points @ linear.T + shift)[indices[corners]]
         normals = self._by_corner(mesh.GetNormalsAttr(), mesh.GetNormalsInterpolation(), indices, counts)
         uv = self._coordinates(mesh, indices, counts)
         if normals is not None:

@@ -43,9 +43,16 @@ def _shapes(mi: Any, thing: StoodModel, prefix: str, white: Floats | None) -> di
             )
         vertices, normals = _stood(part, thing.matrix)
         emitter = None if white is None else _glow(mi, material, white)
-        colours = None if white is None else part.colours
+        colours = None if white is None else _painted(part, material)
         shapes[f"{prefix}part{index}"] = mesh(mi, vertices, normals, part.uv, part.faces, made[key], emitter, colours)
     return shapes
+
+
+def _painted(part: Part, material: Material) -> Floats | None:
+    """The colours of a part's vertices, with the material's own in them."""
+    if part.colours is None or isinstance(material.base_colour, Texture):
+        return part.colours
+    return part.colours * material.base_colour
 
 
 def moved_values(thing: StoodModel, prefix: str) -> dict[str, Any]:

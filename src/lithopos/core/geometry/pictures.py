@@ -12,7 +12,16 @@ from lithopos.core.arrays import Floats
 FORMATS = ["PNG", "JPEG", "WEBP"]
 MOST_PIXELS = 100_000_000
 
-__all__ = ["read_texture"]
+__all__ = ["FORMATS", "MOST_PIXELS", "is_texture", "read_texture"]
+
+
+def is_texture(data: bytes) -> bool:
+    """Whether some bytes begin as a picture that is read, of a size that is read."""
+    try:
+        with Image.open(io.BytesIO(data), formats=FORMATS) as picture:
+            return picture.width * picture.height <= MOST_PIXELS
+    except (OSError, SyntaxError, ValueError):
+        return False
 
 
 def read_texture(data: bytes) -> Floats | None:
