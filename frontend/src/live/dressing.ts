@@ -26,6 +26,13 @@ export function dressed(root: Group, surfaces: Surfaces, kinds: Kinds): Group {
   return copy;
 }
 
+/** Lets go of what was made for a dressed copy; what it shares with the model stays. */
+export function undressed(copy: Group) {
+  copy.traverse((thing) => {
+    if (thing instanceof Mesh && thing.material.userData.dressed) thing.material.dispose();
+  });
+}
+
 function liveMaterial(surface: Surface, kind: Kinds[string]): MeshStandardMaterial {
   const told = (name: string, otherwise: number) =>
     surface.parameters?.[name] ?? kind.parameters[name]?.default ?? otherwise;
@@ -35,6 +42,7 @@ function liveMaterial(surface: Surface, kind: Kinds[string]): MeshStandardMateri
     metalness: surface.kind === "metal" ? LIVE_METAL : told("flake", 0) * LIVE_METAL,
     side: DoubleSide,
   });
+  material.userData.dressed = true;
   material.color.setRGB(r ?? 0.5, g ?? 0.5, b ?? 0.5);
   if (surface.kind === "glass") {
     material.roughness = told("frost", 0);

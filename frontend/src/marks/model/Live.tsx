@@ -3,7 +3,7 @@ import { useEffect, useMemo } from "react";
 import type { Placed } from "../../api/client";
 import { useMaterials } from "../../api/hooks";
 import { standing } from "../../geometry/standing";
-import { dressed, type Surfaces } from "../../live/dressing";
+import { dressed, type Surfaces, undressed } from "../../live/dressing";
 import { useModel } from "../../live/models";
 import type { StepProps } from "../props";
 
@@ -22,6 +22,7 @@ function Stood({ placed }: { placed: Placed }) {
     [model, look, kinds],
   );
   useEffect(() => invalidate());
+  useEffect(() => () => void (copy && undressed(copy)), [copy]);
   if (!copy || !model) return null;
   const { scale, quarter, refoot } = standing(placed, model);
   return (
