@@ -13,9 +13,9 @@ from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.geometry.model import Model, Part
 from lithopos.core.geometry.units import known
 from lithopos.core.light.sun import sun_direction
-from lithopos.core.render.scene import placement
 from lithopos.core.shot import Placed
 from lithopos.core.shot.change import changed
+from lithopos.core.standing.placement import placement
 
 OUT = Path(__file__).parents[1] / "frontend/src/fixtures/core.json"
 

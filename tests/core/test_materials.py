@@ -9,9 +9,9 @@ from typing import Any
 import numpy as np
 
 from lithopos.core.geometry.model import Material, Model, Part, Texture
+from lithopos.core.materials.dress import dressed
 from lithopos.core.render.scene import Environment, Scene, StoodModel
-from lithopos.core.shot.surface import Surface
-from lithopos.core.surfaces import dressed
+from lithopos.core.shot import Placed
 from tests.core.rendering import tracer
 from tests.core.test_render import STANDING, scene_of
 
@@ -25,6 +25,12 @@ def tile(material: Material, colours: Any = None) -> Model:
     uv = np.array([[0.0, 0], [1, 0], [1, 1], [0, 1]])
     part = Part("tile", corners, np.tile([0.0, 0, 1], (4, 1)), uv, np.array([[0, 2, 1], [0, 3, 2]]), 0, colours)
     return Model([part], [material])
+
+
+def dress(model: Model, graphics: Any = None, scale: float = 1.0, **told: Any) -> Model:
+    """A model dressed as a shot tells."""
+    placed = Placed.model_validate({"id": "m", "file": "m.glb", **told})
+    return dressed(model, placed, np.eye(3), scale, lambda name, _: graphics[name])
 
 
 def scene(model: Model, lights: Any = None) -> Scene:
@@ -90,7 +96,7 @@ class Materials(unittest.TestCase):
         engine = tracer()
 
         def seen(surface: dict[str, Any], receivers: bool = True) -> Any:
-            made = scene(dressed(tile(came), {"seat": Surface.model_validate(surface)}), (Environment(WHITE),))
+            made = scene(dress(tile(came), surfaces={"seat": surface}), (Environment(WHITE),))
             engine.show(made if receivers else replace(made, receivers=()))
             return engine.radiance("with", pixels_of(made, [[0.0, 0.0]]), 0, 512, 1).sum(1)[0] / 1024
 

@@ -26,9 +26,10 @@ from lithopos.core.render import tiles
 from lithopos.core.render.engine import FAST, SLOW, choose_variant
 from lithopos.core.render.influence import influence_of
 from lithopos.core.render.render import Step, portions, refuse_too_large, render_shot
-from lithopos.core.render.scene import Environment, Lamp, Light, Scene, StoodModel, build_scene, placement
+from lithopos.core.render.scene import Environment, Lamp, Light, Scene, StoodModel, build_scene
 from lithopos.core.render.session import Session, sized
 from lithopos.core.shot import Placed
+from lithopos.core.standing.placement import placement
 from tests.core.rendering import SCALE, Still, bench, box, photograph, sample, tracer
 from tests.support import ROOT
 

@@ -18,6 +18,7 @@ from lithopos.core.camera.solve import bearable, pinhole_of, solve_camera
 from lithopos.core.camera.vanishing import RUNS, Marks
 from lithopos.core.errors import InputError, NoAnswer
 from lithopos.core.light.sun import Gnomon, KnownCamera, SunAnswer, SunProblem, solve_sun, sun_direction
+from lithopos.core.place.pane import PaneAnswer, pane_answer
 from lithopos.core.questions import camera_problem_of
 from lithopos.core.shot import Shot
 
@@ -42,6 +43,7 @@ class Derived(BaseModel):
     camera_reason, camera_lacks : why there is no camera, in words, and whether edges are missing or don't agree.
     lengths : what each of the shot's lengths measures; the camera's own list ends with the levels' too.
     sun_shown : the direction in force, measured or set by hand.
+    panes : where each of the shot's panes hangs.
     """
 
     camera: CameraAnswer | None = None
@@ -54,6 +56,7 @@ class Derived(BaseModel):
     sun: SunAnswer | None = None
     sun_reason: str | None = None
     sun_shown: tuple[float, float, float] | None = None
+    panes: list[PaneAnswer] = []
 
 
 def derive(shot: Shot) -> Derived:
@@ -72,6 +75,7 @@ def derive(shot: Shot) -> Derived:
         result.camera_lacks = result.camera_lacks or "agreement"
         return result
     result.camera = camera
+    result.panes = [pane_answer(pane, pinhole_of(camera)) for pane in shot.panes]
     result.metric = camera.camera_position is not None
     result.ground_to_photo = pinhole_of(camera).ground_homography().tolist()
     result.lengths = camera.lengths[: len(shot.lengths)]

@@ -35,8 +35,9 @@ def missing(shot: Shot, facts: Derived) -> list[Lack]:
         lacks("no camera", "camera", facts.camera_reason or "is not solved")
     elif not facts.metric:
         lacks("no scale", "lengths", "holds no yardstick: without a known length the model has no size in the picture")
-    if not shot.models:
-        lacks("no models", "models", "is empty: nothing stands in the photograph yet")
+    if all(model.hidden for model in shot.models) and all(pane.hidden for pane in shot.panes):
+        cause = "is empty: nothing stands in the photograph yet" if not shot.models else "are all hidden"
+        lacks("no models", "models", cause)
     if facts.camera is not None and facts.sun_shown is None:
         lacks("no sun", "sun", f"is not known: {facts.sun_reason}")
     return found

@@ -20,7 +20,8 @@ from lithopos.core.errors import InputError
 from lithopos.core.exchange.bundle import write_bundle
 from lithopos.core.exchange.kinds import SHOWN_BY_BROWSERS
 from lithopos.core.exchange.picture import write_atomically
-from lithopos.core.materials import GROUND_MATERIALS
+from lithopos.core.grounds import GROUND_MATERIALS
+from lithopos.core.materials.kinds import KINDS
 from lithopos.core.readiness import missing
 from lithopos.core.reading.ask import find_edges_of
 from lithopos.core.reading.child import THUMB_WIDTHS
@@ -28,7 +29,6 @@ from lithopos.core.reading.screen import DISPLAY, LIVE, thumb_name
 from lithopos.core.render.render import refuse_too_large
 from lithopos.core.shot import Shot, load_shot, new_shot_camera
 from lithopos.core.shot.change import changed
-from lithopos.core.surfaces import KINDS
 from lithopos.jobs.queue import Queue
 from lithopos.jobs.worker import PICTURE, PREVIEW
 from lithopos.library.models import Render, StoredFile

@@ -6,7 +6,7 @@ import re
 import zipfile
 from pathlib import Path
 
-__all__ = ["MEDIA_TYPES", "MODEL_KINDS", "SHOWN_BY_BROWSERS", "file_kind"]
+__all__ = ["GRAPHIC_KINDS", "MEDIA_TYPES", "MODEL_KINDS", "SHOWN_BY_BROWSERS", "file_kind"]
 
 MEDIA_TYPES = {
     "jpeg": "image/jpeg",
@@ -27,12 +27,16 @@ MEDIA_TYPES = {
     "stl": "model/stl",
     "off": "text/plain",
     "zip": "application/zip",
+    "svg": "application/octet-stream",  # never as what a browser would run
+    "film": "application/octet-stream",
 }
 MODEL_KINDS = ("glb", "gltf", "usd", "3mf", "step", "ifc", "obj", "ply", "stl", "off", "zip")
+GRAPHIC_KINDS = ("svg", "film")  # and every photograph
 SHOWN_BY_BROWSERS = {"jpeg", "png", "webp", "avif"}
 _RAW_SUFFIXES = {".dng", ".nef", ".cr2", ".cr3", ".arw", ".raf", ".orf", ".rw2", ".pef", ".srw"}
 _RAW_HEADS = (b"FUJIFILMCCD-RAW", b"IIRO", b"IIRS", b"MMOR", b"IIU\0")
 _OBJ_WORDS = {b"v", b"vn", b"vt", b"f", b"o", b"g", b"s", b"mtllib", b"usemtl", b"l", b"p", b"vp"}
+_FILM_BRANDS = {b"isom", b"iso2", b"iso4", b"iso5", b"iso6", b"mp41", b"mp42", b"avc1", b"qt  ", b"M4V ", b"av01"}
 _HEIC_BRANDS = {b"heic", b"heix", b"heim", b"heis", b"hevc", b"hevx", b"mif1", b"msf1"}
 
 
@@ -53,6 +57,8 @@ def file_kind(path: Path) -> str | None:
         return "raw" if path.suffix.lower() in _RAW_SUFFIXES or head[8:10] == b"CR" else "tiff"
     if head.startswith(_RAW_HEADS):
         return "raw"
+    if head.startswith(b"\x1a\x45\xdf\xa3") or (head[:4] == b"RIFF" and head[8:12] == b"AVI "):
+        return "film"
     if head[4:8] == b"ftyp":
         return _boxed_kind(head)
     return _model_kind(path, head)
@@ -72,6 +78,8 @@ def _model_kind(path: Path, head: bytes) -> str | None:
     if begin[:2] in (b"\xff\xfe", b"\xfe\xff"):
         begin = begin.decode("utf-16", "replace").encode()
     begin = begin.lstrip(b"\xef\xbb\xbf \t\r\n")
+    if begin[:1] == b"<" and re.search(rb"<(\w+:)?svg[\s>]", begin):
+        return "svg"
     if begin[:1] == b"{":
         return "gltf"
     if begin.startswith(b"ISO-10303-21"):
@@ -118,4 +126,6 @@ def _boxed_kind(head: bytes) -> str | None:
         return "raw"
     if brands & {b"avif", b"avis"}:
         return "avif"
-    return "heic" if brands & _HEIC_BRANDS else None
+    if brands & _HEIC_BRANDS:
+        return "heic"
+    return "film" if brands & _FILM_BRANDS else None

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import errno
+import io
 import os
 import tempfile
 from collections.abc import Callable
@@ -13,13 +14,13 @@ from typing import BinaryIO
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image
+from PIL import Image, ImageCms
 
 from lithopos.core.errors import NoRoom
 
 Codes = NDArray[np.uint8] | NDArray[np.uint16]
 
-__all__ = ["Codes", "Picture", "write_atomically", "write_png"]
+__all__ = ["Codes", "Picture", "in_srgb", "write_atomically", "write_png"]
 
 
 @dataclass(frozen=True)
@@ -93,3 +94,16 @@ def write_atomically(path: Path, write: Callable[[BinaryIO], object]) -> None:
                 "The disk is full. Make room and start the render again; what is done so far is kept."
             ) from error
         raise
+
+
+def in_srgb(picture: Picture) -> NDArray[np.uint8]:
+    """The codes as 8-bit sRGB, through the picture's own profile."""
+    codes = picture.eight_bit
+    if picture.icc is None:
+        return codes
+    try:
+        profile = ImageCms.ImageCmsProfile(io.BytesIO(picture.icc))
+        turned = ImageCms.profileToProfile(Image.fromarray(codes), profile, ImageCms.createProfile("sRGB"))
+    except (ImageCms.PyCMSError, OSError):
+        return codes
+    return np.asarray(turned, np.uint8) if turned is not None else codes

@@ -85,7 +85,9 @@ class Material:
     sheen_colour, sheen_roughness : light caught by fibres at grazing angles.
     specular, specular_colour : strength and tint of what a dielectric mirrors (1: by Fresnel's equations at `ior`).
     anisotropy, anisotropy_turn_deg : how far the polish runs one way, and which, from the uv's first axis.
+    diffuse_transmission : how much of the light that is not mirrored goes through, scattered (paper, wax).
     unlit : shines with its base colour whatever the light.
+    under : what shows where this one's opacity lets it: a print on glass, or one that repeats over a pattern.
     missing : names of textures that could not be had: such a material is shown as unfinished.
     """
 
@@ -111,6 +113,8 @@ class Material:
     anisotropy_turn_deg: float = 0.0
     unlit: bool = False
     missing: tuple[str, ...] = ()
+    diffuse_transmission: float = 0.0
+    under: Material | None = None
 
 
 @dataclass(frozen=True)

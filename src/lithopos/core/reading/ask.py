@@ -12,15 +12,17 @@ from typing import Any
 
 from lithopos.core.camera.find import FoundEdges
 from lithopos.core.errors import InputError, NoRoom
+from lithopos.core.exchange.graphic import Graphic
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.geometry.model import Model
 from lithopos.core.reading.limits import SECONDS
-from lithopos.core.reading.quick import has_picture, load_model, load_picture
+from lithopos.core.reading.quick import has_picture, load_graphic, load_model, load_picture
 
 __all__ = [
     "ask_reader",
     "find_edges_of",
     "inspect_file",
+    "read_graphic",
     "read_model",
     "read_model_kept",
     "read_picture",
@@ -75,6 +77,13 @@ def read_picture(path: Path) -> Picture:
 def read_picture_kept(path: Path, made: Path) -> Picture:
     """The same where a working copy may be kept in a folder."""
     return load_picture(made) if has_picture(made) else read_picture(path)
+
+
+def read_graphic(path: Path, time_s: float = 0.0) -> Graphic:
+    """A picture to be laid on something or hung; of a film the frame at a time."""
+    with tempfile.TemporaryDirectory(prefix="lithopos-") as folder:
+        ask_reader(f"graphic@{time_s:.6f}", path, Path(folder))
+        return load_graphic(Path(folder))
 
 
 def read_model(path: Path) -> Model:

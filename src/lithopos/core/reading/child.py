@@ -1,7 +1,8 @@
 """`python -m lithopos.core.reading.child TASK FILE OUT PARENT`: read one file within limits.
 
 Prints one JSON object. Ends with 2 and one line if the file is not good, with 3 if the disk is full. Tasks:
-`tell` what it is; `prepare` what the screen needs of it too; a `picture`'s or a `model`'s quick form; `edges`.
+`tell` what it is; `prepare` what the screen needs of it too; a `picture`'s or a `model`'s quick form; a `graphic@time`,
+and as it is `shown@time`; `edges`. Two take a question about several files (`reading.questions`): `rest`, `dress`.
 """
 
 from __future__ import annotations
@@ -40,6 +41,8 @@ def _prepare(path: Path, out: Path) -> dict[str, Any]:
     from lithopos.core.reading.screen import save_for_screen
 
     told, read = _told(path)
+    if told["kind"] in ("graphic", "film"):
+        return told
     if told["kind"] == "model":
         from lithopos.core.reading.quick import save_model
         from lithopos.core.reading.screen import save_live
@@ -69,6 +72,35 @@ def _model(path: Path, out: Path) -> dict[str, Any]:
     return {}
 
 
+def _graphic(path: Path, out: Path, time_s: float) -> dict[str, Any]:
+    from lithopos.core.exchange.graphic import read_graphic
+    from lithopos.core.reading.quick import save_graphic
+
+    save_graphic(read_graphic(path, time_s), out)
+    return {}
+
+
+def _shown(path: Path, out: Path, time_s: float) -> dict[str, Any]:
+    from lithopos.core.exchange.graphic import read_graphic
+    from lithopos.core.reading.screen import save_graphic_for_screen
+
+    save_graphic_for_screen(read_graphic(path, time_s), out / "shown.png")
+    return {}
+
+
+def _rest(path: Path, _: Path) -> dict[str, Any]:
+    from lithopos.core.reading.questions import answer_rest
+
+    return answer_rest(path)
+
+
+def _dress(path: Path, out: Path) -> dict[str, Any]:
+    from lithopos.core.reading.questions import write_dressed
+
+    write_dressed(path, out)
+    return {}
+
+
 def _edges(path: Path, _: Path) -> dict[str, Any]:
     from lithopos.core.camera.find import find_edges
 
@@ -77,7 +109,7 @@ def _edges(path: Path, _: Path) -> dict[str, Any]:
 
 def _told(path: Path) -> tuple[dict[str, Any], Any]:
     """What a file is, and what was read of it."""
-    from lithopos.core.exchange.kinds import MODEL_KINDS, file_kind
+    from lithopos.core.exchange.kinds import GRAPHIC_KINDS, MODEL_KINDS, file_kind
 
     if path.stat().st_size == 0:
         raise InputError("file", "is empty")
@@ -102,6 +134,8 @@ def _told(path: Path) -> tuple[dict[str, Any], Any]:
         }, model
     if kind is None:
         raise InputError("file", "is neither a photograph nor a model of a kind that is read (see docs/formats.md)")
+    if kind in GRAPHIC_KINDS:
+        return _told_graphic(path, kind), None
     from lithopos.core.exchange.exif import camera_notes
 
     picture = _read_picture(path)
@@ -117,12 +151,25 @@ def _told(path: Path) -> tuple[dict[str, Any], Any]:
     }, picture
 
 
+def _told_graphic(path: Path, kind: str) -> dict[str, Any]:
+    from lithopos.core.exchange.graphic import drawing_size, film_notes, read_graphic
+
+    if kind == "film":
+        return {"kind": "film", "format": kind, **film_notes(path), "notes": []}
+    width, height = drawing_size(path)
+    read_graphic(path)
+    return {"kind": "graphic", "format": kind, "width": round(width), "height": round(height), "notes": []}
+
+
+AT_A_TIME: dict[str, Callable[[Path, Path, float], dict[str, Any]]] = {"graphic": _graphic, "shown": _shown}
 TASKS: dict[str, Callable[[Path, Path], dict[str, Any]]] = {
     "tell": _tell,
     "prepare": _prepare,
     "picture": _picture,
     "model": _model,
     "edges": _edges,
+    "rest": _rest,
+    "dress": _dress,
 }
 
 
@@ -135,7 +182,11 @@ def _main() -> None:
     task, path, out, parent = sys.argv[1:]
     limit_this_process(int(parent))
     try:
-        print(json.dumps(TASKS[task](Path(path), Path(out))))
+        name, _, time_s = task.partition("@")
+        if name in AT_A_TIME:
+            print(json.dumps(AT_A_TIME[name](Path(path), Path(out), float(time_s))))
+        else:
+            print(json.dumps(TASKS[name](Path(path), Path(out))))
     except InputError as error:
         _end(2, str(error))
     except MemoryError:

@@ -9,13 +9,14 @@ from typing import Any, Literal, overload
 
 import numpy as np
 
+from lithopos.core.exchange.graphic import Graphic
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.geometry.model import Material, Model, Part, Texture, Unit
 
 FORM = 4  # raised when the form changes: what was kept in an older one is read anew from its file
-PICTURE, MODEL = f"picture-{FORM}.npz", f"model-{FORM}.npz"
+PICTURE, MODEL, GRAPHIC = (f"{what}-{FORM}.npz" for what in ("picture", "model", "graphic"))
 
-__all__ = ["has_picture", "load_model", "load_picture", "save_model", "save_picture"]
+__all__ = ["has_picture", "load_graphic", "load_model", "load_picture", "save_graphic", "save_model", "save_picture"]
 
 
 def save_picture(picture: Picture, folder: Path) -> None:
@@ -62,6 +63,17 @@ def load_picture(folder: Path) -> Picture:
     """A kept picture."""
     with np.load(folder / PICTURE, allow_pickle=False) as kept:
         return Picture(kept["codes"], kept["icc"].tobytes() or None, tuple(json.loads(str(kept["notes"]))))
+
+
+def save_graphic(graphic: Graphic, folder: Path) -> None:
+    """Hand over a graphic."""
+    np.savez(folder / GRAPHIC, codes=graphic.codes)
+
+
+def load_graphic(folder: Path) -> Graphic:
+    """A graphic that was handed over."""
+    with np.load(folder / GRAPHIC, allow_pickle=False) as kept:
+        return Graphic(kept["codes"])
 
 
 def has_picture(folder: Path) -> bool:

@@ -3,16 +3,16 @@ one GLB with few enough triangles, whatever it came as."""
 
 from __future__ import annotations
 
-import io
 from pathlib import Path
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image, ImageCms
+from PIL import Image
 
+from lithopos.core.exchange.graphic import Graphic
 from lithopos.core.exchange.kinds import SHOWN_BY_BROWSERS
-from lithopos.core.exchange.picture import Picture
+from lithopos.core.exchange.picture import Picture, in_srgb
 from lithopos.core.geometry.decimate import decimated
 from lithopos.core.geometry.gltf.write import glb_of
 from lithopos.core.geometry.model import Model
@@ -21,9 +21,10 @@ DISPLAY = "display.jpg"
 LIVE = "live.glb"
 LIVE_TRIANGLES = 40_000
 LIVE_TEXTURE = 1024
+SHOWN_GRAPHIC = 1024
 TALLEST_THUMB = 4  # times its width
 
-__all__ = ["DISPLAY", "LIVE", "save_for_screen", "save_live", "thumb_name"]
+__all__ = ["DISPLAY", "LIVE", "save_for_screen", "save_graphic_for_screen", "save_live", "thumb_name"]
 
 
 def thumb_name(width: int) -> str:
@@ -33,7 +34,7 @@ def thumb_name(width: int) -> str:
 
 def save_for_screen(picture: Picture, kind: str, thumb_widths: tuple[int, ...], folder: Path) -> None:
     """Write small pictures, and a display copy of what browsers don't show as it is."""
-    shown = _in_srgb(picture)
+    shown = in_srgb(picture)
     height, width = shown.shape[:2]
     for wide in thumb_widths:
         scale = min(wide / width, TALLEST_THUMB * wide / height, 1.0)
@@ -43,22 +44,17 @@ def save_for_screen(picture: Picture, kind: str, thumb_widths: tuple[int, ...], 
         _save(shown, folder / DISPLAY, 94)
 
 
+def save_graphic_for_screen(graphic: Graphic, path: Path) -> None:
+    """Write a graphic as the live view and the lists show it."""
+    height, width = graphic.codes.shape[:2]
+    share = min(1.0, SHOWN_GRAPHIC / max(height, width))
+    size = (max(1, round(width * share)), max(1, round(height * share)))
+    Image.fromarray(cv2.resize(graphic.codes, size, interpolation=cv2.INTER_AREA)).save(path, "PNG")
+
+
 def save_live(model: Model, folder: Path) -> None:
     """Write the copy of a model that the live view draws."""
     (folder / LIVE).write_bytes(glb_of(decimated(model, LIVE_TRIANGLES), LIVE_TEXTURE))
-
-
-def _in_srgb(picture: Picture) -> NDArray[np.uint8]:
-    """The codes as 8-bit sRGB, through the picture's own profile."""
-    codes = picture.eight_bit
-    if picture.icc is None:
-        return codes
-    try:
-        profile = ImageCms.ImageCmsProfile(io.BytesIO(picture.icc))
-        turned = ImageCms.profileToProfile(Image.fromarray(codes), profile, ImageCms.createProfile("sRGB"))
-    except (ImageCms.PyCMSError, OSError):
-        return codes
-    return np.asarray(turned, np.uint8) if turned is not None else codes
 
 
 def _save(codes: NDArray[np.uint8], path: Path, quality: int) -> None:

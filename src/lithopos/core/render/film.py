@@ -19,7 +19,7 @@ from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.layers import HALVES, Window
 from lithopos.core.place.receiver import Receiver
 from lithopos.core.render.scene import Scene
-from lithopos.core.render.translate.models import black_shapes, model_shapes
+from lithopos.core.render.translate.models import Made, black_shapes, model_shapes
 from lithopos.core.render.translate.receivers import shining_receiver
 
 SQUARE = 64
@@ -52,8 +52,9 @@ class FilmSampler:
         """Load what is seen of the models alone, and what tells how much of a pixel things fill."""
         mi, seen_from = self.mi, scene.camera.position
         models, black = dict[str, Any](), dict[str, Any]()
+        made: Made = {}
         for number, thing in enumerate(scene.models):
-            models |= model_shapes(mi, thing, f"model{number}", np.ones(3, np.float32))
+            models |= model_shapes(mi, thing, f"model{number}", np.ones(3, np.float32), made)
             black |= black_shapes(mi, thing, f"model{number}")
         hiding = [receiver for receiver in scene.receivers if receiver.hides]
 

@@ -105,7 +105,9 @@ def _changed_points(thing: StoodModel, corners: Array, scene: Scene) -> list[Arr
     dimmed = 0.2 + max(0.5 * tall, (share * wide * tall**2 / (2 * np.pi * LEAST_CHANGE)) ** (1 / 3))
     feet = corners * [1, 1, 0] + [0, 0, at]
     mirrored = corners * [1, 1, -1] + [0, 0, 2 * at]
-    outlines = [np.concatenate([corners, mirrored]), _ringed(feet, dimmed)]
+    outlines = [np.concatenate([corners, mirrored]), _ringed(feet, max(dimmed, thing.shines_m))]
+    if not thing.casts:  # hangs on something that is there: only what it mirrors and shines on changes
+        return outlines if thing.shines_m else outlines[:1]
     if scene.sun is not None:
         sun = scene.sun
         reach = np.minimum(rise / max(float(sun[2]), 0.02), LONGEST_SHADOW_M)

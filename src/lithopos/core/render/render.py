@@ -19,6 +19,7 @@ from lithopos.core.arrays import Floats, Mask
 from lithopos.core.composite.catch import compose, halo_px, model_gain
 from lithopos.core.composite.denoise import Quality as Denoising
 from lithopos.core.errors import Cancelled, InputError
+from lithopos.core.exchange.graphic import Graphic
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.geometry.model import Model
 from lithopos.core.layers import HALVES, Layers, Window
@@ -108,6 +109,7 @@ def render_shot(
     photograph_key: str = "",
     keep: Path | None = None,
     between: Callable[[], bool] = lambda: False,
+    read_graphic: Callable[[str, float], Graphic] | None = None,
 ) -> Generator[Step, None, None]:
     """Render a shot step by step.
 
@@ -119,6 +121,7 @@ def render_shot(
     session : what is warm from earlier renders; `photograph_key` tells the photograph's content for it.
     keep : a folder for checkpoints; a render that finds its own there goes on from them.
     between : called about once a second; true stops the render.
+    read_graphic : gives a picture by its name for prints and panes; of a film the frame at a time [s].
 
     Raises
     ------
@@ -134,7 +137,7 @@ def render_shot(
     read = photograph if callable(photograph) else lambda: photograph
     base = session.photograph(photograph_key, read, scale)
     _refuse_other_size(shot, base, scale)
-    scene = session.scene(shot, base, photograph_key, read_model)
+    scene = session.scene(shot, base, photograph_key, read_model, read_graphic)
     plan = portions(samples or (PROOF_SAMPLES if quality == "proof" else shot.output.samples), quality)
     job = _Job(scene, session, base, plan, seed, between, with_glance=quality == "proof" and len(plan) > 1)
     if keep:

@@ -13,33 +13,42 @@ from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.camera.solve import pinhole_of
 from lithopos.core.colour import decode_srgb
 from lithopos.core.derive import Derived, derive
-from lithopos.core.errors import InputError
+from lithopos.core.errors import InputError, NoAnswer
+from lithopos.core.exchange.graphic import Graphic
 from lithopos.core.exchange.picture import Picture
-from lithopos.core.geometry.model import Y_TO_Z, Model
-from lithopos.core.geometry.units import METRES
-from lithopos.core.materials import GROUND_MATERIALS
+from lithopos.core.geometry.model import Model, Texture
+from lithopos.core.grounds import GROUND_MATERIALS
+from lithopos.core.materials.dress import dressed
 from lithopos.core.place.exposure import GroundLevel, ground_level
+from lithopos.core.place.pane import BEHIND, hung, pane_model
 from lithopos.core.place.planes import Rect, level_patch, plane_receiver
-from lithopos.core.place.receiver import Receiver, Sheen
+from lithopos.core.place.receiver import Patch, Receiver, Sheen
 from lithopos.core.readiness import missing
-from lithopos.core.shot import Placed, Shot
-from lithopos.core.surfaces import dressed
+from lithopos.core.shot import Pane, Placed, Shot
+from lithopos.core.standing.placement import Stand, posed, root_of, scale_of, stands
 
 MOST_AWAY_M = 2000.0
 LOOKED_AT_PIXELS = 4_000_000  # of the photograph, for what it shows of the place
 SAME_HEIGHT_M = 0.002
+MOST_TRIANGLES = 12_000_000  # with all copies
+WALL_REFLECTANCE = 0.4  # of what a pane hangs on, where nothing is known of it
 
-__all__ = ["Environment", "KnownPlace", "Lamp", "Light", "Scene", "StoodModel", "SunSky", "build_scene", "placement"]
+__all__ = ["Environment", "KnownPlace", "Lamp", "Light", "Scene", "StoodModel", "SunSky", "build_scene"]
 
 
 @dataclass(frozen=True)
 class StoodModel:
-    """A model with the matrix (4, 4) that stands it in the world, and the height of what it stands on [m]."""
+    """A model with the matrix (4, 4) that stands it in the world, and the height of what it stands on [m].
+
+    `casts` tells whether it casts a shadow; `shines` how far its own light is seen on the ground [m].
+    """
 
     name: str
     model: Model
     matrix: Array
     stands_at_m: float = 0.0
+    casts: bool = True
+    shines_m: float = 0.0
 
     def corners(self) -> Array:
         """The eight corners of its box, (8, 3) [m]."""
@@ -110,31 +119,6 @@ class Scene:
         return None
 
 
-def placement(placed: Placed, model: Model) -> Array:
-    """(4, 4) matrix that stands a model: the middle of its foot at the place, turned and sized.
-
-    A model's foot is the middle of its bounding box, at its lowest point, as it stands upright.
-    """
-    upright = _upright(placed, model)
-    corners = model.bounds() @ upright.T  # a quarter turn keeps boxes boxes
-    low, high = corners.min(0), corners.max(0)
-    foot = np.linalg.inv(upright) @ [(low[0] + high[0]) / 2, (low[1] + high[1]) / 2, low[2]]
-    size = placed.size * (METRES[placed.unit] / model.unit.metres if placed.unit else 1.0)
-    angle = np.radians(placed.turn_deg)
-    c, s = np.cos(angle), np.sin(angle)
-    matrix = np.eye(4)
-    matrix[:3, :3] = size * np.array([[c, -s, 0], [s, c, 0], [0, 0, 1]]) @ upright
-    matrix[:3, 3] = np.array(placed.position_m) - matrix[:3, :3] @ foot
-    return matrix
-
-
-def _upright(placed: Placed, model: Model) -> Array:
-    """The quarter turn about x that puts up what the shot says is up, where the reader took another axis."""
-    if placed.up is None or placed.up == model.up:
-        return np.eye(3)
-    return Y_TO_Z if placed.up == "y" else Y_TO_Z.T
-
-
 @dataclass
 class KnownPlace:
     """The receivers of the last scene and the level of its ground: held while what they are made of stays."""
@@ -150,6 +134,7 @@ def build_scene(
     read_model: Callable[[str], Model],
     photograph_key: str = "",
     known: KnownPlace | None = None,
+    read_graphic: ReadGraphic | None = None,
 ) -> Scene:
     """The scene of a shot for a photograph of any size (a smaller one for a proof).
 
@@ -159,6 +144,7 @@ def build_scene(
     read_model : gives the model of a file's name.
     photograph_key : tells the photograph's content for the keys; without it nothing is known again.
     known : the place of the last scene, brought up to date.
+    read_graphic : gives a picture by its name; of a film the frame at a time [s].
 
     Raises
     ------
@@ -171,20 +157,21 @@ def build_scene(
     assert shot.photograph and facts.camera and facts.sun_shown
     height, width = photograph.codes.shape[:2]
     camera = pinhole_of(facts.camera).scaled(width / shot.photograph.width)
-    stood = tuple(
-        _stood(placed, dressed(read_model(placed.file), placed.surfaces), facts, camera) for placed in shot.models
-    )
+    graphics = read_graphic or _no_graphics
+    panes, walls = _panes(shot, facts, graphics)
+    stood = (*_stood_models(shot, facts, camera, read_model, graphics), *panes)
     light = SunSky(facts.sun_shown, shot.sun.strength, shot.sky.strength, shot.sun.softness_deg, shot.sky.turbidity)
     material = GROUND_MATERIALS[shot.ground.material]
     mean = shot.ground.reflectance or material.reflectance
     sheen = Sheen(material.coat, material.roughness)
     layout = _layout(stood)
     figures = (camera.focal_px, *camera.principal_point, *camera.rotation.ravel(), *camera.position, camera.k1)
-    made_of = (photograph_key, width, height, figures, layout, mean, sheen, light.sun_strength > 0)
+    behind = [(wall.name, wall.patches[0].vertices.round(6).tolist()) for wall in walls]
+    made_of = (photograph_key, width, height, figures, layout, mean, sheen, light.sun_strength > 0, behind)
     known = known or KnownPlace()
     if not photograph_key or known.key != repr(made_of):
         receivers, level = _place(photograph, camera, layout, mean, sheen, light.sun_strength > 0)
-        known.key, known.receivers, known.level = repr(made_of), receivers, level
+        known.key, known.receivers, known.level = repr(made_of), (*receivers, *walls), level
     return Scene(
         camera,
         known.receivers,
@@ -192,16 +179,109 @@ def build_scene(
         (light,),
         known.level.luminance / mean,
         repr((made_of, light)) if photograph_key else "",
-        repr([(thing.file, thing.id, thing.surfaces) for thing in shot.models]),
+        repr([_look(thing) for thing in shot.models if not thing.hidden])
+        + repr([pane.model_dump() for pane in shot.panes]),
         known.level.notes,
     )
 
 
-def _stood(placed: Placed, model: Model, facts: Derived, camera: Pinhole) -> StoodModel:
-    away = np.linalg.norm(np.array(placed.position_m) - camera.position)
+ReadGraphic = Callable[[str, float], Graphic]
+
+
+def _no_graphics(name: str, _time_s: float) -> Graphic:
+    raise InputError("file", f"{name} is a picture, and this render was given none")
+
+
+def _look(placed: Placed) -> tuple[object, ...]:
+    """What a thing is made of, wherever it stands."""
+    count = placed.row.count if placed.row else 1
+    return (placed.file, placed.id, count, placed.size, placed.unit, placed.up, placed.surfaces, placed.prints)
+
+
+def _stood_models(
+    shot: Shot, facts: Derived, camera: Pinhole, read_model: Callable[[str], Model], graphics: ReadGraphic
+) -> list[StoodModel]:
+    """All models that are shown, dressed, with their copies."""
+    dressings: dict[str, Model] = {}
+
+    def read(placed: Placed) -> Model:
+        return read_model(placed.file)
+
+    found: list[StoodModel] = []
+    triangles = 0
+    for stand in stands(shot.models, read):
+        placed = stand.placed
+        if placed.id not in dressings:
+            came = read(placed)
+            dressings[placed.id] = dressed(came, placed, posed(placed, came), scale_of(placed, came), graphics)
+        model = dressings[placed.id]
+        triangles += model.triangles
+        if triangles > MOST_TRIANGLES:
+            raise InputError(
+                "models",
+                f"with all copies come to more than {MOST_TRIANGLES:,} triangles at {placed.name or placed.id}; "
+                "take fewer copies",
+            )
+        found.append(_stood(stand, model, shot, facts, camera))
+    return found
+
+
+def _stood(stand: Stand, model: Model, shot: Shot, facts: Derived, camera: Pinhole) -> StoodModel:
+    placed = stand.placed
+    away = np.linalg.norm(stand.matrix[:3, 3] - camera.position)
     if away > MOST_AWAY_M:
         raise InputError("models", f"{placed.name or placed.id} stands {away / 1000:.1f} km away; bring it nearer")
-    return StoodModel(placed.name or placed.id, model, placement(placed, model), _standing_height(placed, facts))
+    height = _standing_height(root_of(placed, shot.models), facts)
+    return StoodModel(placed.name or placed.id, model, stand.matrix, height)
+
+
+def _panes(shot: Shot, facts: Derived, graphics: ReadGraphic) -> tuple[list[StoodModel], list[Receiver]]:
+    """Panes as models that stand where they hang, and what those that don't stand free hang on."""
+    assert facts.camera
+    camera = pinhole_of(facts.camera)
+    sun = np.array(facts.sun_shown) if facts.sun_shown and shot.sun.strength > 0 else None
+    stood, walls = [], []
+    for pane in shot.panes:
+        if pane.hidden:
+            continue
+        place = hung(pane, camera)
+        if isinstance(place, NoAnswer):
+            raise InputError("panes", f"{pane.name or pane.id} can’t be hung: {place.reason}")
+        graphic = graphics(pane.file, pane.time_s) if pane.file else None
+        model = pane_model(pane, place.corners, graphic, shot, sun)
+        stood.append(
+            StoodModel(
+                pane.name or pane.id, model, np.eye(4), 0.0, pane.free, _seen_light_m(pane, model, place.corners)
+            )
+        )
+        if not pane.free:
+            walls.append(_behind(pane, place.corners, camera))
+    return stood, walls
+
+
+LEAST_OWN_LIGHT = 0.005  # beside the place's full light
+
+
+def _seen_light_m(pane: Pane, model: Model, corners: Array) -> float:
+    """How far from a shining pane its light is more than half a code of a mid-tone [m]."""
+    shone = model.materials[0].emission
+    if pane.lit == "by the place" or not isinstance(shone, Texture):
+        return 0.0
+    area = float(np.linalg.norm(np.cross(corners[1] - corners[0], corners[3] - corners[0])))
+    bright = float(shone.values.mean())
+    # A small Lambertian source of radiance L and area A gives at most L A / d² where white paint has L = 1, E = π.
+    return float(min(np.sqrt(bright * area / (np.pi * LEAST_OWN_LIGHT)), LONGEST_LIGHT_M))
+
+
+LONGEST_LIGHT_M = 30.0
+
+
+def _behind(pane: Pane, corners: Array, camera: Pinhole) -> Receiver:
+    """What a pane hangs on: as large as the pane, in the empty place too, so that it casts no shadow of its own."""
+    wall = camera.position + (corners - camera.position) * BEHIND
+    uv = np.array([[0.0, 0], [1, 0], [1, 1], [0, 1]])
+    patch = Patch(wall, uv, np.array([[0, 2, 1], [0, 3, 2]]), np.full(3, WALL_REFLECTANCE, np.float32))
+    return Receiver(f"behind {pane.id}", (patch,), Sheen(0.0, 1.0))
 
 
 def _standing_height(placed: Placed, facts: Derived) -> float:

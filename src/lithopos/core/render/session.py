@@ -8,6 +8,7 @@ from pathlib import Path
 import cv2
 import numpy as np
 
+from lithopos.core.exchange.graphic import Graphic
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.geometry.model import Model
 from lithopos.core.render.empties import Empties
@@ -16,6 +17,7 @@ from lithopos.core.render.tracer import MitsubaTracer, Tracer
 from lithopos.core.shot import Shot
 
 MODELS_HELD = 32
+GRAPHICS_HELD = 16
 
 __all__ = ["Session", "sized"]
 
@@ -50,6 +52,7 @@ class Session:
         self._tracer = tracer
         self._photograph: tuple[str, float, Picture] | None = None
         self._models: dict[str, Model] = {}
+        self._graphics: dict[tuple[str, float], Graphic] = {}
         self._place = KnownPlace()
 
     @property
@@ -65,7 +68,14 @@ class Session:
             self._photograph = (key, scale, sized(read(), scale))
         return self._photograph[2]
 
-    def scene(self, shot: Shot, photograph: Picture, key: str, read_model: Callable[[str], Model]) -> Scene:
+    def scene(
+        self,
+        shot: Shot,
+        photograph: Picture,
+        key: str,
+        read_model: Callable[[str], Model],
+        read_graphic: Callable[[str, float], Graphic] | None = None,
+    ) -> Scene:
         """The scene of a shot, shown to the tracer."""
 
         def model(name: str) -> Model:
@@ -78,6 +88,16 @@ class Session:
                 self._models[name] = read_model(name)
             return self._models[name]
 
-        scene = build_scene(shot, photograph, model, key, self._place)
+        def graphic(name: str, time_s: float) -> Graphic:
+            if (name, time_s) not in self._graphics:
+                while len(self._graphics) >= GRAPHICS_HELD:
+                    self._graphics.pop(next(iter(self._graphics)))
+                assert read_graphic
+                self._graphics[name, time_s] = read_graphic(name, time_s)
+            return self._graphics[name, time_s]
+
+        scene = build_scene(
+            shot, photograph, model, key, self._place, (graphic if key else read_graphic) if read_graphic else None
+        )
         self.tracer.show(scene)
         return scene

@@ -19,7 +19,7 @@ from lithopos.core.render.film import FilmSampler
 from lithopos.core.render.lanes import LaneSampler
 from lithopos.core.render.scene import Scene
 from lithopos.core.render.translate.lights import light_of
-from lithopos.core.render.translate.models import model_shapes, moved_values
+from lithopos.core.render.translate.models import Made, model_shapes, moved_values
 from lithopos.core.render.translate.receivers import receiver_shapes
 
 # Roulette acts from the fourth bounce on. Cutting all paths at 16 bounces takes away 0.02 % of the light in a
@@ -131,8 +131,9 @@ class MitsubaTracer:
 
     def _model_shapes(self) -> dict[str, Any]:
         shapes: dict[str, Any] = {}
+        made: Made = {}
         for number, thing in enumerate(self.scene.models):
-            shapes |= model_shapes(self.mi, thing, f"model{number}", self.irradiance() / np.float32(np.pi))
+            shapes |= model_shapes(self.mi, thing, f"model{number}", self.irradiance() / np.float32(np.pi), made)
         return shapes
 
     def _move(self, matrices: list[Array]) -> None:

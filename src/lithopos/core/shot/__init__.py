@@ -11,9 +11,11 @@ from lithopos.core.shot.deliver import Output
 from lithopos.core.shot.document import FORMAT, Shot, load_shot, new_shot, new_shot_camera, shot_schema, upgraded
 from lithopos.core.shot.ground import Length, Level
 from lithopos.core.shot.light import MarkedGnomon, Sky, Sun
+from lithopos.core.shot.pane import Pane, Viewpoint
 from lithopos.core.shot.perspective import Edge, HandCamera, SolvedCamera
 from lithopos.core.shot.photo import CameraNotes, Photograph
-from lithopos.core.shot.place import Placed
+from lithopos.core.shot.place import Placed, Row
+from lithopos.core.shot.surface import LaidTexture, Print, Surface
 
 __all__ = [
     "FORMAT",
@@ -21,16 +23,22 @@ __all__ = [
     "Edge",
     "Ground",
     "HandCamera",
+    "LaidTexture",
     "Length",
     "Level",
     "MarkedGnomon",
     "Output",
+    "Pane",
     "Photograph",
     "Placed",
+    "Print",
+    "Row",
     "Shot",
     "Sky",
     "SolvedCamera",
     "Sun",
+    "Surface",
+    "Viewpoint",
     "load_shot",
     "new_shot",
     "new_shot_camera",

@@ -6,7 +6,7 @@ from typing import Annotated
 
 from pydantic import Field, FiniteFloat, model_validator
 
-from lithopos.core.materials import GROUND_MATERIALS
+from lithopos.core.grounds import GROUND_MATERIALS
 from lithopos.core.shot.parts import DocumentPart
 
 __all__ = ["Ground"]

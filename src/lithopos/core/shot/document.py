@@ -13,12 +13,14 @@ from lithopos.core.shot.contact import Ground
 from lithopos.core.shot.deliver import Output
 from lithopos.core.shot.ground import Length, Level
 from lithopos.core.shot.light import MarkedGnomon, Sky, Sun
+from lithopos.core.shot.pane import Pane, Viewpoint
 from lithopos.core.shot.parts import DocumentPart
 from lithopos.core.shot.perspective import Edge, SolvedCamera
 from lithopos.core.shot.photo import CameraNotes, Photograph
 from lithopos.core.shot.place import Placed
+from lithopos.core.shot.surface import SHIPPED
 
-FORMAT = 2
+FORMAT = 3
 
 __all__ = ["FORMAT", "LISTS", "Shot", "load_shot", "new_shot", "new_shot_camera", "shot_schema", "upgraded"]
 
@@ -26,7 +28,7 @@ __all__ = ["FORMAT", "LISTS", "Shot", "load_shot", "new_shot", "new_shot_camera"
 class Shot(DocumentPart):
     """One photograph with everything decided about it."""
 
-    format: Literal[2] = 2
+    format: Literal[3] = 3
     name: Annotated[str, Field(max_length=200)] = ""
     photograph: Photograph | None = None
     edges: Annotated[list[Edge], Field(max_length=2000)] = []
@@ -35,6 +37,8 @@ class Shot(DocumentPart):
     origin: Pixel | None = None
     camera: Annotated[SolvedCamera | HandCamera, Field(discriminator="kind")] = SolvedCamera()
     models: Annotated[list[Placed], Field(max_length=500)] = []
+    panes: Annotated[list[Pane], Field(max_length=200)] = []
+    viewpoints: Annotated[list[Viewpoint], Field(max_length=100)] = []
     gnomons: Annotated[list[MarkedGnomon], Field(max_length=200)] = []
     sun: Sun = Sun()
     sky: Sky = Sky()
@@ -66,10 +70,31 @@ class Shot(DocumentPart):
                 )
         return self
 
+    @model_validator(mode="after")
+    def _carriers_carry(self) -> Shot:
+        carriers = {placed.id: placed.on for placed in self.models}
+        for placed in self.models:
+            passed, at = {placed.id}, placed.on
+            while at is not None:
+                if at not in carriers:
+                    raise ValueError(f"model {placed.id!r} stands on {at!r}, which is not there")
+                if at in passed:
+                    raise ValueError(f"model {placed.id!r} stands on itself, by way of what it stands on")
+                passed.add(at)
+                at = carriers[at]
+            if placed.on is not None and placed.level is not None:
+                raise ValueError(f"model {placed.id!r} stands on a thing and on a level; one of them must be null")
+        return self
+
     def files(self) -> list[str]:
         """Every file that the document names."""
-        photograph = [self.photograph.file] if self.photograph else []
-        return list(dict.fromkeys(photograph + [model.file for model in self.models]))
+        named = [self.photograph.file] if self.photograph else []
+        for placed in self.models:
+            named.append(placed.file)
+            named += [one.file for one in placed.prints.values()]
+            named += [one.texture.file for one in placed.surfaces.values() if one.texture]
+        named += [pane.file for pane in self.panes if pane.file]
+        return [name for name in dict.fromkeys(named) if not name.startswith(SHIPPED)]
 
 
 # The lists whose things have identities, by which changes address them.
@@ -124,7 +149,12 @@ def _from_1(data: dict[str, Any]) -> dict[str, Any]:
     return {**rest, "format": 2}
 
 
-_UPGRADES: dict[int, Any] = {1: _from_1}  # from format n to n + 1: a function of the document
+def _from_2(data: dict[str, Any]) -> dict[str, Any]:
+    """Format 2 knew no panes, rows, carriers or prints; what it knew is the same."""
+    return {**data, "format": 3}
+
+
+_UPGRADES: dict[int, Any] = {1: _from_1, 2: _from_2}  # from format n to n + 1: a function of the document
 
 
 def upgraded(data: dict[str, Any]) -> dict[str, Any]:

@@ -12,31 +12,34 @@ from lithopos.core.geometry.model import MISSING, Material, Part, Texture
 from lithopos.core.render.scene import StoodModel
 from lithopos.core.render.translate.mesh import flat, mesh
 
-__all__ = ["black_shapes", "model_shapes", "moved_values"]
+__all__ = ["Made", "black_shapes", "model_shapes", "moved_values"]
 
 
-def model_shapes(mi: Any, thing: StoodModel, prefix: str, white: Floats) -> dict[str, Any]:
+Made = dict[tuple[int, int, bool, bool], Any]  # materials that are there already, by model and number
+
+
+def model_shapes(mi: Any, thing: StoodModel, prefix: str, white: Floats, made: Made) -> dict[str, Any]:
     """A stood model's parts as shapes by name.
 
     Parameters
     ----------
     white : (3,) radiance of white paint in the scene's full light, beside which materials shine.
+    made : what copies of a model share; filled here.
     """
-    return _shapes(mi, thing, prefix, white)
+    return _shapes(mi, thing, prefix, white, made)
 
 
 def black_shapes(mi: Any, thing: StoodModel, prefix: str) -> dict[str, Any]:
     """The same in black, with their cut-outs and nothing else."""
-    return _shapes(mi, thing, prefix, None)
+    return _shapes(mi, thing, prefix, None, {})
 
 
-def _shapes(mi: Any, thing: StoodModel, prefix: str, white: Floats | None) -> dict[str, Any]:
+def _shapes(mi: Any, thing: StoodModel, prefix: str, white: Floats | None, made: Made) -> dict[str, Any]:
     """Black where there is no white to shine beside."""
     shapes = {}
-    made: dict[tuple[int, bool, bool], Any] = {}
     for index, part in enumerate(thing.model.parts):
         material, painted = thing.model.materials[part.material], part.colours is not None
-        key = (part.material, painted, part.closed)
+        key = (id(thing.model), part.material, painted, part.closed)
         if key not in made:
             made[key] = mi.load_dict(
                 _black(mi, material) if white is None else _surface(mi, material, painted, part.closed)
@@ -73,12 +76,22 @@ def _stood(part: Part, matrix: Array) -> tuple[Array, Array]:
 
 
 def _surface(mi: Any, material: Material, painted: bool, closed: bool) -> dict[str, Any]:
+    if material.under is not None:
+        own = replace(material, under=None, opacity=1.0)
+        return {
+            "type": "blendbsdf",
+            "weight": _texture(mi, material.opacity),
+            "below": _surface(mi, material.under, painted, closed),
+            "print": _surface(mi, own, False, closed),
+        }
     if material.unlit:
         inner: dict[str, Any] = {"type": "diffuse", "reflectance": {"type": "rgb", "value": 0.0}}
     elif _is_matte(material) and not painted:
         inner = {"type": "diffuse", "reflectance": _base_colour(mi, material, painted)}
     elif _passes(material):
         return _cut_out(mi, material, _glass(material, closed))
+    elif material.diffuse_transmission > 0:
+        return _cut_out(mi, material, _shell(mi, material))
     else:
         inner = _layered(mi, material, painted)
     if material.normal is not None:
@@ -101,6 +114,17 @@ def _layered(mi: Any, material: Material, painted: bool) -> dict[str, Any]:
         "clearcoat_gloss": 1 - material.coat_roughness,
         "sheen": sheen,
         "sheen_tint": 0.0 if sheen == 0 or min(material.sheen_colour) > 0.8 * sheen else 1.0,
+    }
+
+
+def _shell(mi: Any, material: Material) -> dict[str, Any]:
+    """A sheet that scatters light through; the package tells how much goes through by a figure of 0 to 2."""
+    return {
+        "type": "principledthin",
+        "base_color": _texture(mi, material.base_colour),
+        "roughness": _texture(mi, material.roughness),
+        "eta": material.ior,
+        "diff_trans": 2 * material.diffuse_transmission,
     }
 
 

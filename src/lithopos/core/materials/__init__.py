@@ -1,0 +1,1 @@
+"""What things are made of: surfaces by kind, textures of a real size, prints."""
