@@ -54,7 +54,7 @@ def _cells(rng: np.random.Generator, count: int) -> tuple[Image, Image, Image]:
 
     tree = cKDTree(rng.random((count, 2)), boxsize=np.ones(2))
     at = (np.stack(np.meshgrid(np.arange(SIZE), np.arange(SIZE)), -1).reshape(-1, 2) + 0.5) / SIZE
-    away, which = tree.query(at, k=2)
+    away, which = (np.asarray(one) for one in tree.query(at, k=2))
     shape = (SIZE, SIZE)
     return (
         which[:, 0].reshape(shape).astype(np.float32),

@@ -58,7 +58,7 @@ def _with_surfaces(model: Model, placed: Placed, upright: Array, scale: float, r
         repeat_mm = surface.texture.repeat_mm or _usual_repeat(surface, cloth)
         for at, part in enumerate(parts):
             if part.material == number:
-                laid = in_metres(part, surface.texture.lay, upright, scale)
+                laid, _ = in_metres(part, surface.texture.lay, upright, scale)
                 parts[at] = in_repeats(
                     laid, repeat_mm, cloth.aspect, surface.texture.turn_deg, surface.texture.shift_mm
                 )

@@ -27,15 +27,15 @@ _SIDES = np.array(
 __all__ = ["in_metres", "in_repeats", "metres_a_unit", "turn_in_repeats"]
 
 
-def in_metres(part: Part, lay: Literal["box", "uv"], upright: Array, scale: float) -> Part:
-    """A part whose uv are metres on its surface, as it stands.
+def in_metres(part: Part, lay: Literal["box", "uv"], upright: Array, scale: float) -> tuple[Part, NDArray[np.int64]]:
+    """A part whose uv are metres on its surface, as it stands, and which of the old vertices each one was.
 
     Parameters
     ----------
     upright : (3, 3) what stands the model up; scale : what its lengths are multiplied by.
     """
     if lay == "uv" and float(np.ptp(part.uv, axis=0).min(initial=0)) > 0:
-        return replace(part, uv=part.uv * (scale * metres_a_unit(part)))
+        return replace(part, uv=part.uv * (scale * metres_a_unit(part))), np.arange(len(part.vertices))
     points = part.vertices @ upright.T * scale
     side = _sides_of(points[part.faces])
     # A vertex at which two sides of the box meet is one on each.
@@ -46,7 +46,7 @@ def in_metres(part: Part, lay: Literal["box", "uv"], upright: Array, scale: floa
     )
     used, its_side = pairs.T
     uv = np.einsum("nij,nj->ni", _SIDES[its_side], points[used])
-    return replace(
+    laid = replace(
         part,
         vertices=part.vertices[used],
         normals=part.normals[used],
@@ -54,6 +54,7 @@ def in_metres(part: Part, lay: Literal["box", "uv"], upright: Array, scale: floa
         faces=faces.reshape(-1, 3).astype(np.int64),
         colours=None if part.colours is None else part.colours[used],
     )
+    return laid, used
 
 
 def in_repeats(

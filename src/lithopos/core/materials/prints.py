@@ -7,7 +7,7 @@ An all-over print covers a whole material and repeats.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 
 import cv2
@@ -44,35 +44,52 @@ def printed(
     ----------
     upright : (3, 3) what stands the model up; scale : what its lengths are multiplied by as it stands.
     """
-    for one in sorted(prints.values(), key=lambda one: one.above):
-        graphic = read_graphic(one.file, one.time_s).linear
-        lay = _all_over if one.lay == "all over" else _patch
-        model = lay(model, one, graphic, upright, scale)
-    return model
+    ordered = sorted(prints.values(), key=lambda one: one.above)
+    graphics = [read_graphic(one.file, one.time_s).linear for one in ordered]
+    patches = [(one, graphic) for one, graphic in zip(ordered, graphics, strict=True) if one.lay == "patch"]
+    pieces = _sheeted(model, patches, upright, scale)
+    materials = list(model.materials)
+    number = 0
+    for one, graphic in zip(ordered, graphics, strict=True):
+        if one.lay == "all over":
+            pieces = [_covered(piece, one, graphic, materials, upright, scale) for piece in pieces]
+        else:
+            pieces = [made for piece in pieces for made in _patched(piece, number, one, graphic, materials)]
+            number += 1
+    return replace(model, parts=[piece.part for piece in pieces], materials=materials)
+
+
+@dataclass(frozen=True)
+class _Piece:
+    """A part with its place on the sheet of each patch: sheets (N, P, 2) in the patch's uv, reached (M, P)."""
+
+    part: Part
+    sheets: Array
+    reached: NDArray[np.bool_]
 
 
 # All over
 
 
-def _all_over(model: Model, one: Print, graphic: Floats, upright: Array, scale: float) -> Model:
-    """Where nothing is below but an even surface the print is laid by a box; else on the uv of the pattern below."""
-    parts, materials = list(model.parts), list(model.materials)
+def _covered(
+    piece: _Piece, one: Print, graphic: Floats, materials: list[Material], upright: Array, scale: float
+) -> _Piece:
+    """A piece under an all-over print, laid by a box where what is below is even, else on its pattern's uv."""
+    part = piece.part
+    below = materials[part.material]
+    if one.material not in (None, below.name):
+        return piece
     aspect = graphic.shape[0] / graphic.shape[1]
-    for number, part in enumerate(model.parts):
-        below = model.materials[part.material]
-        if one.material not in (None, below.name):
-            continue
-        if _textures(below):
-            turn = turn_in_repeats(
-                metres_a_unit(part) * scale, one.width_mm, aspect, one.turn_deg, one.shift_mm, one.mirrored
-            )
-        else:
-            laid = in_metres(part, "box", upright, scale)
-            part = in_repeats(laid, one.width_mm, aspect, one.turn_deg, one.shift_mm, one.mirrored)
-            turn = STRAIGHT
-        parts[number] = replace(part, material=len(materials))
+    number = len(materials)
+    if _textures(below):
+        metres = metres_a_unit(part) * scale
+        turn = turn_in_repeats(metres, one.width_mm, aspect, one.turn_deg, one.shift_mm, one.mirrored)
         materials.append(_covering(one, graphic, below, turn, "repeat"))
-    return replace(model, parts=parts, materials=materials)
+        return replace(piece, part=replace(part, material=number))
+    materials.append(_covering(one, graphic, below, STRAIGHT, "repeat"))
+    laid, used = in_metres(part, "box", upright, scale)
+    laid = in_repeats(laid, one.width_mm, aspect, one.turn_deg, one.shift_mm, one.mirrored)
+    return replace(piece, part=replace(laid, material=number), sheets=piece.sheets[used])
 
 
 def _covering(one: Print, graphic: Floats, below: Material, turn: Turn, wrap: Wrap) -> Material:
@@ -111,95 +128,82 @@ def _textures(material: Material) -> bool:
 # Patches
 
 
-def _patch(model: Model, one: Print, graphic: Floats, upright: Array, scale: float) -> Model:
-    width = one.width_mm / 1000 / scale
-    height = width * graphic.shape[0] / graphic.shape[1]
-    at, facing = np.array(one.at), np.array(one.facing)
-    if np.linalg.norm(facing) < 1e-9:
-        return model
-    flats = _flattened(model, one, at, facing, upright.T @ [0, 0, 1], 0.5 * float(np.hypot(width, height)))
-    parts: list[Part] = []
-    materials = list(model.materials)
-    angle = np.radians(one.turn_deg)
-    turn = np.array([[np.cos(angle), -np.sin(angle)], [np.sin(angle), np.cos(angle)]])
-    shift = np.array(one.shift_mm) / 1000 / scale
-    for part, (flat, reached) in zip(model.parts, flats, strict=True):
-        sheet = (flat - shift) @ turn
-        uv = np.column_stack([0.5 + sheet[:, 0] / width * (-1 if one.mirrored else 1), 0.5 - sheet[:, 1] / height])
-        inside, outside = _cut(part, uv, reached)
-        if inside is None:
-            parts.append(part)
+def _sheeted(model: Model, patches: list[tuple[Print, Floats]], upright: Array, scale: float) -> list[_Piece]:
+    """Each part with where it lies on the sheets of all patches: told before anything is cut, since a cut surface
+    hangs together no more."""
+    sheets = [np.zeros((len(part.vertices), len(patches), 2)) for part in model.parts]
+    reached = [np.zeros((len(part.faces), len(patches)), bool) for part in model.parts]
+    for number, (one, graphic) in enumerate(patches):
+        mine = [n for n, part in enumerate(model.parts) if one.material in (None, model.materials[part.material].name)]
+        if not mine or np.linalg.norm(one.facing) < 1e-9:
             continue
-        if outside is not None:
-            parts.append(outside)
-        materials.append(_mixed(one, graphic, inside, materials[part.material]))
-        parts.append(replace(inside.part, material=len(materials) - 1, colours=None))
-    return replace(model, parts=parts, materials=materials)
+        for n, (flat, near) in zip(
+            mine, _flattened([model.parts[n] for n in mine], one, graphic, upright, scale), strict=True
+        ):
+            sheets[n][:, number], reached[n][:, number] = flat, near
+    return [_Piece(part, *more) for part, *more in zip(model.parts, sheets, reached, strict=True)]
 
 
 def _flattened(
-    model: Model, one: Print, at: Array, facing: Array, up: Array, reach: float
-) -> Iterator[tuple[Array, NDArray[np.bool_]]]:
-    """For each part where its vertices lie on the sheet, and which of its faces do; parts that it may lie on are
-    unfolded together, since a surface goes on from one to the next."""
-    takes = [one.material in (None, model.materials[part.material].name) for part in model.parts]
-    starts = np.cumsum([0, *(len(part.vertices) if take else 0 for part, take in zip(model.parts, takes, strict=True))])
-    mine = [(part, start) for part, take, start in zip(model.parts, takes, starts[:-1], strict=True) if take]
-    if not mine:
-        return iter([(np.zeros((len(part.vertices), 2)), np.zeros(len(part.faces), bool)) for part in model.parts])
-    vertices = np.concatenate([part.vertices for part, _ in mine])
-    faces = np.concatenate([part.faces + start for part, start in mine])
-    flat, reached = unfold(vertices, faces, at, facing, up, reach)
-    result, face = [], 0
-    for part, take, start in zip(model.parts, takes, starts[:-1], strict=True):
-        if not take:
-            result.append((np.zeros((len(part.vertices), 2)), np.zeros(len(part.faces), bool)))
-            continue
-        result.append((flat[start : start + len(part.vertices)], reached[face : face + len(part.faces)]))
-        face += len(part.faces)
-    return iter(result)
+    parts: list[Part], one: Print, graphic: Floats, upright: Array, scale: float
+) -> list[tuple[Array, NDArray[np.bool_]]]:
+    """Of each part where its vertices lie in the patch's uv, and which faces lie on its sheet; unfolded together, since
+    a surface goes on from one part to the next."""
+    width = one.width_mm / 1000 / scale
+    height = width * graphic.shape[0] / graphic.shape[1]
+    starts = np.cumsum([0, *(len(part.vertices) for part in parts)])
+    faces = np.concatenate([part.faces + start for part, start in zip(parts, starts[:-1], strict=True)])
+    vertices = np.concatenate([part.vertices for part in parts])
+    reach = 0.5 * float(np.hypot(width, height)) + float(np.hypot(*one.shift_mm)) / 1000 / scale
+    up = upright.T @ [0, 0, 1]
+    flat, reached = unfold(vertices, faces, np.array(one.at), np.array(one.facing), up, reach)
+    angle = np.radians(one.turn_deg)
+    turn = np.array([[np.cos(angle), -np.sin(angle)], [np.sin(angle), np.cos(angle)]])
+    sheet = (flat - np.array(one.shift_mm) / 1000 / scale) @ turn
+    uv = np.column_stack([0.5 + sheet[:, 0] / width * (-1 if one.mirrored else 1), 0.5 - sheet[:, 1] / height])
+    ends = np.cumsum([0, *(len(part.faces) for part in parts)])
+    return [(uv[starts[n] : starts[n + 1]], reached[ends[n] : ends[n + 1]]) for n in range(len(parts))]
 
 
-@dataclass(frozen=True)
-class _CutOut:
-    """What lies under a patch: a part whose uv are the patch's, and the uv (N, 2) and colours of what it came from."""
-
-    part: Part
-    uv_below: Array
-    colours: Floats | None
-
-
-def _cut(part: Part, uv: Array, reached: NDArray[np.bool_]) -> tuple[_CutOut | None, Part | None]:
-    """A part in what lies inside the unit square of its uv on the sheet, and the rest."""
-    corners = uv[part.faces]
-    near = reached & (corners.max(1) > 0).all(1) & (corners.min(1) < 1).all(1)
+def _patched(piece: _Piece, number: int, one: Print, graphic: Floats, materials: list[Material]) -> list[_Piece]:
+    """A piece in what lies under a patch, with a material of its own, and the rest."""
+    corners = piece.sheets[piece.part.faces, number]
+    near = piece.reached[:, number] & (corners.max(1) > 0).all(1) & (corners.min(1) < 1).all(1)
     if not near.any():
-        return None, part
-    rows = np.column_stack([part.vertices, part.normals, part.uv, uv])
+        return [piece]
+    inner, outer = _cut(piece, number, near)
+    pieces = [rest for rest in (_kept(piece, ~near), outer) if rest is not None]
+    if inner is None:
+        return pieces
+    under = inner.part
+    inner = replace(inner, part=replace(under, uv=inner.sheets[:, number]))
+    materials.append(_mixed(one, graphic, inner.part, under, materials[under.material]))
+    made = replace(inner.part, material=len(materials) - 1, colours=None)
+    return [*pieces, replace(inner, part=made)]
+
+
+def _cut(piece: _Piece, number: int, near: NDArray[np.bool_]) -> tuple[_Piece | None, _Piece | None]:
+    """Faces in what lies inside the unit square of a patch's uv, and what outside."""
+    part = piece.part
+    rows = [part.vertices, part.normals, part.uv, piece.sheets.reshape(len(part.vertices), -1)]
     if part.colours is not None:
-        rows = np.column_stack([rows, part.colours])
-    inner: list[Array] = []
-    outer: list[Array] = []
-    for face in part.faces[near]:
-        polygon = rows[face]
-        for column, sign, limit in ((8, 1, 0.0), (8, -1, -1.0), (9, 1, 0.0), (9, -1, -1.0)):
+        rows.append(part.colours.astype(float))
+    table = np.column_stack(rows)
+    u = 8 + 2 * number
+    inner, outer, inner_from, outer_from = list[Array](), list[Array](), list[int](), list[int]()
+    for face in np.nonzero(near)[0].tolist():
+        polygon = table[part.faces[face]]
+        for column, sign, limit in ((u, 1, 0.0), (u, -1, -1.0), (u + 1, 1, 0.0), (u + 1, -1, -1.0)):
             polygon, away = _split(polygon, sign * polygon[:, column] - limit)
-            outer += _triangles(away)
+            cut = _triangles(away)
+            outer += cut
+            outer_from += [face] * len(cut)
             if len(polygon) < 3:
                 break
-        inner += _triangles(polygon)
-    if not inner:
-        return None, part
-    inside = _joined(part, inner)
-    sheet = inside[1]
-    cut = _CutOut(replace(inside[0], uv=sheet), inside[0].uv, inside[0].colours)
-    kept = _kept(part, ~near)
-    if not outer and kept is None:
-        return cut, None
-    rest = _joined(part, outer)[0] if outer else None
-    if rest is None or kept is None:
-        return cut, rest or kept
-    return cut, _together(kept, rest)
+        cut = _triangles(polygon)
+        inner += cut
+        inner_from += [face] * len(cut)
+    return _joined(piece, inner, inner_from), _joined(piece, outer, outer_from)
 
 
 def _split(polygon: Array, side: Array) -> tuple[Array, Array]:
@@ -225,44 +229,39 @@ def _triangles(polygon: Array) -> list[Array]:
     return [polygon[[0, n, n + 1]] for n in range(1, len(polygon) - 1)]
 
 
-def _joined(part: Part, triangles: list[Array]) -> tuple[Part, Array]:
-    """Triangles of interpolated rows as a part, and their place on the sheet."""
+def _joined(piece: _Piece, triangles: list[Array], come_from: list[int]) -> _Piece | None:
+    """Triangles of interpolated rows as a piece."""
+    if not triangles:
+        return None
     rows, back = np.unique(np.concatenate(triangles), axis=0, return_inverse=True)
     normals = rows[:, 3:6] / np.maximum(np.linalg.norm(rows[:, 3:6], axis=1, keepdims=True), 1e-12)
-    colours = rows[:, 10:13].astype(np.float32) if part.colours is not None else None
-    faces = back.reshape(-1, 3).astype(np.int64)
-    made = replace(
-        part, vertices=rows[:, :3], normals=normals, uv=rows[:, 6:8], faces=faces, colours=colours, closed=part.closed
+    end = 8 + 2 * piece.sheets.shape[1]
+    part = replace(
+        piece.part,
+        vertices=rows[:, :3],
+        normals=normals,
+        uv=rows[:, 6:8],
+        faces=back.reshape(-1, 3).astype(np.int64),
+        colours=rows[:, end:].astype(np.float32) if piece.part.colours is not None else None,
     )
-    return made, rows[:, 8:10]
+    return _Piece(part, rows[:, 8:end].reshape(len(rows), -1, 2), piece.reached[come_from])
 
 
-def _kept(part: Part, which: NDArray[np.bool_]) -> Part | None:
-    return replace(part, faces=part.faces[which]) if which.any() else None
+def _kept(piece: _Piece, which: NDArray[np.bool_]) -> _Piece | None:
+    if not which.any():
+        return None
+    part = replace(piece.part, faces=piece.part.faces[which])
+    return replace(piece, part=part, reached=piece.reached[which])
 
 
-def _together(one: Part, other: Part) -> Part:
-    colours = None
-    if one.colours is not None and other.colours is not None:
-        colours = np.concatenate([one.colours, other.colours])
-    return replace(
-        one,
-        vertices=np.concatenate([one.vertices, other.vertices]),
-        normals=np.concatenate([one.normals, other.normals]),
-        uv=np.concatenate([one.uv, other.uv]),
-        faces=np.concatenate([one.faces, other.faces + len(one.vertices)]),
-        colours=colours,
-    )
-
-
-def _mixed(one: Print, graphic: Floats, cut: _CutOut, below: Material) -> Material:
+def _mixed(one: Print, graphic: Floats, laid: Part, came: Part, below: Material) -> Material:
     """One material of a print and what is below it, mixed by the print's alpha, on the print's own uv."""
     if _is_clear(below) or below.under is not None:
         return _covering(one, graphic, below, STRAIGHT, "clamp")
-    patterned = _textures(below) or cut.colours is not None
+    patterned = _textures(below) or came.colours is not None
     graphic = _sized(graphic, patterned)
     alpha = graphic[..., 3]
-    under = _below(cut, below, alpha.shape) if patterned else _even(below)
+    under = _below(laid, came, below, alpha.shape) if patterned else _even(below)
 
     def mix(name: str, own: Floats | float) -> Texture:
         weight = alpha[..., None] if name in _COLOURS else alpha
@@ -308,23 +307,28 @@ def _even(below: Material) -> Sampled:
     return {name: np.asarray(value, np.float32) for name, value in values.items()}
 
 
-def _below(cut: _CutOut, below: Material, shape: tuple[int, ...]) -> Sampled:
-    """What lies below a patch, looked up for each of its pixels: (H, W, 3) or (H, W) by name."""
+def _below(laid: Part, came: Part, below: Material, shape: tuple[int, ...]) -> Sampled:
+    """What lies below a patch, looked up for each of its pixels: (H, W, 3) or (H, W) by name.
+
+    Parameters
+    ----------
+    laid, came : the same triangles on the patch's uv, and on those of what is below.
+    """
     height, width = shape[:2]
     which = np.full((height, width), -1, np.int32)
-    corners = cut.part.uv[cut.part.faces]
+    corners = laid.uv[laid.faces]
     for number, corner in enumerate(corners):
         points = np.round((corner * [width, height] - 0.5) * 16).astype(np.int32)
         cv2.fillConvexPoly(which, points, number, shift=4)
     x, y = np.meshgrid((np.arange(width) + 0.5) / width, (np.arange(height) + 0.5) / height)
     weights = _weights(corners, np.maximum(which, 0), x, y)
-    faces = cut.part.faces[np.maximum(which, 0)]
-    uv = np.einsum("hwc,hwck->hwk", weights, cut.uv_below[faces])
+    faces = laid.faces[np.maximum(which, 0)]
+    uv = np.einsum("hwc,hwck->hwk", weights, came.uv[faces])
     found = {
         name: _looked_up(getattr(below, name), uv, 3 if name in _COLOURS else 1) for name in (*_COLOURS, *_NUMBERS)
     }
-    if cut.colours is not None:
-        found["base_colour"] = found["base_colour"] * np.einsum("hwc,hwck->hwk", weights, cut.colours[faces])
+    if came.colours is not None:
+        found["base_colour"] = found["base_colour"] * np.einsum("hwc,hwck->hwk", weights, came.colours[faces])
     return {name: values.astype(np.float32) for name, values in found.items()}
 
 

@@ -1,9 +1,9 @@
 """A surface laid flat about a point: where each of its vertices comes to lie on a sheet that is stuck on there.
 
-The discrete exponential map (Schmidt, Grimm and Wyvill 2006, "Interactive Decal Compositing with Discrete
-Exponential Maps", section 4): distances run along the surface, directions are carried along by the least turn from
-normal to normal, so that a patch follows a curve without being smeared. Each vertex takes the mean of what its
-nearer neighbours say (Schmidt 2013, "Stroke Parameterization", section 3.1), which evens out a coarse mesh.
+Triangles are unfolded over their common edges from the point outwards, in the order of their distance along the
+surface (as in Dijkstra 1959), so that what can be laid flat, a board's sides or a barrel, keeps its lengths exactly.
+What can't, a ball, is evened out: a vertex takes the mean of what the triangles say that are laid before it (the
+remedy of Schmidt 2013, "Stroke Parameterization", section 3.1, for the discrete exponential map).
 """
 
 from __future__ import annotations
@@ -17,6 +17,8 @@ from numpy.typing import NDArray
 from lithopos.core.arrays import Array
 
 MOST_VERTICES = 200_000
+MOST_DISTORTED = 0.25
+ALIKE = 0.2  # of a vertex's longest edge: places told of it that differ by less are evened out
 
 __all__ = ["unfold"]
 
@@ -39,13 +41,9 @@ def unfold(
     """
     welded, back = _welded(vertices)
     joined = back[faces]
-    normals = _normals(welded, joined)
-    seed_frame = _frame(facing, up)
     start = _hit_face(welded, joined, at, facing)
-    flat, distance = _spread(welded, joined, normals, at, seed_frame, start, reach)
-    known = np.isfinite(distance)
-    reached = known[joined].all(1)
-    return flat[back], np.asarray(reached)
+    flat, known = _spread(welded, joined, at, _frame(facing, up), start, reach)
+    return flat[back], np.asarray(known[joined].all(1) & _keep_their_shape(welded[joined], flat[joined]))
 
 
 def _welded(vertices: Array) -> tuple[Array, NDArray[np.int64]]:
@@ -56,14 +54,14 @@ def _welded(vertices: Array) -> tuple[Array, NDArray[np.int64]]:
     return vertices[first], np.asarray(back.ravel(), np.int64)
 
 
-def _normals(vertices: Array, faces: NDArray[np.int64]) -> Array:
-    """Of vertices, weighed by the areas beside them."""
-    corners = vertices[faces]
-    area = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-    normals = np.zeros_like(vertices)
-    for corner in range(3):
-        np.add.at(normals, faces[:, corner], area)
-    return np.asarray(normals / np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-20))
+def _keep_their_shape(corners: Array, flat: Array) -> NDArray[np.bool_]:
+    """Triangles whose sides are about as long on the sheet; round the back, where it meets itself, they are not."""
+    shares = []
+    for one, other in ((0, 1), (1, 2), (2, 0)):
+        length = np.linalg.norm(corners[:, one] - corners[:, other], axis=1)
+        shares.append(np.linalg.norm(flat[:, one] - flat[:, other], axis=1) / np.maximum(length, 1e-15))
+    share = np.stack(shares)
+    return np.asarray((share.min(0) > 1 - MOST_DISTORTED) & (share.max(0) < 1 + MOST_DISTORTED))
 
 
 def _frame(normal: Array, up: Array) -> Array:
@@ -108,47 +106,91 @@ def _nearest_on(corners: Array, at: Array) -> Array:
 
 
 def _spread(
-    vertices: Array,
-    faces: NDArray[np.int64],
-    normals: Array,
-    at: Array,
-    frame: Array,
-    start: int,
-    reach: float,
-) -> tuple[Array, Array]:
-    """Flat coordinates and distances along the mesh, from the nearest outwards (Dijkstra 1959)."""
-    beside = _neighbours(faces)
-    widest = _longest_edges(vertices, faces)
+    vertices: Array, faces: NDArray[np.int64], at: Array, frame: Array, start: int, reach: float
+) -> tuple[Array, NDArray[np.bool_]]:
+    """Flat coordinates of the vertices, and which have any."""
     flat = np.zeros((len(vertices), 2))
-    distance = np.full(len(vertices), np.inf)
-    done = np.zeros(len(vertices), bool)
-    frames: dict[int, Array] = {}
+    known = np.zeros(len(vertices), bool)
+    first = faces[start]
+    flat[first] = (vertices[first] - at) @ frame[:2].T
+    known[first] = True
+    around = _around(faces)
+    widest = _longest_edges(vertices, faces)
     queue: list[tuple[float, int]] = []
-    for vertex in faces[start]:
-        flat[vertex] = _carried(vertices[vertex] - at, frame)
-        distance[vertex] = np.linalg.norm(flat[vertex])
-        heapq.heappush(queue, (float(distance[vertex]), int(vertex)))
-    first = {int(vertex) for vertex in faces[start]}
+
+    def unfolded(vertex: int) -> list[Array]:
+        """What the faces say of a vertex of which the two others are known."""
+        found = []
+        for face in around[vertex]:
+            corner = int(np.nonzero(faces[face] == vertex)[0][0])
+            one, other = faces[face][(corner + 1) % 3], faces[face][(corner + 2) % 3]
+            if known[one] and known[other]:
+                side = _known_side(int(one), int(other), vertex)
+                if side is not None:
+                    found.append(_over_edge(vertices, flat, int(one), int(other), vertex, side))
+        return found
+
+    def _known_side(one: int, other: int, vertex: int) -> Array | None:
+        """Where the sheet lies already beside an edge; faces may be wound either way, so that alone tells the side."""
+        for face in around[one]:
+            third = [int(corner) for corner in faces[face] if corner not in (one, other)]
+            if len(third) == 1 and third[0] != vertex and known[third[0]]:
+                return flat[third[0]]
+        return None
+
+    def ask_beside(vertex: int) -> None:
+        for face in around[vertex]:
+            for other in faces[face]:
+                if not known[other]:
+                    for place in unfolded(int(other)):
+                        heapq.heappush(queue, (float(np.hypot(*place)), int(other)))
+
+    for vertex in first:
+        ask_beside(int(vertex))
     count = 0
     while queue and count < MOST_VERTICES:
         away, vertex = heapq.heappop(queue)
-        if done[vertex]:
+        if known[vertex]:
             continue
-        done[vertex] = True
+        flat[vertex] = _agreed(unfolded(vertex), ALIKE * widest[vertex])
+        known[vertex] = True
         count += 1
-        if vertex not in first:
-            flat[vertex] = _mean_of(vertex, beside, done, flat, vertices, frames)
         # Beyond the sheet's end only where a face that is wide itself may come back to it.
-        if float(frame[2] @ normals[vertex]) < -0.95 or away - widest[vertex] > 1.5 * reach:
-            continue
-        frames[vertex] = _turned(frame, normals[vertex])
-        for other in beside[vertex]:
-            through = away + float(np.linalg.norm(vertices[other] - vertices[vertex]))
-            if not done[other] and through < distance[other]:
-                distance[other] = through
-                heapq.heappush(queue, (through, other))
-    distance[~done] = np.inf
-    return flat, distance
+        if away - widest[vertex] < 1.5 * reach:
+            ask_beside(vertex)
+    return flat, known
+
+
+def _agreed(told: list[Array], apart: float) -> Array:
+    """The mean of those places that agree with the one nearest to the sheet's middle: round a corner that can't be
+    laid flat, ways about it lead to quite different ones."""
+    places = np.array(told)
+    nearest = places[int(np.argmin(np.linalg.norm(places, axis=1)))]
+    return np.asarray(places[np.linalg.norm(places - nearest, axis=1) <= apart].mean(0))
+
+
+def _around(faces: NDArray[np.int64]) -> dict[int, list[int]]:
+    """The faces at each vertex; those without an area, whose corners are one place, are left out."""
+    found: dict[int, list[int]] = defaultdict(list)
+    for number, (a, b, c) in enumerate(faces.tolist()):
+        if a not in (b, c) and b != c:
+            for vertex in (a, b, c):
+                found[vertex].append(number)
+    return found
+
+
+def _over_edge(vertices: Array, flat: Array, one: int, other: int, vertex: int, side: Array) -> Array:
+    """A triangle's third corner on the sheet: as far along and beside its known edge as in space, on the edge's other
+    side than a point of the sheet."""
+    edge, step = vertices[other] - vertices[one], vertices[vertex] - vertices[one]
+    length = max(float(np.linalg.norm(edge)), 1e-15)
+    along = float(step @ edge) / length
+    beside = float(np.linalg.norm(np.cross(edge, step))) / length
+    laid = flat[other] - flat[one]
+    laid = laid / max(float(np.hypot(*laid)), 1e-15)
+    across = np.array([-laid[1], laid[0]])
+    way = -1.0 if (side - flat[one]) @ across > 0 else 1.0
+    return np.asarray(flat[one] + along * laid + way * beside * across)
 
 
 def _longest_edges(vertices: Array, faces: NDArray[np.int64]) -> Array:
@@ -159,53 +201,3 @@ def _longest_edges(vertices: Array, faces: NDArray[np.int64]) -> Array:
         np.maximum.at(longest, faces[:, one], length)
         np.maximum.at(longest, faces[:, other], length)
     return longest
-
-
-def _neighbours(faces: NDArray[np.int64]) -> dict[int, list[int]]:
-    pairs = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]])
-    pairs = np.unique(np.concatenate([pairs, pairs[:, ::-1]]), axis=0)
-    found: dict[int, list[int]] = defaultdict(list)
-    for one, other in pairs.tolist():
-        found[one].append(other)
-    return found
-
-
-def _mean_of(
-    vertex: int,
-    beside: dict[int, list[int]],
-    done: NDArray[np.bool_],
-    flat: Array,
-    vertices: Array,
-    frames: dict[int, Array],
-) -> Array:
-    """What the neighbours that are laid already say of a vertex, the near ones more."""
-    total, weight = np.zeros(2), 0.0
-    for other in beside[vertex]:
-        if not done[other] or other not in frames:
-            continue
-        step = vertices[vertex] - vertices[other]
-        share = 1 / max(float(np.linalg.norm(step)), 1e-12)
-        total += share * (flat[other] + _carried(step, frames[other]))
-        weight += share
-    return total / weight if weight else flat[vertex]
-
-
-def _carried(step: Array, frame: Array) -> Array:
-    """A step along the surface as a step on the sheet: its direction in the tangent plane, its whole length."""
-    flat = frame[:2] @ step
-    length = float(np.linalg.norm(flat))
-    return np.asarray(flat * (np.linalg.norm(step) / length) if length > 1e-12 else flat)
-
-
-def _turned(frame: Array, normal: Array) -> Array:
-    """A frame turned by the least turn that brings its outward direction onto a normal."""
-    out = frame[2]
-    axis = np.cross(out, normal)
-    sine, cosine = float(np.linalg.norm(axis)), float(out @ normal)
-    if sine < 1e-9:
-        return frame
-    k = axis / sine
-    # Rodrigues' rotation of the rows.
-    return np.asarray(
-        frame * cosine + np.cross(np.broadcast_to(k, frame.shape), frame) * sine + np.outer(frame @ k, k) * (1 - cosine)
-    )
