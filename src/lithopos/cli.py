@@ -174,7 +174,7 @@ def render(shot: Path, out: Path, quality: str, scale: float | None, samples: in
     """Render a shot file or bundle to a PNG."""
     from lithopos.core.exchange.bundle import open_shot
     from lithopos.core.exchange.picture import write_png
-    from lithopos.core.reading.ask import read_model, read_picture
+    from lithopos.core.reading.ask import read_graphic, read_model, read_picture
     from lithopos.core.render.render import refuse_too_large, render_shot
 
     _refuse_unwritable(out)
@@ -192,6 +192,7 @@ def render(shot: Path, out: Path, quality: str, scale: float | None, samples: in
             scale=scale,
             samples=samples,
             seed=seed,
+            read_graphic=lambda name, time_s: read_graphic(opened.find(name), time_s),
         )
         step = None
         for step in steps:

@@ -49,7 +49,9 @@ SHAPES: dict[str, Any] = {
     "leaning prism": _pushed(c.box((0.3, 0.3, 0.5)), (0.0, 0.4, 0.0)),
     "sheared": _pushed(c.box((0.4, 0.2, 0.6)), (0.5, 0.0, 0.2)),
     "tetrahedron": trimesh.convex.convex_hull(np.array([[0, 0, 0], [0.4, 0, 0], [0, 0.4, 0], [0, 0, 0.4]])),
-    "wedge": trimesh.convex.convex_hull([[x, y, z] for y in (0, 0.3) for x, z in ((0, 0), (0.5, 0), (0, 0.4))]),
+    "wedge": trimesh.convex.convex_hull(
+        np.array([[x, y, z] for y in (0, 0.3) for x, z in ((0, 0), (0.5, 0), (0, 0.4))])
+    ),
     "table": _together(
         c.box((0.8, 0.5, 0.05)),
         *(_moved(c.box((0.05, 0.05, 0.6)), x, y, -0.32) for x in (-0.35, 0.35) for y in (-0.2, 0.2)),

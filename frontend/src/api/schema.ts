@@ -38,6 +38,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/files/{sha256}/graphic": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A picture, a drawing, or a film's frame at a time, small enough for the screen. */
+        get: operations["getGraphic"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/files/{sha256}/live": {
         parameters: {
             query?: never;
@@ -282,6 +299,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/shots/{shot_id}/reflectance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What a patch of the photograph throws back of the light that falls there. */
+        post: operations["pickReflectance"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/shots/{shot_id}/renders": {
         parameters: {
             query?: never;
@@ -292,6 +326,40 @@ export interface paths {
         get: operations["listRenders"];
         put?: never;
         post: operations["addRender"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/shots/{shot_id}/rest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How a thing comes to rest: settled, fallen, leant against another; nothing is kept. */
+        post: operations["restThing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/shots/{shot_id}/things/{thing_id}/live": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A thing as the live view draws it, with its surfaces, textures and prints. */
+        get: operations["getDressed"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -325,6 +393,23 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["undoShot"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/textures/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The colour of a texture that ships with the program. */
+        get: operations["getTexture"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -516,6 +601,7 @@ export interface components {
          *     camera_reason, camera_lacks : why there is no camera, in words, and whether edges are missing or don't agree.
          *     lengths : what each of the shot's lengths measures; the camera's own list ends with the levels' too.
          *     sun_shown : the direction in force, measured or set by hand.
+         *     panes : where each of the shot's panes hangs.
          */
         Derived: {
             /** @default null */
@@ -550,6 +636,11 @@ export interface components {
              * @default false
              */
             metric: boolean;
+            /**
+             * Panes
+             * @default []
+             */
+            panes: components["schemas"]["PaneAnswer"][];
             /** @default null */
             sun: components["schemas"]["SunAnswer"] | null;
             /**
@@ -604,7 +695,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "photograph" | "model";
+            kind: "photograph" | "model" | "graphic" | "film";
             /**
              * Materials
              * @default []
@@ -622,6 +713,11 @@ export interface components {
              * @default []
              */
             parts: string[];
+            /**
+             * Seconds
+             * @default null
+             */
+            seconds: number | null;
             /** Sha256 */
             sha256: string;
             /** Size Bytes */
@@ -889,6 +985,44 @@ export interface components {
             plus_minus_m: number;
         };
         /**
+         * LaidTexture
+         * @description A texture in its real size: one that ships with the program (`shipped:oak`), or a picture's file.
+         *
+         *     `repeat_mm` is how long one repeat is, across the picture; `lay` is by the model's own uv or by the six sides of a
+         *     box. It is turned, then shifted.
+         */
+        LaidTexture: {
+            /** File */
+            file: string;
+            /**
+             * Lay
+             * @default box
+             * @enum {string}
+             */
+            lay: "box" | "uv";
+            /**
+             * Repeat Mm
+             * @default null
+             */
+            repeat_mm: number | null;
+            /**
+             * Shift Mm
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            shift_mm: [
+                number,
+                number
+            ];
+            /**
+             * Turn Deg
+             * @default 0
+             */
+            turn_deg: number;
+        };
+        /**
          * Length
          * @description A marked length with its identity; `level` names the level that it, or its foot, lies on.
          */
@@ -1069,7 +1203,8 @@ export interface components {
         };
         /**
          * Materials
-         * @description The ground's materials and their mean reflectance; kinds of surfaces for things, with their parameters.
+         * @description The ground's materials and their mean reflectance; kinds of surfaces for things, with their parameters; the
+         *     textures that ship with the program.
          */
         Materials: {
             /** Ground */
@@ -1079,6 +1214,10 @@ export interface components {
             /** Surfaces */
             surfaces: {
                 [key: string]: components["schemas"]["SurfaceKind"];
+            };
+            /** Textures */
+            textures: {
+                [key: string]: components["schemas"]["ShippedTexture"];
             };
         };
         /**
@@ -1096,6 +1235,176 @@ export interface components {
              * @default 1
              */
             scale: number;
+        };
+        /**
+         * Pane
+         * @description A picture on four corners: top left, top right, bottom right, bottom left, as it shall be seen.
+         *
+         *     How far away it is follows from its true `width_m`, or from `foot`, the point of the ground plumb below its bottom
+         *     left corner. `lit` says whether it shines itself, with `brightness` beside white paint in the place's full light or
+         *     in cd/m², or is lit by the place like a poster. `free` ones stand before the place and cast a shadow; others hang
+         *     on something that is there. Without a file it is plain white.
+         */
+        Pane: {
+            /**
+             * Brightness
+             * @default 1
+             */
+            brightness: number;
+            /**
+             * Brightness In
+             * @default white
+             * @enum {string}
+             */
+            brightness_in: "white" | "cd/m2";
+            /** Corners */
+            corners: [
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ]
+            ];
+            /**
+             * File
+             * @default null
+             */
+            file: string | null;
+            /**
+             * Foot
+             * @default null
+             */
+            foot: [
+                number,
+                number
+            ] | null;
+            /**
+             * Frame Colour
+             * @default [
+             *       0.03,
+             *       0.03,
+             *       0.03
+             *     ]
+             */
+            frame_colour: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Frame Mm
+             * @default 0
+             */
+            frame_mm: number;
+            /**
+             * Free
+             * @default false
+             */
+            free: boolean;
+            /**
+             * Glass
+             * @default false
+             */
+            glass: boolean;
+            /**
+             * Gloss
+             * @default 0.2
+             */
+            gloss: number;
+            /**
+             * Hidden
+             * @default false
+             */
+            hidden: boolean;
+            /** Id */
+            id: string;
+            /**
+             * Lit
+             * @default by the place
+             * @enum {string}
+             */
+            lit: "by the place" | "by itself";
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Thickness Mm
+             * @default 0
+             */
+            thickness_mm: number;
+            /**
+             * Time S
+             * @default 0
+             */
+            time_s: number;
+            /**
+             * Width M
+             * @default null
+             */
+            width_m: number | null;
+        };
+        /**
+         * PaneAnswer
+         * @description Where a pane hangs.
+         *
+         *     Attributes
+         *     ----------
+         *     corners_m : (4, 3) top left, top right, bottom right, bottom left.
+         *     width_m, height_m : as they are in force; `scale_from` says what gave them.
+         *     askew_deg : how far the angle at its corners is from square.
+         *     reason : why there is no answer.
+         */
+        PaneAnswer: {
+            /**
+             * Askew Deg
+             * @default null
+             */
+            askew_deg: number | null;
+            /**
+             * Corners M
+             * @default null
+             */
+            corners_m: [
+                number,
+                number,
+                number
+            ][] | null;
+            /**
+             * Height M
+             * @default null
+             */
+            height_m: number | null;
+            /** Id */
+            id: string;
+            /**
+             * Reason
+             * @default null
+             */
+            reason: string | null;
+            /**
+             * Scale From
+             * @default guess
+             * @enum {string}
+             */
+            scale_from: "width" | "foot" | "guess";
+            /**
+             * Width M
+             * @default null
+             */
+            width_m: number | null;
         };
         /**
          * Photograph
@@ -1121,28 +1430,96 @@ export interface components {
             width: number;
         };
         /**
+         * PickedReflectance
+         * @description What was read.
+         *
+         *     Attributes
+         *     ----------
+         *     colour : linear reflectance by channel.
+         *     sigma : its relative uncertainty.
+         *     spread : how much the pixels of the patch differ among themselves, relative.
+         *     in_sun : whether the sun was taken to shine there.
+         *     notes : plain sentences on what it rests on.
+         */
+        PickedReflectance: {
+            /** Colour */
+            colour: [
+                number,
+                number,
+                number
+            ];
+            /** In Sun */
+            in_sun: boolean;
+            /** Notes */
+            notes: string[];
+            /** Sigma */
+            sigma: number;
+            /** Spread */
+            spread: number;
+        };
+        /**
          * Placed
          * @description A model and where it stands: its foot's middle [m], turned about the plumb line, sized.
          *
-         *     `level` names the level that it stands on, which takes its shadow; null for the ground. `unit` and `up` say what
-         *     the file's numbers mean where the program has guessed wrong; null for what it read or guessed. `surfaces` are what
-         *     its materials are made of instead, by their names in the file.
+         *     `level` names the level that it stands on, which takes its shadow; null for the ground. `on` names the thing that
+         *     carries it: place and turn then count from that thing's foot, so that it goes along with it. `pose` is how it lies
+         *     before it is turned (w, x, y, z, from upright); then it is leant by `lean_deg` towards `lean_toward_deg`, counted
+         *     from its own x axis, and set down on its lowest point.
+         *
+         *     `unit` and `up` say what the file's numbers mean where the program has guessed wrong; null for what it read or
+         *     guessed. `surfaces` are what its materials are made of instead, by their names in the file; `prints` are laid on
+         *     them, in order.
          */
         Placed: {
             /** File */
             file: string;
+            /**
+             * Hidden
+             * @default false
+             */
+            hidden: boolean;
             /** Id */
             id: string;
+            /**
+             * Lean Deg
+             * @default 0
+             */
+            lean_deg: number;
+            /**
+             * Lean Toward Deg
+             * @default 0
+             */
+            lean_toward_deg: number;
             /**
              * Level
              * @default null
              */
             level: string | null;
             /**
+             * Locked
+             * @default false
+             */
+            locked: boolean;
+            /**
              * Name
              * @default
              */
             name: string;
+            /**
+             * On
+             * @default null
+             */
+            on: string | null;
+            /**
+             * Pose
+             * @default null
+             */
+            pose: [
+                number,
+                number,
+                number,
+                number
+            ] | null;
             /**
              * Position M
              * @default [
@@ -1156,6 +1533,13 @@ export interface components {
                 number,
                 number
             ];
+            /**
+             * Prints
+             * @default {}
+             */
+            prints: Record<string, never>;
+            /** @default null */
+            row: components["schemas"]["Row"] | null;
             /**
              * Size
              * @default 1
@@ -1183,6 +1567,118 @@ export interface components {
              * @default null
              */
             up: ("y" | "z") | null;
+        };
+        /**
+         * Print
+         * @description A graphic laid on a model: a patch at one place, or all over one of its materials.
+         *
+         *     A patch lies about `at` [m, in the model as its reader gives it, before it is turned or sized], facing `facing`;
+         *     `width_mm` is how wide it comes out as the model stands, and its height follows from the picture. All over, one
+         *     repeat is so wide. `turn_deg` turns it about `facing`, `mirrored` swaps its left and right. Those with a higher
+         *     `above` lie on those with a lower one. With a `glow` it shines, beside white paint in the place's full light (1):
+         *     a screen on a model. Of a film it shows the frame at `time_s`.
+         */
+        Print: {
+            /**
+             * Above
+             * @default 0
+             */
+            above: number;
+            /**
+             * At
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            at: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Facing
+             * @default [
+             *       0,
+             *       0,
+             *       1
+             *     ]
+             */
+            facing: [
+                number,
+                number,
+                number
+            ];
+            /** File */
+            file: string;
+            /**
+             * Gloss
+             * @default 0.4
+             */
+            gloss: number;
+            /**
+             * Glow
+             * @default 0
+             */
+            glow: number;
+            /**
+             * Lay
+             * @default patch
+             * @enum {string}
+             */
+            lay: "patch" | "all over";
+            /**
+             * Material
+             * @default null
+             */
+            material: string | null;
+            /**
+             * Metal
+             * @default 0
+             */
+            metal: number;
+            /**
+             * Mirrored
+             * @default false
+             */
+            mirrored: boolean;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Relief Mm
+             * @default 0
+             */
+            relief_mm: number;
+            /**
+             * Shift Mm
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            shift_mm: [
+                number,
+                number
+            ];
+            /**
+             * Time S
+             * @default 0
+             */
+            time_s: number;
+            /**
+             * Turn Deg
+             * @default 0
+             */
+            turn_deg: number;
+            /**
+             * Width Mm
+             * @default 200
+             */
+            width_mm: number;
         };
         /**
          * Problem
@@ -1259,6 +1755,33 @@ export interface components {
             /** Projects */
             projects: components["schemas"]["ProjectOut"][];
         };
+        /**
+         * ReflectanceQuestion
+         * @description Where to look, how the surface stands there, and whether the sun shines on it (null: to be judged).
+         */
+        ReflectanceQuestion: {
+            /** At */
+            at: [
+                number,
+                number
+            ];
+            /**
+             * Facing
+             * @default level
+             * @enum {string}
+             */
+            facing: "level" | "along run A" | "along run B" | "towards the camera";
+            /**
+             * In Sun
+             * @default null
+             */
+            in_sun: boolean | null;
+            /**
+             * Radius Px
+             * @default 6
+             */
+            radius_px: number;
+        };
         /** RenderNew */
         RenderNew: {
             /**
@@ -1310,10 +1833,130 @@ export interface components {
             /** Renders */
             renders: components["schemas"]["RenderOut"][];
         };
+        /**
+         * RestAnswer
+         * @description What the thing's fields become; null values where there is no answer, with the reason.
+         *
+         *     Attributes
+         *     ----------
+         *     values : fields of the thing.
+         *     sides : the sides that it stays lying on; `side` is the one it lies on now.
+         *     held : whether it stays as it is.
+         */
+        RestAnswer: {
+            /**
+             * Gap Mm
+             * @default 0
+             */
+            gap_mm: number;
+            /**
+             * Held
+             * @default true
+             */
+            held: boolean;
+            /**
+             * Reason
+             * @default null
+             */
+            reason: string | null;
+            /**
+             * Side
+             * @default null
+             */
+            side: number | null;
+            /**
+             * Sides
+             * @default []
+             */
+            sides: components["schemas"]["SideTold"][];
+            /**
+             * Values
+             * @default null
+             */
+            values: {
+                [key: string]: unknown;
+            } | null;
+        };
+        /**
+         * RestAsked
+         * @description A question about rest, of the shot with a change under way.
+         */
+        RestAsked: {
+            /**
+             * Patch
+             * @default {}
+             */
+            patch: {
+                [key: string]: unknown;
+            };
+            question: components["schemas"]["RestQuestion"];
+        };
+        /**
+         * RestQuestion
+         * @description What to do with a thing: let it `settle` on a side (the next likely one, or the one by number), let it `fall`
+         *     as it lies, or lean it `against` another (the nearest where none is named).
+         */
+        RestQuestion: {
+            /**
+             * How
+             * @enum {string}
+             */
+            how: "settle" | "fall" | "against";
+            /**
+             * Other
+             * @default null
+             */
+            other: string | null;
+            /**
+             * Side
+             * @default null
+             */
+            side: number | null;
+            /** Thing */
+            thing: string;
+        };
+        /**
+         * Row
+         * @description Copies of a thing in a line, linked to it: how many stand there in all, how far apart [m], which way.
+         *
+         *     Each copy is turned by up to `spread_deg` either way, at random but always the same for a `seed`.
+         */
+        Row: {
+            /** Count */
+            count: number;
+            /**
+             * Direction Deg
+             * @default 0
+             */
+            direction_deg: number;
+            /**
+             * Seed
+             * @default 1
+             */
+            seed: number;
+            /** Spacing M */
+            spacing_m: number;
+            /**
+             * Spread Deg
+             * @default 0
+             */
+            spread_deg: number;
+        };
         /** Seen */
         Seen: {
             /** Revision */
             revision: number;
+        };
+        /** ShippedTexture */
+        ShippedTexture: {
+            /** Kinds */
+            kinds: string[];
+            /** Repeat Mm */
+            repeat_mm: number;
+            /** Threads */
+            threads: number;
+            /** Title */
+            title: string;
         };
         /**
          * Shot
@@ -1341,10 +1984,10 @@ export interface components {
             edges: components["schemas"]["Edge"][];
             /**
              * Format
-             * @default 2
+             * @default 3
              * @constant
              */
-            format: 2;
+            format: 3;
             /**
              * Gnomons
              * @default []
@@ -1392,6 +2035,11 @@ export interface components {
              *     }
              */
             output: components["schemas"]["Output"];
+            /**
+             * Panes
+             * @default []
+             */
+            panes: components["schemas"]["Pane"][];
             /** @default null */
             photograph: components["schemas"]["Photograph"] | null;
             /**
@@ -1411,6 +2059,11 @@ export interface components {
              *     }
              */
             sun: components["schemas"]["Sun"];
+            /**
+             * Viewpoints
+             * @default []
+             */
+            viewpoints: components["schemas"]["Viewpoint"][];
         };
         /** ShotBrief */
         ShotBrief: {
@@ -1453,6 +2106,16 @@ export interface components {
             solved_camera: components["schemas"]["SolvedCamera"];
             /** Undo */
             undo: string | null;
+        };
+        /**
+         * SideTold
+         * @description A side to lie on, in words, and its share of all falls.
+         */
+        SideTold: {
+            /** Name */
+            name: string;
+            /** Share */
+            share: number;
         };
         /**
          * Sky
@@ -1580,7 +2243,9 @@ export interface components {
         };
         /**
          * Surface
-         * @description A kind with its colour (linear red, green, blue) and its parameters by name; see `core.surfaces`.
+         * @description A kind with its colour (linear red, green, blue) and its parameters by name; see `core.materials.kinds`.
+         *
+         *     A texture gives the colour where none is chosen, and is tinted by one that is.
          */
         Surface: {
             /**
@@ -1596,7 +2261,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "matte" | "paint" | "metallic paint" | "metal" | "plastic" | "rubber" | "cloth" | "glass";
+            kind: "matte" | "paint" | "metallic paint" | "metal" | "glass" | "wood" | "cloth" | "leather" | "stone" | "concrete" | "plastic" | "wax" | "rubber" | "water";
             /**
              * Parameters
              * @default {}
@@ -1604,6 +2269,8 @@ export interface components {
             parameters: {
                 [key: string]: number;
             };
+            /** @default null */
+            texture: components["schemas"]["LaidTexture"] | null;
         };
         /** SurfaceKind */
         SurfaceKind: {
@@ -1663,6 +2330,31 @@ export interface components {
                 number
             ];
         };
+        /**
+         * Viewpoint
+         * @description A kept place to look round from: where the eye is and what it looks at [m].
+         */
+        Viewpoint: {
+            /** Aim M */
+            aim_m: [
+                number,
+                number,
+                number
+            ];
+            /** Eye M */
+            eye_m: [
+                number,
+                number,
+                number
+            ];
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+        };
     };
     responses: never;
     parameters: never;
@@ -1714,6 +2406,30 @@ export interface operations {
                     "application/json": components["schemas"]["FoundEdges"];
                 };
             };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    getGraphic: {
+        parameters: {
+            query?: {
+                time_s?: number;
+            };
+            header?: never;
+            path: {
+                sha256: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -2245,6 +2961,41 @@ export interface operations {
             };
         };
     };
+    pickReflectance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReflectanceQuestion"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PickedReflectance"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
     listRenders: {
         parameters: {
             query?: never;
@@ -2300,6 +3051,64 @@ export interface operations {
                     "application/json": components["schemas"]["RenderOut"];
                 };
             };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    restThing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RestAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RestAnswer"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    getDressed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                thing_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -2370,6 +3179,28 @@ export interface operations {
                     "application/json": components["schemas"]["ShotOut"];
                 };
             };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    getTexture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
             /** @description Unprocessable Entity */
             422: {
                 headers: {

@@ -15,7 +15,7 @@ import psutil
 
 from lithopos.core.errors import Cancelled, InputError, NoRoom
 from lithopos.core.exchange.picture import Picture, write_png
-from lithopos.core.reading.ask import read_model_kept, read_picture_kept
+from lithopos.core.reading.ask import read_graphic, read_model_kept, read_picture_kept
 from lithopos.core.render.render import Quality, render_shot
 from lithopos.core.render.session import Session, sized
 from lithopos.jobs.queue import Queue
@@ -128,6 +128,7 @@ class Worker:
             photograph_key=photograph,
             keep=folder / "so-far",
             between=between,
+            read_graphic=lambda name, time_s: read_graphic(library.file_path(name), time_s),
         )
         shown_at = 0.0
         for step in steps:

@@ -353,17 +353,21 @@ class Library:
 
     def _refuse_wrong_files(self, session: Session, shot: Shot) -> None:
         """Files must be there, of the kind that they are used as, and the photograph of the size that is said."""
-        wanted = [("models", model.file, "model") for model in shot.models]
+        pictures = ("photograph", "graphic", "film")
+        wanted: list[tuple[str, str, tuple[str, ...]]] = [("models", model.file, ("model",)) for model in shot.models]
+        main = {name for _, name, _ in wanted}
         if shot.photograph:
-            wanted.append(("photograph", shot.photograph.file, "photograph"))
-        for field, name, kind in wanted:
+            wanted.append(("photograph", shot.photograph.file, ("photograph",)))
+            main.add(shot.photograph.file)
+        wanted += [("file", name, pictures) for name in shot.files() if name not in main]
+        for field, name, kinds in wanted:
             file = session.get(StoredFile, name.removeprefix("sha256:"))
             if file is None:
                 raise InputError("file", f"{name} is not in the library")
-            if file.kind != kind:
-                raise InputError(field, f"{name[:20]}… is a {file.kind}, not a {kind}")
+            if file.kind not in kinds:
+                raise InputError(field, f"{name[:20]}… is a {file.kind}, not a {kinds[0]}")
             size = (file.told.get("width"), file.told.get("height"))
-            if kind == "photograph" and shot.photograph and size != (shot.photograph.width, shot.photograph.height):
+            if field == "photograph" and shot.photograph and size != (shot.photograph.width, shot.photograph.height):
                 raise InputError("photograph", f"is {size[0]} × {size[1]} pixels, which the document must say too")
 
     # Renders

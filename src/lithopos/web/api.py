@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import hashlib
 import io
 import re
+import tempfile
 from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from flask import Response, current_app, request, send_file
 from flask_openapi3 import APIBlueprint
 from werkzeug.datastructures import FileStorage
@@ -15,6 +18,7 @@ from werkzeug.datastructures import FileStorage
 from lithopos import __version__
 from lithopos.core.camera.find import FINDING, FoundEdges
 from lithopos.core.camera.problem import HandCamera
+from lithopos.core.camera.solve import pinhole_of
 from lithopos.core.derive import Derived, derive, shot_after_gesture
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.bundle import write_bundle
@@ -22,13 +26,17 @@ from lithopos.core.exchange.kinds import SHOWN_BY_BROWSERS
 from lithopos.core.exchange.picture import write_atomically
 from lithopos.core.grounds import GROUND_MATERIALS
 from lithopos.core.materials.kinds import KINDS
+from lithopos.core.materials.textures import FOLDER, shipped
+from lithopos.core.place.reflectance import PickedReflectance, ReflectanceQuestion, picked_reflectance
 from lithopos.core.readiness import missing
-from lithopos.core.reading.ask import find_edges_of
+from lithopos.core.reading.ask import ask_reader, find_edges_of, read_picture_kept
 from lithopos.core.reading.child import THUMB_WIDTHS
+from lithopos.core.reading.questions import DRESSED, ask_dressed, ask_rest
 from lithopos.core.reading.screen import DISPLAY, LIVE, thumb_name
 from lithopos.core.render.render import refuse_too_large
 from lithopos.core.shot import Shot, load_shot, new_shot_camera
 from lithopos.core.shot.change import changed
+from lithopos.core.standing.ask import RestAnswer
 from lithopos.jobs.queue import Queue
 from lithopos.jobs.worker import PICTURE, PREVIEW
 from lithopos.library.models import Render, StoredFile
@@ -67,7 +75,19 @@ def materials() -> Response:
         for name, kind in KINDS.items()
     }
     ground = {name: material.reflectance for name, material in GROUND_MATERIALS.items()}
-    return _json(s.Materials.model_validate({"ground": ground, "surfaces": kinds}))
+    textures = {
+        name: {"title": one.title, "kinds": one.kinds, "repeat_mm": one.repeat_mm, "threads": one.threads}
+        for name, one in shipped().items()
+    }
+    return _json(s.Materials.model_validate({"ground": ground, "surfaces": kinds, "textures": textures}))
+
+
+@api.get("/textures/<string:name>", operation_id="getTexture")
+def get_texture(path: s.TexturePath) -> Response:
+    """The colour of a texture that ships with the program."""
+    if path.name not in shipped():
+        raise NotFound("No such texture ships with this version.")
+    return _sent(FOLDER / f"{path.name}.jpg", "image/jpeg")
 
 
 # Projects and files
@@ -145,6 +165,22 @@ def get_thumb(path: s.FilePath, query: s.ThumbQuery) -> Response:
     return _sent(place, "image/jpeg")
 
 
+@api.get("/files/<string:sha256>/graphic", operation_id="getGraphic")
+def get_graphic(path: s.FilePath, query: s.TimeQuery) -> Response:
+    """A picture, a drawing, or a film's frame at a time, small enough for the screen."""
+    library = _library()
+    if library.file(path.sha256).kind == "model":
+        raise NotFound("A model is no picture.")
+    place = library.made_folder(path.sha256) / f"shown-{query.time_s:.3f}.png"
+    if not place.exists():
+        with tempfile.TemporaryDirectory(prefix="lithopos-") as folder:
+            ask_reader(f"shown@{query.time_s:.6f}", library.file_path(path.sha256), Path(folder))
+            made = (Path(folder) / "shown.png").read_bytes()
+        place.parent.mkdir(parents=True, exist_ok=True)
+        write_atomically(place, lambda file: file.write(made))
+    return _sent(place, "image/png")
+
+
 @api.get("/files/<string:sha256>/edges", operation_id="findEdges", responses={200: FoundEdges})
 def get_found_edges(path: s.FilePath) -> Response:
     """Proposed edges and their runs; found once for a photograph and kept beside it."""
@@ -180,6 +216,7 @@ def _file_out(file: StoredFile, name: str) -> s.FileOut:
         size_bytes=file.size_bytes,
         width=told.get("width"),
         height=told.get("height"),
+        seconds=told.get("seconds"),
         size_m=told.get("size_m"),
         triangles=told.get("triangles"),
         unit=told.get("unit"),
@@ -232,6 +269,52 @@ def drag_by_hand(path: s.ShotPath, body: s.HandDrag) -> Response:
     camera = moved.camera
     assert isinstance(camera, HandCamera)
     return _json(s.HandOut(camera=camera, origin=moved.origin, derived=derive(moved)))
+
+
+@api.post("/shots/<string:shot_id>/rest", operation_id="restThing", responses={200: RestAnswer})
+def rest_thing(path: s.ShotPath, body: s.RestAsked) -> Response:
+    """How a thing comes to rest: settled, fallen, leant against another; nothing is kept."""
+    shot = load_shot(changed(_library().document(path.shot_id), body.patch))
+    return _json(ask_rest(shot, body.question, _places))
+
+
+@api.post("/shots/<string:shot_id>/reflectance", operation_id="pickReflectance", responses={200: PickedReflectance})
+def pick_reflectance(path: s.ShotPath, body: ReflectanceQuestion) -> Response:
+    """What a patch of the photograph throws back of the light that falls there."""
+    shot = _library().shot(path.shot_id).shot
+    facts = derive(shot)
+    if shot.photograph is None or facts.camera is None or not facts.metric:
+        raise InputError("camera", "must be solved, with a yardstick, before light can be told")
+    sun = np.array(facts.sun_shown) if facts.sun_shown and shot.sun.strength > 0 else None
+    name = shot.photograph.file
+    picture = read_picture_kept(_library().file_path(name), _library().made_folder(name))
+    ground = shot.ground.reflectance or GROUND_MATERIALS[shot.ground.material].reflectance
+    return _json(picked_reflectance(body, picture, pinhole_of(facts.camera), ground, sun))
+
+
+@api.get("/shots/<string:shot_id>/things/<string:thing_id>/live", operation_id="getDressed")
+def get_dressed(path: s.ThingPath) -> Response:
+    """A thing as the live view draws it, with its surfaces, textures and prints."""
+    library, shot = _library(), _library().shot(path.shot_id).shot
+    placed = next((one for one in shot.models if one.id == path.thing_id), None)
+    if placed is None:
+        raise NotFound("This thing is not in the shot any more.")
+    look = placed.model_copy(update={"position_m": (0, 0, 0), "turn_deg": 0, "name": "", "row": None, "on": None})
+    name = hashlib.sha256(look.model_dump_json().encode()).hexdigest()[:32]
+    place = library.made_folder(placed.file) / f"dressed-{name}.glb"
+    if not place.exists():
+        files = [file for file in shot.files() if shot.photograph is None or file != shot.photograph.file]
+        with tempfile.TemporaryDirectory(prefix="lithopos-") as folder:
+            ask_dressed(look, files, _places, Path(folder))
+            made = (Path(folder) / DRESSED).read_bytes()
+        place.parent.mkdir(parents=True, exist_ok=True)
+        write_atomically(place, lambda file: file.write(made))
+    return _sent(place, "model/gltf-binary", attached=True)
+
+
+def _places(name: str) -> tuple[Path, Path]:
+    """Where a file lies, and what was made of it."""
+    return _library().file_path(name), _library().made_folder(name)
 
 
 @api.post("/shots/<string:shot_id>/undo", operation_id="undoShot", responses={200: s.ShotOut})

@@ -14,6 +14,7 @@ from lithopos.core.derive import Derived
 from lithopos.core.errors import LithoposError
 from lithopos.core.readiness import Code, Lack
 from lithopos.core.shot import Shot, SolvedCamera
+from lithopos.core.standing.ask import RestQuestion
 
 
 class ProjectPath(BaseModel):
@@ -90,6 +91,26 @@ class Seen(_Body):
     revision: int
 
 
+class RestAsked(_Body):
+    """A question about rest, of the shot with a change under way."""
+
+    patch: dict[str, Any] = {}
+    question: RestQuestion
+
+
+class ThingPath(BaseModel):
+    shot_id: str
+    thing_id: str
+
+
+class TimeQuery(BaseModel):
+    time_s: Annotated[float, Field(ge=0, le=100_000)] = 0.0
+
+
+class TexturePath(BaseModel):
+    name: Annotated[str, Field(pattern="^[a-z-]{1,40}$")]
+
+
 class RenderNew(_Body):
     quality: Literal["proof", "master"]
 
@@ -97,10 +118,11 @@ class RenderNew(_Body):
 class FileOut(BaseModel):
     sha256: str
     name: str
-    kind: Literal["photograph", "model"]
+    kind: Literal["photograph", "model", "graphic", "film"]
     size_bytes: int
     width: int | None = None
     height: int | None = None
+    seconds: float | None = None
     size_m: list[float] | None = None
     triangles: int | None = None
     unit: str | None = None
@@ -193,11 +215,20 @@ class SurfaceKind(BaseModel):
     parameters: dict[str, SurfaceParameter]
 
 
+class ShippedTexture(BaseModel):
+    title: str
+    kinds: list[str]
+    repeat_mm: float
+    threads: int
+
+
 class Materials(BaseModel):
-    """The ground's materials and their mean reflectance; kinds of surfaces for things, with their parameters."""
+    """The ground's materials and their mean reflectance; kinds of surfaces for things, with their parameters; the
+    textures that ship with the program."""
 
     ground: dict[str, float]
     surfaces: dict[str, SurfaceKind]
+    textures: dict[str, ShippedTexture]
 
 
 class Problem(BaseModel):

@@ -17,8 +17,10 @@ CLIPPED = 0.985  # of the largest code
 LEAST_PIXELS = 200
 CLEARLY_APART = 0.6  # of light and shade, natural logarithm
 UNSURE_SHARE = 0.2
+LEAST_SHARE = 0.04  # of the ground in shade, and in light, to be measured
+MOST_SHADE = 0.6  # of the light: brighter is no shade
 
-__all__ = ["GroundLevel", "ground_level"]
+__all__ = ["GroundLevel", "ShadePair", "ground_level", "shade_pair"]
 
 
 @dataclass(frozen=True)
@@ -67,6 +69,39 @@ def ground_level(encoded: Floats, linear: Floats, camera: Pinhole, height_m: flo
             "set the strength of the sun to 0."
         )
     return GroundLevel(float(np.exp(np.median(lit if apart else bright))), tuple(notes))
+
+
+@dataclass(frozen=True)
+class ShadePair:
+    """Ground in light and in shade: (3,) what is left of the light in the shade, by channel."""
+
+    share: Floats
+
+
+def shade_pair(encoded: Floats, linear: Floats, camera: Pinhole, height_m: float) -> ShadePair | None:
+    """Light and shade beside one another on one ground, parted as in `ground_level`; None where there is no shade.
+
+    Parameters
+    ----------
+    encoded, linear : (H, W, 3) the photograph, 0..1.
+    """
+    column, row = _near_pixels(camera, height_m, linear.shape[1], linear.shape[0]).T
+    good = ~_clipped(encoded)[row, column]
+    values = linear[row[good], column[good]]
+    if len(values) < LEAST_PIXELS:
+        return None
+    bright = np.log(np.maximum(luminance(values), 1e-4))
+    low, high = np.percentile(bright, [2, 98])
+    if high - low < 0.7:
+        return None
+    scaled = np.clip((bright - low) / (high - low) * 255, 0, 255).astype(np.uint8)
+    cut, _ = cv2.threshold(scaled[None], 0, 255, cv2.THRESH_BINARY | cv2.THRESH_OTSU)
+    lit, dim = scaled > cut, scaled <= cut
+    if min(lit.mean(), dim.mean()) < LEAST_SHARE:
+        return None
+    light, shade = np.median(values[lit], axis=0), np.median(values[dim], axis=0)
+    share = shade / np.maximum(light, 1e-5)
+    return ShadePair(np.asarray(share, np.float32)) if float(luminance(share)) < MOST_SHADE else None
 
 
 def _near_pixels(camera: Pinhole, height_m: float, width: int, height: int) -> Array:
