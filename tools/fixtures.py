@@ -15,7 +15,7 @@ from lithopos.core.geometry.units import known
 from lithopos.core.light.sun import sun_direction
 from lithopos.core.shot import Placed
 from lithopos.core.shot.change import changed
-from lithopos.core.standing.placement import placement
+from lithopos.core.standing.placement import placement, stands
 
 OUT = Path(__file__).parents[1] / "frontend/src/fixtures/core.json"
 
@@ -91,21 +91,50 @@ def _suns() -> list[dict[str, Any]]:
 def _standings() -> list[dict[str, Any]]:
     """A box of 2 × 1 × 0.5 m that its reader took to be in cm, y up, and where its corners come to stand."""
     corners = np.array([[x, y, z] for x in (-1, 1) for y in (-0.5, 0.5) for z in (0, 0.5)], float) + [3, 4, 5]
+    pose = (0.8, 0.36, 0.48, 0.0)
+    more: list[dict[str, Any]] = [
+        {"lean_deg": 20.0, "lean_toward_deg": 70.0},
+        {"pose": pose},
+        {"pose": pose, "lean_deg": 12.0, "up": "z"},
+    ]
     part = Part("box", corners, np.zeros((0, 3)), np.zeros((8, 2)), np.zeros((0, 3), np.int64), 0)
     model = Model([part], [], unit=known("cm"), up="y")
     found = []
-    for unit, up in ((None, None), ("mm", None), (None, "z"), ("m", "y")):
-        told = {"unit": unit, "up": up, "size": 1.5, "turn_deg": 30.0, "position_m": (1.0, 2.0, 0.25)}
+    plain = [{"unit": unit, "up": up} for unit, up in ((None, None), ("mm", None), (None, "z"), ("m", "y"))]
+    for values in (*plain, *more):
+        told = {"unit": None, "up": None, "pose": None, "lean_deg": 0.0, "lean_toward_deg": 0.0, **values}
+        told |= {"size": 1.5, "turn_deg": 30.0, "position_m": (1.0, 2.0, 0.25)}
         matrix = placement(Placed.model_validate({"id": "m", "file": "x.glb", **told}), model)
         stood = corners @ matrix[:3, :3].T + matrix[:3, 3]
         found.append({**told, "corners": (corners - [3, 4, 5]).tolist(), "stood": stood.tolist()})
     return found
 
 
+def _carried() -> dict[str, Any]:
+    """A row of three on a thing on a thing, and where the feet of the copies come to stand."""
+    told = [
+        {"id": "a", "file": "x.glb", "position_m": (2.0, 1.0, 0.0), "turn_deg": 40.0},
+        {"id": "b", "file": "x.glb", "on": "a", "position_m": (0.3, 0.1, 0.5), "turn_deg": -10.0},
+        {"id": "c", "file": "x.glb", "on": "b", "position_m": (0.1, -0.2, 0.25), "turn_deg": 5.0},
+    ]
+    told[2]["row"] = {"count": 3, "spacing_m": 0.2, "direction_deg": 30.0, "spread_deg": 15.0, "seed": 7}
+    models = [Placed.model_validate(one) for one in told]
+    cube = np.array([[x, y, z] for x in (-0.1, 0.1) for y in (-0.1, 0.1) for z in (0, 0.2)])
+    model = Model([Part("box", cube, np.zeros((0, 3)), np.zeros((8, 2)), np.zeros((0, 3), np.int64), 0)], [])
+    feet = [stand.matrix[:3, 3].tolist() for stand in stands(models, lambda _: model) if stand.placed.id == "c"]
+    return {"things": [model.model_dump(mode="json") for model in models], "feet": feet}
+
+
 def fixtures() -> dict[str, Any]:
     """All cases, rounded so that another machine prints the same."""
     cameras = [_camera(0.0, (0, 0), 0), _camera(-0.18, (21, -13), 3), _camera(0.09, (0, 0), -2)]
-    told = {"cameras": cameras, "changes": _changes(), "suns": _suns(), "standings": _standings()}
+    told = {
+        "cameras": cameras,
+        "changes": _changes(),
+        "suns": _suns(),
+        "standings": _standings(),
+        "carried": _carried(),
+    }
     rounded: dict[str, Any] = json.loads(json.dumps(told), parse_float=lambda text: round(float(text), 11))
     return rounded
 

@@ -1,10 +1,11 @@
 import { useEffect, useRef, useState } from "react";
-import type { FileOut, Placed, ShotOut } from "./api/client";
+import type { FileOut, ShotOut } from "./api/client";
 import { isBusy, useProject, useRenders, useShot } from "./api/hooks";
 import { cameraOf, onPlane } from "./geometry/camera";
-import { newId, type World } from "./geometry/points";
+import type { World } from "./geometry/points";
 import { Ledger } from "./ledger/Ledger";
 import { Plan } from "./plan/Plan";
+import { firstView, Round } from "./round/Round";
 import { Stage } from "./stage/Stage";
 import { go, projectPath } from "./state/address";
 import { useChange } from "./state/changes";
@@ -13,6 +14,7 @@ import { useDropAnywhere, useTakeFiles } from "./state/files";
 import { say } from "./state/notices";
 import type { Patch } from "./state/patch";
 import { useRenderActions } from "./state/renders";
+import { newThing } from "./state/things";
 import { Strip } from "./strip/Strip";
 import { Button, OneOf, Tip } from "./ui/controls";
 import { runOfKey } from "./ui/runs";
@@ -44,7 +46,7 @@ function Bench({ projectId, shot }: { projectId: string; shot: ShotOut }) {
   const [wide, setWide] = useLedgerWidth();
   const { take, busy } = useTakeFiles(projectId, stand);
   const over = useDropAnywhere(take);
-  useKeys(shot.id);
+  useKeys(shot);
   return (
     <div
       className="relative grid h-full grid-rows-[46px_minmax(0,1fr)_92px]"
@@ -55,6 +57,7 @@ function Bench({ projectId, shot }: { projectId: string; shot: ShotOut }) {
       <main className="relative overflow-hidden bg-surround">
         <Stage shot={shot} />
         <Plan shot={shot} />
+        <Round shot={shot} />
         {(over || busy) && (
           <div className="absolute inset-3 grid place-items-center rounded-xl border-2 border-dashed border-white bg-ink-900/55 text-[16px] text-white">
             {busy ? `Reading ${busy} …` : "Drop a model to stand it here, or a photograph to begin a shot"}
@@ -136,19 +139,11 @@ function freeGround(shot: ShotOut, file: FileOut): World | null {
 /** Stand a model on free ground. */
 function standModel(shot: ShotOut, file: FileOut, change: (patch: Patch, label: string) => Promise<unknown>) {
   const at = freeGround(shot, file);
-  const name = file.name.replace(/\.\w+$/, "").replace(/[-_]+/g, " ");
-  const placed: Placed = {
-    id: newId("m"),
-    file: `sha256:${file.sha256}`,
-    name: (name.charAt(0).toUpperCase() + name.slice(1)).slice(0, 200),
-    position_m: at && shot.derived.metric ? [at[0], at[1], 0] : [0, 0, 0],
-    turn_deg: 0,
-    level: null,
-    size: 1,
-    unit: null,
-    up: null,
-    surfaces: {},
-  };
+  const placed = newThing(
+    file,
+    at && shot.derived.metric ? [at[0], at[1], 0] : [0, 0, 0],
+    shot.document.models,
+  );
   void change({ models: { [placed.id]: placed } }, `stand the ${placed.name}`);
   useEditor.setState({ step: "place", view: "live", selection: { kind: "model", id: placed.id } });
   if (!shot.derived.metric)
@@ -167,7 +162,7 @@ function TitleStrip({ projectId, shot }: { projectId: string; shot: ShotOut }) {
   const { undo, redo } = useChange(shot.id);
   const { data } = useRenders(shot.id);
   const { ask } = useRenderActions(shot.id);
-  const { view, seam, show } = usePicked("view", "seam", "show");
+  const { view, seam, show, round } = usePicked("view", "seam", "show", "round");
   const latest = data?.renders.find((render) => render.quality === "proof");
   const proving = latest !== undefined && isBusy(latest) && latest.revision === shot.revision;
   return (
@@ -198,6 +193,11 @@ function TitleStrip({ projectId, shot }: { projectId: string; shot: ShotOut }) {
         </Button>
       </Tip>
       <OneOf label="View" look="joined" value={view} options={VIEWS} onValue={show} />
+      <Tip text="Leave the photograph’s camera and look at what stands there from anywhere (R)">
+        <Button active={round !== null} disabled={!shot.derived.metric} onClick={() => lookRound(shot)}>
+          Look round
+        </Button>
+      </Tip>
       <Tip text="Compare two views by a seam that can be dragged">
         <Button
           active={seam !== null}
@@ -217,9 +217,17 @@ function TitleStrip({ projectId, shot }: { projectId: string; shot: ShotOut }) {
   );
 }
 
+/** Look round, or come back to the photograph. */
+function lookRound(shot: ShotOut) {
+  const { round } = useEditor.getState();
+  const answer = shot.derived.camera;
+  if (round || !answer || !shot.derived.metric) return useEditor.setState({ round: null });
+  useEditor.setState({ round: firstView(shot, cameraOf(answer)) });
+}
+
 /** Undo, redo, the bare photograph, and the way out of a tool. */
-function useKeys(shotId: string) {
-  const { undo, redo } = useChange(shotId);
+function useKeys(shot: ShotOut) {
+  const { undo, redo } = useChange(shot.id);
   useEffect(() => {
     const TEXTS = "input:not([type=checkbox]):not([type=radio]):not([type=range]), textarea, select";
     const on = (event: KeyboardEvent, what: string) =>
@@ -240,6 +248,7 @@ function useKeys(shotId: string) {
         useEditor.getState().take({ kind: "edge", sort: run, marks: [] });
         document.querySelector<HTMLElement>("[data-testid=stage]")?.focus();
       }
+      if (key === "r" && !event.ctrlKey && !event.metaKey) lookRound(shot);
       if (event.key === "Escape") useEditor.getState().escape();
     };
     const up = (event: KeyboardEvent) => {
@@ -251,5 +260,5 @@ function useKeys(shotId: string) {
       window.removeEventListener("keydown", down);
       window.removeEventListener("keyup", up);
     };
-  }, [undo, redo]);
+  }, [undo, redo, shot]);
 }

@@ -18,6 +18,14 @@ export type HandOut = Schemas["HandOut"];
 export type Gesture = Schemas["HandDrag"]["gesture"];
 export type FoundEdges = Schemas["FoundEdges"];
 export type Placed = Schemas["Placed"];
+export type Print = Schemas["Print"];
+export type Pane = Schemas["Pane"];
+export type PaneAnswer = Schemas["PaneAnswer"];
+export type Viewpoint = Schemas["Viewpoint"];
+export type SurfaceOf = Placed["surfaces"][string];
+export type RestQuestion = Schemas["RestQuestion"];
+export type RestAnswer = Schemas["RestAnswer"];
+export type PickedReflectance = Schemas["PickedReflectance"];
 export type Gnomon = Schemas["MarkedGnomon"];
 export type ProjectFull = Schemas["ProjectFull"];
 export type FileOut = Schemas["FileOut"];
@@ -65,6 +73,12 @@ export class Failure extends Error {
 export const fileUrl = (name: string) => `/api/v1/files/${name.replace("sha256:", "")}`;
 /** A model as the live view draws it. */
 export const liveUrl = (name: string) => `${fileUrl(name)}/live`;
+/** A thing with its textures and prints; `look` tells which look is meant. */
+export const lookUrl = (shotId: string, thingId: string, look: string) =>
+  `/api/v1/shots/${shotId}/things/${thingId}/live?look=${look}`;
+/** A picture, a drawing or a film's frame as it is laid on things or hung. */
+export const graphicUrl = (name: string, time_s = 0) => `${fileUrl(name)}/graphic?time_s=${time_s}`;
+export const textureUrl = (name: string) => `/api/v1/textures/${name}`;
 export const thumbUrl = (sha256: string, width = 240) => `/api/v1/files/${sha256}/thumb?width=${width}`;
 export const pictureUrl = (render: RenderOut) =>
   `/api/v1/renders/${render.id}/picture?download=false&v=${render.passes_done}`;

@@ -30,6 +30,13 @@ export const useShot = (id: string) =>
       asked<ShotOut>(client.GET("/api/v1/shots/{shot_id}", { params: { path: { shot_id: id } } })),
   });
 
+/** A picture's height beside its width; 1 while it is not known. */
+export function useAspect(projectId: string, file: string): number {
+  const { data } = useProject(projectId);
+  const found = data?.files.find(({ sha256 }) => file === `sha256:${sha256}`);
+  return found?.width && found.height ? found.height / found.width : 1;
+}
+
 export const useMaterials = () =>
   useQuery({
     queryKey: ["materials"],

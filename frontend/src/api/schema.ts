@@ -366,6 +366,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/shots/{shot_id}/things/{thing_id}/materials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A thing's surfaces as glTF materials, each on a sheet of half a metre, in one GLB. */
+        get: operations["getThingMaterials"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/shots/{shot_id}/try": {
         parameters: {
             query?: never;
@@ -1537,7 +1554,9 @@ export interface components {
              * Prints
              * @default {}
              */
-            prints: Record<string, never>;
+            prints: {
+                [key: string]: components["schemas"]["Print"];
+            };
             /** @default null */
             row: components["schemas"]["Row"] | null;
             /**
@@ -3098,6 +3117,29 @@ export interface operations {
         };
     };
     getDressed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                thing_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    getThingMaterials: {
         parameters: {
             query?: never;
             header?: never;

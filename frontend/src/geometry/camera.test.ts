@@ -5,7 +5,7 @@ import { type Camera, onPlane, project, ray } from "./camera";
 import { zoomedAbout } from "./frame";
 import { parseMetres, parseMillimetres } from "./measure";
 import type { ImagePoint, World } from "./points";
-import { stood } from "./standing";
+import { footOf, rowOf, standOf, stood } from "./standing";
 import { sunThrough } from "./sun";
 
 const close = (a: readonly number[], b: readonly number[], digits = 4) => {
@@ -53,7 +53,7 @@ it("a model stands as the core stands it, whatever its unit and upright axis", (
   for (const told of core.standings) {
     const placed = { id: "m", file: "x", ...told } as unknown as Placed;
     for (const [i, corner] of told.corners.entries())
-      close(stood(placed, read, corner as unknown as World), told.stood[i] ?? []);
+      close(stood(standOf(placed, read), corner as unknown as World), told.stood[i] ?? []);
   }
 });
 
@@ -80,4 +80,10 @@ it("typed lengths are understood with their units", () => {
   }
   expect(parseMillimetres("20")).toBeCloseTo(0.02, 9);
   expect(parseMillimetres("2 cm")).toBeCloseTo(0.02, 9);
+});
+
+it("what is carried goes along, and a row stands in line, as the core has it", () => {
+  const things = core.carried.things as unknown as Placed[];
+  const row = rowOf(things[2] as Placed);
+  for (const [i, copy] of row.entries()) close(footOf(copy, things).foot, core.carried.feet[i] ?? []);
 });

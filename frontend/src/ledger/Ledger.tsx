@@ -8,8 +8,8 @@ import { DeliverStep } from "../steps/DeliverStep";
 import { GroundStep } from "../steps/GroundStep";
 import { LightStep } from "../steps/LightStep";
 import { PhotoStep } from "../steps/PhotoStep";
-import { PlaceStep } from "../steps/PlaceStep";
 import { PerspectiveStep } from "../steps/perspective/PerspectiveStep";
+import { PlaceStep } from "../steps/place/PlaceStep";
 import { facts, STEP_NAMES } from "./facts";
 import { Mark } from "./Mark";
 

@@ -1,20 +1,15 @@
 import { Canvas, useThree } from "@react-three/fiber";
-import { memo, useEffect, useMemo, useRef } from "react";
-import {
-  type DirectionalLight,
-  NoToneMapping,
-  Object3D,
-  PCFShadowMap,
-  PerspectiveCamera,
-  ShadowMaterial,
-} from "three";
-import type { Derived, Shot } from "../api/client";
+import { memo, useEffect, useMemo } from "react";
+import { PerspectiveCamera, ShadowMaterial } from "three";
+import type { Derived, Placed, Shot } from "../api/client";
 import { levelHeight } from "../checks/spots";
 import { type Camera, cameraOf } from "../geometry/camera";
 import type { Frame } from "../geometry/frame";
+import { footOf, rootOf } from "../geometry/standing";
 import type { StepProps } from "../marks/props";
 import { KINDS } from "../marks/registry";
 import { bending, lens } from "./lens";
+import { GL, Light, ORIGIN, plain } from "./light";
 import { useModelsReady } from "./models";
 
 type Props = StepProps & { frame: Frame };
@@ -28,9 +23,9 @@ export const Live = memo(function Live({ frame, ...shown }: Props) {
     <div className="pointer-events-none absolute inset-0" data-testid="live">
       <Canvas
         frameloop="demand"
-        shadows={{ type: PCFShadowMap }}
+        shadows={GL.shadows}
         dpr={plain() ? 1 : [1, 2]}
-        gl={{ alpha: true, antialias: !plain(), toneMapping: NoToneMapping }}
+        gl={GL.gl()}
         style={{ position: "absolute", inset: 0 }}
       >
         <Matched camera={camera} frame={frame} />
@@ -52,21 +47,6 @@ function Missing({ derived }: { derived: Derived }) {
       {text}
     </p>
   );
-}
-
-const ORIGIN = [0, 0, 0] as const;
-let software: boolean | null = null;
-
-/** Whether to draw plainly: the renderer's name says that it has no graphics card behind it. */
-function plain(): boolean {
-  if (software === null) {
-    const context = document.createElement("canvas").getContext("webgl2");
-    const told = context?.getExtension("WEBGL_debug_renderer_info");
-    const name = told ? String(context?.getParameter(told.UNMASKED_RENDERER_WEBGL)) : "";
-    software = /swiftshader|llvmpipe|software/i.test(name);
-    context?.getExtension("WEBGL_lose_context")?.loseContext();
-  }
-  return software;
 }
 
 /** A camera whose projection is the solved one, shifted and scaled as the photograph is on the stage. */
@@ -125,50 +105,15 @@ function Matched({ camera, frame }: { camera: Camera; frame: Frame }) {
   return null;
 }
 
-/** Sun and sky as the live view draws them: a directional light with a shadow, and a hemisphere. */
-function Light({ derived, document }: { derived: Derived; document: Shot }) {
-  const light = useRef<DirectionalLight>(null);
-  const target = useMemo(() => new Object3D(), []);
-  const { invalidate } = useThree();
-  const sun = derived.sun_shown ?? [0.3, -0.5, 0.8];
-  const about = document.models[0]?.position_m ?? ORIGIN;
-  useEffect(() => {
-    target.position.set(about[0], about[1], 0);
-    target.updateMatrixWorld();
-    if (light.current) {
-      light.current.target = target;
-      light.current.shadow.needsUpdate = true;
-    }
-    invalidate();
-  }, [document, derived, about, target, invalidate]);
-  const size = plain() ? 512 : 2048;
-  return (
-    <>
-      <hemisphereLight args={["#dfe9f5", "#b9ab93", 2.3 * document.sky.strength]} position={[0, 0, 1]} />
-      <directionalLight
-        ref={light}
-        castShadow
-        position={[about[0] + sun[0] * 20, about[1] + sun[1] * 20, sun[2] * 20]}
-        intensity={Math.min(2.5 / Math.max(sun[2], 0.15), 9) * document.sun.strength}
-        color="#fff3df"
-        shadow-mapSize={[size, size]}
-        shadow-camera-left={-6}
-        shadow-camera-right={6}
-        shadow-camera-top={6}
-        shadow-camera-bottom={-6}
-        shadow-camera-far={60}
-        shadow-normalBias={0.02}
-      />
-    </>
-  );
-}
-
 /** Every plane that something stands on takes its shadow. */
 function ShadowedGrounds({ bent, document, derived }: StepProps & { bent: boolean }) {
-  const heights = [...new Set(document.models.map((one) => levelHeight(derived, one.level)))];
+  const shown = document.models.filter((one) => !one.hidden);
+  const heightOf = (one: Placed) => levelHeight(derived, rootOf(one, document.models).level);
+  const heights = [...new Set(shown.map(heightOf))];
   return heights.map((height) => {
-    const first = document.models.find((one) => levelHeight(derived, one.level) === height);
-    return <ShadowedGround key={height} bent={bent} height={height} about={first?.position_m ?? [0, 0, 0]} />;
+    const first = shown.find((one) => heightOf(one) === height);
+    const about = first ? footOf(first, document.models).foot : ORIGIN;
+    return <ShadowedGround key={height} bent={bent} height={height} about={about} />;
   });
 }
 

@@ -9,7 +9,7 @@ import type { MarkProps, PlanProps, StepProps } from "./props";
 export type Made = { patch: Patch; label: string; id?: string; point?: number };
 
 /** What a tool may look at while it makes something. */
-export type Making = { document: Shot; derived: Derived; tool: Tool; id: string };
+export type Making = { shotId: string; document: Shot; derived: Derived; tool: Tool; id: string };
 
 /** Marks by pressing at one end and drawing to the other. */
 export type StrokeTool = {
@@ -25,7 +25,8 @@ export type StrokeTool = {
 export type ClickTool = {
   grasp: "clicks";
   prompts: readonly string[];
-  make(points: readonly ImagePoint[], making: Making): Made;
+  /** Null where nothing comes of it; the tool stays in the hand. */
+  make(points: readonly ImagePoint[], making: Making): Made | null | Promise<Made | null>;
 };
 
 /**

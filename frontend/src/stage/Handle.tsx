@@ -15,7 +15,8 @@ type Props = {
   /** Lets the pointer through, so that a stroke can begin here; keys still work. */
   passes?: boolean;
   onGrab?: () => void;
-  onMove: (to: ImagePoint) => void;
+  /** `free` (Shift): it shall not click onto anything. */
+  onMove: (to: ImagePoint, free: boolean) => void;
   onKeep: () => void;
   onDelete?: () => void;
   /** The + key: a point more. */
@@ -74,7 +75,7 @@ export function Handle({
     const to = image(p[0] - now.grip[0], p[1] - now.grip[1]);
     now.moved = true;
     if (loupe) useEditor.setState({ loupe: to });
-    onMove(to);
+    onMove(to, event.shiftKey);
   };
   const up = (event: PointerEvent<SVGGElement>) => {
     event.stopPropagation();
@@ -96,7 +97,7 @@ export function Handle({
       const to = image(at[0] + way[0] * step, at[1] + way[1] * step);
       if (loupe) useEditor.setState({ loupe: to });
       nudged.current = true;
-      onMove(to);
+      onMove(to, true);
     }
     if (event.key === "+" && onAdd) onAdd();
     if ((event.key === "Delete" || event.key === "Backspace") && onDelete) onDelete();

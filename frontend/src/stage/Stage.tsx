@@ -26,7 +26,8 @@ export function Stage({ shot }: { shot: ShotOut }) {
     checks,
     step,
     faded,
-  } = usePicked("zoom", "view", "seam", "bare", "checks", "step", "faded");
+    round,
+  } = usePicked("zoom", "view", "seam", "bare", "checks", "step", "faded", "round");
   const inHand = useEditor((state) => state.tool !== null);
   const { data } = useRenders(shot.id);
   const picture = shot.document.photograph;
@@ -55,6 +56,8 @@ export function Stage({ shot }: { shot: ShotOut }) {
   const latest = (quality: View) =>
     data?.renders.find((render) => render.quality === quality && render.has_picture);
   const layer = (name: View) => {
+    // What looks round draws the same things through another lens.
+    if (name === "live" && round) return null;
     if (name === "live") return <Live shot={shot} document={document} derived={derived} frame={frame} />;
     const render = latest(name);
     if (name === "photo" || !render) return null;

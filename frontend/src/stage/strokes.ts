@@ -7,7 +7,7 @@ import { ontoSegment } from "../geometry/snap";
 import type { Made } from "../marks/kind";
 import { toolOf } from "../marks/registry";
 import { endDraft, useChange } from "../state/changes";
-import { useEditor } from "../state/editor";
+import { type Tool, useEditor } from "../state/editor";
 import { say } from "../state/notices";
 import { type Effect, type HandEvent, IDLE, next, type Where } from "./gesture";
 
@@ -55,7 +55,7 @@ export function useStrokes({ shot, document, derived }: Shown, frame: Frame) {
     const making = () => {
       const { tool } = useEditor.getState();
       const { document, derived } = now.current;
-      return tool && { document, derived, tool, id: id.current };
+      return tool && { shotId: shot.id, document, derived, tool, id: id.current };
     };
 
     const keep = (made: Made, stays: boolean) => {
@@ -86,7 +86,16 @@ export function useStrokes({ shot, document, derived }: Shown, frame: Frame) {
       if (marks.length < tool.prompts.length) return useEditor.setState({ tool: { ...inHand, marks } });
       id.current = newId(inHand.kind.charAt(0));
       const about = making();
-      if (about) keep(tool.make(marks, about), false);
+      if (!about) return;
+      const made = tool.make(marks, about);
+      if (!(made instanceof Promise)) return made ? keep(made, false) : again(inHand);
+      useEditor.setState({ tool: { ...inHand, marks } });
+      void made.then((told) => (told ? keep(told, false) : again(inHand)));
+    };
+
+    /** Nothing came of it: the tool begins anew, unless another was taken meanwhile. */
+    const again = (tool: Tool) => {
+      if (useEditor.getState().tool?.kind === tool.kind) useEditor.setState({ tool: { ...tool, marks: [] } });
     };
 
     const follow = (effects: Effect[], free: boolean) => {
@@ -196,5 +205,5 @@ export function useStrokes({ shot, document, derived }: Shown, frame: Frame) {
       onPointerLeave: () => useEditor.setState({ loupe: null }),
       onDoubleClick: () => !useEditor.getState().tool && useEditor.setState({ zoom: null }),
     };
-  }, [move, change]);
+  }, [move, change, shot.id]);
 }

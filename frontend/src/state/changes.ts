@@ -109,7 +109,7 @@ const handDrag = latestWins<Asked & { gesture: Gesture }>(async ({ shotId, owner
   noteRedraw(started);
 });
 
-const SOLVED_FROM = ["edges", "lengths", "levels", "origin", "gnomons", "camera", "sun"];
+const SOLVED_FROM = ["edges", "lengths", "levels", "origin", "gnomons", "camera", "sun", "panes"];
 
 /** Accepted changes go one after the other, each made to the revision before it. */
 let line: Promise<unknown> = Promise.resolve();

@@ -12,6 +12,8 @@ export type View = "photo" | "live" | "proof" | "master";
 export type Tool = {
   kind: string;
   sort?: string;
+  /** What the tool is to use, by its kind's own names. */
+  about?: Readonly<Record<string, string>>;
   /** Points that were clicked so far, where several make one thing. */
   marks: readonly ImagePoint[];
 };
@@ -51,6 +53,12 @@ type Editor = {
   onto: readonly number[] | null;
   /** The level that grid, checks and new lengths lie on; null for the ground. */
   level: string | null;
+  /** The mode in which the chosen thing is leant: a second ring. */
+  leaning: boolean;
+  /** What a dragged thing clicks onto: others and the runs' directions, a grid of so many metres. */
+  snap: { things: boolean; grid_m: number | null };
+  /** Where one looks round from, and at what; null in the photograph's own view. */
+  round: { eye: readonly [number, number, number]; aim: readonly [number, number, number] } | null;
   /** Sections of steps that were folded or unfolded by hand. */
   folded: Record<string, boolean>;
   open(step: Step): void;
@@ -72,6 +80,7 @@ const FRESH = {
   cross: null,
   onto: null,
   level: null,
+  round: null,
 };
 
 export const useEditor = create<Editor>((set) => ({
@@ -81,6 +90,8 @@ export const useEditor = create<Editor>((set) => ({
   escapes: 0,
   faded: 0,
   folded: {},
+  leaning: false,
+  snap: { things: true, grid_m: null },
   ...FRESH,
   checks: {
     grey: false,
@@ -108,7 +119,7 @@ export const useEditor = create<Editor>((set) => ({
     endDraft();
     set({ tool, cross: null, loupe: null, onto: null });
   },
-  select: (selection) => set({ selection }),
+  select: (selection) => set({ selection, leaning: false }),
   toggle: (check) => set(({ checks }) => ({ checks: { ...checks, [check]: !checks[check] } })),
   escape: () => {
     endDraft();
@@ -116,6 +127,8 @@ export const useEditor = create<Editor>((set) => ({
       escapes: escapes + 1,
       tool: null,
       selection: null,
+      leaning: false,
+      round: null,
       cross: null,
       proposals: null,
       loupe: null,
@@ -131,9 +144,9 @@ export const usePicked = <Name extends keyof Editor>(...names: Name[]): Pick<Edi
   );
 
 /** Take a tool, or lay it down if it is in the hand already. */
-export function toggleTool(kind: string, sort?: string) {
+export function toggleTool(kind: string, sort?: string, about?: Tool["about"]) {
   const { tool, take } = useEditor.getState();
-  take(tool?.kind === kind && tool.sort === sort ? null : { kind, sort, marks: [] });
+  take(tool?.kind === kind && tool.sort === sort && !about ? null : { kind, sort, about, marks: [] });
 }
 
 const placeKey = (shotId: string) => `lithopos:${shotId}`;

@@ -326,3 +326,50 @@ export function Statement({
     </label>
   );
 }
+
+const SIGNS = {
+  eye: {
+    on: "M1.2 6C3 3 9 3 10.8 6C9 9 3 9 1.2 6ZM6 4.6a1.4 1.4 0 1 0 .01 0",
+    off: "M1.2 6C3 3 9 3 10.8 6C9 9 3 9 1.2 6ZM2 10L10 2",
+  },
+  lock: {
+    on: "M2.5 5.5h7v5h-7zM4 5.5V4a2 2 0 0 1 4 0v1.5",
+    off: "M2.5 5.5h7v5h-7zM4 5.5V3a2 2 0 0 1 3.8-.9",
+  },
+  up: { on: "M2.5 7.5L6 4L9.5 7.5", off: "" },
+  down: { on: "M2.5 4.5L6 8L9.5 4.5", off: "" },
+} as const;
+
+/** A small sign to click: whether a thing is seen, held fast; earlier or later in a list. */
+export function Toggle({
+  sign,
+  on,
+  label,
+  onClick,
+}: {
+  sign: keyof typeof SIGNS;
+  on: boolean;
+  label: string;
+  onClick: () => void;
+}) {
+  const strong = sign === "lock" ? on : sign === "eye" ? !on : false;
+  return (
+    <button
+      type="button"
+      aria-label={label}
+      title={label}
+      onClick={onClick}
+      className={`rounded p-1 hover:bg-lime-200 ${strong ? "text-ink-900" : "text-ink-500"}`}
+    >
+      <svg width="12" height="12" viewBox="0 0 12 12" aria-hidden="true">
+        <path
+          d={SIGNS[sign][on ? "on" : "off"]}
+          fill="none"
+          stroke="currentColor"
+          strokeWidth="1.2"
+          strokeLinejoin="round"
+        />
+      </svg>
+    </button>
+  );
+}

@@ -31,10 +31,10 @@ from lithopos.core.place.reflectance import PickedReflectance, ReflectanceQuesti
 from lithopos.core.readiness import missing
 from lithopos.core.reading.ask import ask_reader, find_edges_of, read_picture_kept
 from lithopos.core.reading.child import THUMB_WIDTHS
-from lithopos.core.reading.questions import DRESSED, ask_dressed, ask_rest
+from lithopos.core.reading.questions import DRESSED, ask_dressed, ask_rest, ask_swatches
 from lithopos.core.reading.screen import DISPLAY, LIVE, thumb_name
 from lithopos.core.render.render import refuse_too_large
-from lithopos.core.shot import Shot, load_shot, new_shot_camera
+from lithopos.core.shot import Placed, Shot, load_shot, new_shot_camera
 from lithopos.core.shot.change import changed
 from lithopos.core.standing.ask import RestAnswer
 from lithopos.jobs.queue import Queue
@@ -295,21 +295,43 @@ def pick_reflectance(path: s.ShotPath, body: ReflectanceQuestion) -> Response:
 @api.get("/shots/<string:shot_id>/things/<string:thing_id>/live", operation_id="getDressed")
 def get_dressed(path: s.ThingPath) -> Response:
     """A thing as the live view draws it, with its surfaces, textures and prints."""
-    library, shot = _library(), _library().shot(path.shot_id).shot
-    placed = next((one for one in shot.models if one.id == path.thing_id), None)
-    if placed is None:
-        raise NotFound("This thing is not in the shot any more.")
+    shot, placed = _thing(path)
     look = placed.model_copy(update={"position_m": (0, 0, 0), "turn_deg": 0, "name": "", "row": None, "on": None})
     name = hashlib.sha256(look.model_dump_json().encode()).hexdigest()[:32]
-    place = library.made_folder(placed.file) / f"dressed-{name}.glb"
+    place = _library().made_folder(placed.file) / f"dressed-{name}.glb"
     if not place.exists():
-        files = [file for file in shot.files() if shot.photograph is None or file != shot.photograph.file]
         with tempfile.TemporaryDirectory(prefix="lithopos-") as folder:
-            ask_dressed(look, files, _places, Path(folder))
+            ask_dressed(look, _looks_files(shot), _places, Path(folder))
             made = (Path(folder) / DRESSED).read_bytes()
         place.parent.mkdir(parents=True, exist_ok=True)
         write_atomically(place, lambda file: file.write(made))
     return _sent(place, "model/gltf-binary", attached=True)
+
+
+@api.get("/shots/<string:shot_id>/things/<string:thing_id>/materials", operation_id="getThingMaterials")
+def get_thing_materials(path: s.ThingPath) -> Response:
+    """A thing's surfaces as glTF materials, each on a sheet of half a metre, in one GLB."""
+    shot, placed = _thing(path)
+    if not placed.surfaces:
+        raise NotFound("All of this thing is as it came.")
+    with tempfile.TemporaryDirectory(prefix="lithopos-") as folder:
+        ask_swatches(placed, _looks_files(shot), _places, Path(folder))
+        made = io.BytesIO((Path(folder) / DRESSED).read_bytes())
+    name = f"{_slug(placed.name)}-surfaces.glb"
+    return send_file(made, mimetype="model/gltf-binary", as_attachment=True, download_name=name)
+
+
+def _thing(path: s.ThingPath) -> tuple[Shot, Placed]:
+    shot = _library().shot(path.shot_id).shot
+    placed = next((one for one in shot.models if one.id == path.thing_id), None)
+    if placed is None:
+        raise NotFound("This thing is not in the shot any more.")
+    return shot, placed
+
+
+def _looks_files(shot: Shot) -> list[str]:
+    """All files that things may be made of."""
+    return [name for name in shot.files() if shot.photograph is None or name != shot.photograph.file]
 
 
 def _places(name: str) -> tuple[Path, Path]:

@@ -1,39 +1,62 @@
 import { useThree } from "@react-three/fiber";
 import { useEffect, useMemo } from "react";
+import { type Group, Matrix4 } from "three";
 import type { Placed } from "../../api/client";
 import { useMaterials } from "../../api/hooks";
-import { standing } from "../../geometry/standing";
+import { after, carrierOf, rowOf, type Stand, standOf } from "../../geometry/standing";
 import { dressed, type Surfaces, undressed } from "../../live/dressing";
-import { useModel } from "../../live/models";
+import { type LoadedModel, useLook, useModel } from "../../live/models";
 import type { StepProps } from "../props";
 
-/** The models as they stand. */
-export function StoodModels({ document }: StepProps) {
-  return document.models.map((placed) => <Stood key={placed.id} placed={placed} />);
+/** The models as they stand, with their copies. */
+export function StoodModels({ shot, document }: StepProps) {
+  return document.models
+    .filter((placed) => !placed.hidden)
+    .map((placed) => (
+      <Stood
+        key={placed.id}
+        shotId={shot.id}
+        placed={placed}
+        accepted={shot.document.models.find(({ id }) => id === placed.id)}
+        things={document.models}
+      />
+    ));
 }
 
-function Stood({ placed }: { placed: Placed }) {
+type Props = { shotId: string; placed: Placed; accepted: Placed | undefined; things: Placed[] };
+
+function Stood({ shotId, placed, accepted, things }: Props) {
   const model = useModel(placed.file);
-  const { invalidate } = useThree();
+  const laid = useLook(shotId, accepted);
   const { data: kinds } = useMaterials();
-  const look = JSON.stringify(placed.surfaces ?? {});
+  const look = JSON.stringify(placed.surfaces);
+  const shown = laid ?? model;
   const copy = useMemo(
-    () => model && dressed(model.root, JSON.parse(look) as Surfaces, kinds?.surfaces ?? {}),
-    [model, look, kinds],
+    () => shown && dressed(shown.root, JSON.parse(look) as Surfaces, kinds?.surfaces ?? {}),
+    [shown, look, kinds],
   );
-  useEffect(() => invalidate());
   useEffect(() => () => void (copy && undressed(copy)), [copy]);
   if (!copy || !model) return null;
-  const { scale, quarter, refoot } = standing(placed, model);
+  const carrier = carrierOf(placed, things);
+  return rowOf(placed).map((one, i) => (
+    <One key={i} copy={copy} shared={i > 0} stand={after(carrier, standOf(one, model))} model={model} />
+  ));
+}
+
+type OneProps = { copy: Group; shared: boolean; stand: Stand; model: LoadedModel };
+
+/** One standing of a thing; all of a row share geometry and materials. */
+function One({ copy, shared, stand }: OneProps) {
+  const { invalidate } = useThree();
+  const own = useMemo(() => (shared ? copy.clone() : copy), [copy, shared]);
+  const matrix = useMemo(() => new Matrix4(), []);
+  const [a, b, c] = stand.turn;
+  const [x, y, z] = stand.at;
+  matrix.set(...a, x, ...b, y, ...c, z, 0, 0, 0, 1);
+  useEffect(() => invalidate());
   return (
-    <group
-      position={[placed.position_m[0], placed.position_m[1], placed.position_m[2]]}
-      rotation={[0, 0, (placed.turn_deg * Math.PI) / 180]}
-      scale={scale}
-    >
-      <group rotation={[(quarter * Math.PI) / 2, 0, 0]} position={[...refoot]}>
-        <primitive object={copy} />
-      </group>
+    <group matrixAutoUpdate={false} matrix={matrix}>
+      <primitive object={own} />
     </group>
   );
 }

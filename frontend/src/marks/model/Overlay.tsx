@@ -1,27 +1,35 @@
 import type { Placed } from "../../api/client";
 import { levelHeight } from "../../checks/spots";
-import { type Camera, heightOver, onPlane, project } from "../../geometry/camera";
+import { type Camera, heightOver, onPlane, project, projectSegment } from "../../geometry/camera";
+import { footprintOf, othersOf, snappedPlace, snappedTurn } from "../../geometry/footprint";
 import type { Frame } from "../../geometry/frame";
 import type { ImagePoint, ScreenPoint, World } from "../../geometry/points";
-import { standing } from "../../geometry/standing";
-import { useModel } from "../../live/models";
+import { footOf, rootOf, sizeOf, withinCarrier } from "../../geometry/standing";
+import { modelOf, useModel } from "../../live/models";
 import { Handle } from "../../stage/Handle";
 import { Tag } from "../../stage/Tag";
 import { useChange } from "../../state/changes";
 import { useEditor, usePicked } from "../../state/editor";
+import { without } from "../../state/things";
 import type { MarkProps, MatchedProps } from "../props";
+import { Distances } from "./Distances";
+import { LeanRing } from "./LeanRing";
+import { RowEnd } from "./RowEnd";
 
 const CLICK_BACK_M = 0.012;
+const SNAP_PX = 9;
+const SNAP_DEG = 2.5;
 
-/** Each model's puck (slide), ring (turn) and stem (lift). */
+/** Each model's puck (slide), ring (turn) and stem (lift); the chosen one's distances, lean and row. */
 export function ModelOverlay({ camera, ...props }: MarkProps) {
   if (!camera?.metric) return null;
-  return props.document.models.map((placed) => (
-    <Handles key={placed.id} {...props} camera={camera} placed={placed} />
-  ));
+  return props.document.models
+    .filter((placed) => !placed.hidden)
+    .map((placed) => <Handles key={placed.id} {...props} camera={camera} placed={placed} />);
 }
 
-function circle(camera: Camera, frame: Frame, centre: World, radius: number): ScreenPoint[] {
+/** A level circle about a point, as a path on the screen. */
+function circle(camera: Camera, frame: Frame, centre: World, radius: number): string {
   const points: ScreenPoint[] = [];
   for (let i = 0; i <= 72; i++) {
     const angle = (i / 72) * 2 * Math.PI;
@@ -32,49 +40,75 @@ function circle(camera: Camera, frame: Frame, centre: World, radius: number): Sc
     ]);
     if (p) points.push(frame.toScreen(p));
   }
-  return points;
+  return path(points);
 }
 
-const path = (points: ScreenPoint[]) =>
+const path = (points: readonly ScreenPoint[]) =>
   points.map((p, i) => `${i ? "L" : "M"}${p[0].toFixed(1)} ${p[1].toFixed(1)}`).join("");
 
-function Handles({ shot, derived, frame, camera, placed }: MatchedProps & { placed: Placed }) {
+/** How many metres a pixel of the screen is at a place. */
+export function metresAPixel(camera: Camera, frame: Frame, at: World): number {
+  const ends = projectSegment(camera, at, [at[0], at[1], at[2] + 0.1])?.map((p) => frame.toScreen(p));
+  const [a, b] = [ends?.at(0), ends?.at(-1)];
+  return a && b ? 0.1 / Math.max(Math.hypot(a[0] - b[0], a[1] - b[1]), 1e-3) : 0.01;
+}
+
+function Handles({ shot, document, derived, frame, camera, placed }: MatchedProps & { placed: Placed }) {
   const { move, keep, change } = useChange(shot.id);
-  const { selection, select } = usePicked("selection", "select");
+  const { selection, select, leaning, snap } = usePicked("selection", "select", "leaning", "snap");
   const model = useModel(placed.file);
-  const [x, y, z] = placed.position_m;
-  const size = model ? standing(placed, model).size : [0.6, 0.6, 0.6];
-  const radius = 0.62 * Math.hypot(size[0] ?? 0.6, size[1] ?? 0.6);
-  const foot: World = [x, y, z];
+  const things = document.models;
+  const { foot, turn_deg } = footOf(placed, things);
+  const [x, y, z] = foot;
+  const size = model ? sizeOf(placed, model) : ([0.6, 0.6, 0.6] as const);
+  const radius = 0.62 * Math.hypot(size[0], size[1]);
   const centre = project(camera, foot);
-  const knobAt: World = [x, y, z + (size[2] ?? 0.6) * 1.12 + 0.12];
+  const knobAt: World = [x, y, z + size[2] * 1.12 + 0.12];
   const knob = project(camera, knobAt);
   if (!centre || !knob) return null;
   const chosen = selection?.kind === "model" && selection.id === placed.id;
   const set = (values: Partial<Placed>) => move({ models: { [placed.id]: values } });
-  const remove = () => void change({ models: { [placed.id]: null } }, `take the ${placed.name} away`);
-  const base = levelHeight(derived, placed.level);
-  const slide = (to: ImagePoint) => {
-    const p = onPlane(camera, to, z);
-    if (p) set({ position_m: [p[0], p[1], z] });
+  const remove = () => void change(without(document, placed.id), `take the ${placed.name} away`);
+  const base = placed.on ? null : levelHeight(derived, rootOf(placed, things).level);
+  const others = () =>
+    snap.things
+      ? othersOf(
+          placed,
+          things.map((one) => ({ placed: one, read: modelOf(one.file) })),
+        )
+      : [];
+  const put = (at: World) => {
+    const [u, v] = withinCarrier(placed, things, at);
+    set({ position_m: [u, v, placed.position_m[2]] });
   };
-  const angleAt = (to: ImagePoint) => {
+  const slide = (to: ImagePoint, free: boolean) => {
     const p = onPlane(camera, to, z);
-    return p ? (Math.atan2(p[1] - y, p[0] - x) * 180) / Math.PI : null;
+    if (!p) return;
+    if (free) return put(p);
+    const mine = { ...footprintOf(placed, model, things), at: [p[0], p[1]] as const };
+    const near = SNAP_PX * metresAPixel(camera, frame, foot);
+    const [sx, sy] = snappedPlace(mine, others(), near, snap.grid_m);
+    put([sx, sy, z]);
+  };
+  const turn = (to: ImagePoint, free: boolean) => {
+    const p = onPlane(camera, to, z);
+    if (!p) return;
+    const angle = (Math.atan2(p[1] - y, p[0] - x) * 180) / Math.PI;
+    const world = free || !snap.things ? angle : snappedTurn(angle, others(), SNAP_DEG);
+    set({ turn_deg: Math.round((world - turn_deg + placed.turn_deg) * 10) / 10 });
   };
   const lift = (to: ImagePoint) => {
     const height = heightOver(camera, [x, y, 0], to) - (knobAt[2] - z);
-    const lifted = Math.max(height, base - 5);
-    set({ position_m: [x, y, Math.abs(height - base) < CLICK_BACK_M ? base : lifted] });
+    const [u, v, w] = placed.position_m;
+    const ground = base ?? z - w;
+    const lifted = Math.max(height, ground - 5);
+    const at = base !== null && Math.abs(height - base) < CLICK_BACK_M ? base : lifted;
+    set({ position_m: [u, v, w + at - z] });
   };
-  const ringGrip: World = [
-    x + radius * Math.cos((placed.turn_deg * Math.PI) / 180),
-    y + radius * Math.sin((placed.turn_deg * Math.PI) / 180),
-    z,
-  ];
-  const grip = project(camera, ringGrip);
-  const ring = path(circle(camera, frame, foot, radius));
-  const puck = path(circle(camera, frame, foot, Math.max(radius * 0.13, 0.05)));
+  const angle = (turn_deg * Math.PI) / 180;
+  const grip = project(camera, [x + radius * Math.cos(angle), y + radius * Math.sin(angle), z]);
+  const ring = circle(camera, frame, foot, radius);
+  const puck = circle(camera, frame, foot, Math.max(radius * 0.13, 0.05));
   const [c, k] = [frame.toScreen(centre), frame.toScreen(knob)];
   const choose = () => {
     select({ kind: "model", id: placed.id });
@@ -82,6 +116,18 @@ function Handles({ shot, derived, frame, camera, placed }: MatchedProps & { plac
     const { view, show } = useEditor.getState();
     if (view === "proof" || view === "master") show("live");
   };
+  if (placed.locked)
+    return (
+      <g
+        role="button"
+        tabIndex={0}
+        aria-label={`${placed.name}, locked`}
+        className="outline-none"
+        onPointerDown={choose}
+      >
+        <path d={puck} fill="#5f656c" stroke="#fff" strokeWidth={1.8} style={{ pointerEvents: "all" }} />
+      </g>
+    );
   return (
     <g opacity={chosen || selection === null ? 1 : 0.6}>
       <path d={ring} fill="none" stroke="#fff" strokeOpacity={0.6} strokeWidth={4.2} />
@@ -92,10 +138,7 @@ function Handles({ shot, derived, frame, camera, placed }: MatchedProps & { plac
           at={grip}
           label={`Turn the ${placed.name}`}
           onGrab={choose}
-          onMove={(to) => {
-            const angle = angleAt(to);
-            if (angle !== null) set({ turn_deg: Math.round(angle * 10) / 10 });
-          }}
+          onMove={turn}
           onKeep={() => keep(`turn the ${placed.name}`)}
           onDelete={remove}
         >
@@ -146,12 +189,35 @@ function Handles({ shot, derived, frame, camera, placed }: MatchedProps & { plac
         <circle cx={k[0]} cy={k[1]} r={13} fill="transparent" />
         <circle cx={k[0]} cy={k[1]} r={5.5} fill="#fff" stroke="var(--color-verdigris)" strokeWidth={2} />
       </Handle>
-      {z !== base && (
+      {base !== null && Math.abs(z - base) > 5e-5 && (
         <Tag
           x={k[0] + 12}
           y={k[1] + 4}
           text={`${Math.round((z - base) * 1000)} mm off the ${placed.level ? "level" : "ground"}`}
         />
+      )}
+      {chosen && (
+        <>
+          <Distances
+            shot={shot}
+            document={document}
+            derived={derived}
+            frame={frame}
+            camera={camera}
+            placed={placed}
+          />
+          {leaning && model && (
+            <LeanRing
+              shot={shot}
+              frame={frame}
+              camera={camera}
+              placed={placed}
+              things={things}
+              model={model}
+            />
+          )}
+          {placed.row && <RowEnd shot={shot} frame={frame} camera={camera} placed={placed} things={things} />}
+        </>
       )}
     </g>
   );

@@ -1,6 +1,6 @@
 import { onPlane, project } from "../../geometry/camera";
 import type { ImagePoint, World } from "../../geometry/points";
-import { standing } from "../../geometry/standing";
+import { footOf, sizeOf } from "../../geometry/standing";
 import { sunThrough } from "../../geometry/sun";
 import { useModel } from "../../live/models";
 import { Handle } from "../../stage/Handle";
@@ -13,12 +13,12 @@ import type { MarkProps } from "../props";
 export function ShadowTip({ shot, document, derived, frame, camera }: MarkProps) {
   const { view } = usePicked("view");
   const { move, keep } = useChange(shot.id);
-  const placed = document.models[0];
+  const placed = document.models.find((one) => !one.hidden);
   const model = useModel(placed?.file);
   const sun = derived.sun_shown;
   if (!placed || !model || !sun || !camera?.metric || view === "photo") return null;
-  const height = standing(placed, model).size[2];
-  const top: World = [placed.position_m[0], placed.position_m[1], placed.position_m[2] + height];
+  const [x, y, z] = footOf(placed, document.models).foot;
+  const top: World = [x, y, z + sizeOf(placed, model)[2]];
   const tip: World = [top[0] - (sun[0] / sun[2]) * top[2], top[1] - (sun[1] / sun[2]) * top[2], 0];
   const [topPixel, tipPixel] = [project(camera, top), project(camera, tip)];
   if (!topPixel || !tipPixel) return null;

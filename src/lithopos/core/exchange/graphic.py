@@ -30,7 +30,7 @@ MOST_SVG_BYTES = 32 << 20
 _HREFS = ("href", "{http://www.w3.org/1999/xlink}href")
 _OUTSIDE = re.compile(r"url\(\s*['\"]?(?!#|data:)", re.IGNORECASE)
 
-__all__ = ["Graphic", "drawing_size", "film_notes", "read_graphic"]
+__all__ = ["Graphic", "drawing_size", "film_notes", "has_lettering", "read_graphic"]
 
 
 @dataclass(frozen=True)
@@ -115,6 +115,11 @@ def drawing_size(path: Path) -> tuple[float, float]:
     if not (0 < width < 1e6 and 0 < height < 1e6) or not 1 / 200 < width / height < 200:
         raise InputError("file", f"is a drawing of an absurd size: {width:g} by {height:g}")
     return width, height
+
+
+def has_lettering(path: Path) -> bool:
+    """Whether a drawing has text that is set in a font."""
+    return any(isinstance(one.tag, str) and etree.QName(one).localname == "text" for one in _drawing(path).iter())
 
 
 def _drawing(path: Path) -> etree._Element:

@@ -2,7 +2,8 @@
 
 Prints one JSON object. Ends with 2 and one line if the file is not good, with 3 if the disk is full. Tasks:
 `tell` what it is; `prepare` what the screen needs of it too; a `picture`'s or a `model`'s quick form; a `graphic@time`,
-and as it is `shown@time`; `edges`. Two take a question about several files (`reading.questions`): `rest`, `dress`.
+and as it is `shown@time`; `edges`. Some take a question about several files (`reading.questions`):
+`rest`, `dress`, `swatches`.
 """
 
 from __future__ import annotations
@@ -101,6 +102,13 @@ def _dress(path: Path, out: Path) -> dict[str, Any]:
     return {}
 
 
+def _swatches(path: Path, out: Path) -> dict[str, Any]:
+    from lithopos.core.reading.questions import write_swatches
+
+    write_swatches(path, out)
+    return {}
+
+
 def _edges(path: Path, _: Path) -> dict[str, Any]:
     from lithopos.core.camera.find import find_edges
 
@@ -152,13 +160,16 @@ def _told(path: Path) -> tuple[dict[str, Any], Any]:
 
 
 def _told_graphic(path: Path, kind: str) -> dict[str, Any]:
-    from lithopos.core.exchange.graphic import drawing_size, film_notes, read_graphic
+    from lithopos.core.exchange.graphic import drawing_size, film_notes, has_lettering, read_graphic
 
     if kind == "film":
         return {"kind": "film", "format": kind, **film_notes(path), "notes": []}
     width, height = drawing_size(path)
     read_graphic(path)
-    return {"kind": "graphic", "format": kind, "width": round(width), "height": round(height), "notes": []}
+    notes = []
+    if has_lettering(path):
+        notes.append("its lettering is set in the fonts of this machine; turned into outlines it keeps its own")
+    return {"kind": "graphic", "format": kind, "width": round(width), "height": round(height), "notes": notes}
 
 
 AT_A_TIME: dict[str, Callable[[Path, Path, float], dict[str, Any]]] = {"graphic": _graphic, "shown": _shown}
@@ -170,6 +181,7 @@ TASKS: dict[str, Callable[[Path, Path], dict[str, Any]]] = {
     "edges": _edges,
     "rest": _rest,
     "dress": _dress,
+    "swatches": _swatches,
 }
 
 

@@ -8,14 +8,17 @@ from __future__ import annotations
 import json
 import tempfile
 from collections.abc import Callable
+from dataclasses import replace
 from functools import cache
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+
 from lithopos.core.exchange.graphic import Graphic, read_graphic
 from lithopos.core.geometry.decimate import decimated
 from lithopos.core.geometry.gltf.write import glb_of
-from lithopos.core.geometry.model import Model
+from lithopos.core.geometry.model import Material, Model, Part
 from lithopos.core.geometry.readers.table import read_model
 from lithopos.core.materials.dress import dressed
 from lithopos.core.materials.flat import flattened
@@ -31,7 +34,7 @@ DRESSED = "dressed.glb"
 # Where a file lies, and the folder in which its quick form may be kept.
 Places = Callable[[str], tuple[Path, Path]]
 
-__all__ = ["DRESSED", "answer_rest", "ask_dressed", "ask_rest", "write_dressed"]
+__all__ = ["DRESSED", "answer_rest", "ask_dressed", "ask_rest", "ask_swatches", "write_dressed", "write_swatches"]
 
 
 def ask_rest(shot: Shot, question: RestQuestion, places: Places) -> RestAnswer:
@@ -50,6 +53,11 @@ def ask_rest(shot: Shot, question: RestQuestion, places: Places) -> RestAnswer:
 def ask_dressed(placed: Placed, files: list[str], places: Places, out: Path) -> None:
     """Have a child write a thing as the live view draws it, with its surfaces and prints: `DRESSED` in a folder."""
     _asked("dress", {"placed": placed.model_dump(mode="json")}, files, places, out)
+
+
+def ask_swatches(placed: Placed, files: list[str], places: Places, out: Path) -> None:
+    """Have a child write a thing's surfaces as glTF materials: `DRESSED` in a folder."""
+    _asked("swatches", {"placed": placed.model_dump(mode="json")}, files, places, out)
 
 
 def _asked(task: str, asked: dict[str, Any], files: list[str], places: Places, out: Path | None) -> dict[str, Any]:
@@ -79,6 +87,33 @@ def write_dressed(path: Path, out: Path) -> None:
 
     made = dressed(light, placed, posed(placed, model), scale_of(placed, model), graphic)
     (out / DRESSED).write_bytes(glb_of(flattened(made), LIVE_TEXTURE))
+
+
+def write_swatches(path: Path, out: Path) -> None:
+    """Within the child: a thing's surfaces as materials of a GLB, each on a sheet of half a metre."""
+    asked = json.loads(path.read_text())
+    placed, files = Placed.model_validate(asked["placed"]), asked["files"]
+    parts, materials = [], []
+    for number, name in enumerate(placed.surfaces):
+        parts.append(replace(_SHEET, name=name, vertices=_SHEET.vertices + [0.6 * number, 0, 0], material=number))
+        materials.append(Material(name, np.full(3, 0.5, np.float32)))
+
+    def graphic(file: str, time_s: float) -> Graphic:
+        return read_graphic(Path(files[file][0]), time_s)
+
+    bare = placed.model_copy(update={"prints": {}})
+    made = dressed(Model(parts, materials), bare, np.eye(3), 1.0, graphic)
+    (out / DRESSED).write_bytes(glb_of(made))
+
+
+_SHEET = Part(
+    "sheet",
+    np.array([[0.0, 0, 0], [0.5, 0, 0], [0.5, 0, 0.5], [0, 0, 0.5]]),
+    np.tile([0.0, -1, 0], (4, 1)),
+    np.array([[0.0, 1], [1, 1], [1, 0], [0, 0]]),
+    np.array([[0, 1, 2], [0, 2, 3]]),
+    0,
+)
 
 
 def _reader(files: dict[str, list[str]]) -> Callable[[str], Model]:

@@ -281,7 +281,7 @@ def _behind(pane: Pane, corners: Array, camera: Pinhole) -> Receiver:
     wall = camera.position + (corners - camera.position) * BEHIND
     uv = np.array([[0.0, 0], [1, 0], [1, 1], [0, 1]])
     patch = Patch(wall, uv, np.array([[0, 2, 1], [0, 3, 2]]), np.full(3, WALL_REFLECTANCE, np.float32))
-    return Receiver(f"behind {pane.id}", (patch,), Sheen(0.0, 1.0))
+    return Receiver(f"behind {pane.id}", (patch,), Sheen(0.0, 1.0), receives=False)
 
 
 def _standing_height(placed: Placed, facts: Derived) -> float:

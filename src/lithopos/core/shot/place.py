@@ -66,4 +66,4 @@ class Placed(DocumentPart):
     hidden: bool = False
     locked: bool = False
     surfaces: Annotated[dict[Name, Surface], Field(max_length=500)] = {}
-    prints: Annotated[dict[Identity, Print], Field(max_length=100)] = {}
+    prints: Annotated[dict[Annotated[str, Field(max_length=40)], Print], Field(max_length=100)] = {}

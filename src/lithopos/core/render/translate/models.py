@@ -12,7 +12,7 @@ from lithopos.core.geometry.model import MISSING, Material, Part, Texture
 from lithopos.core.render.scene import StoodModel
 from lithopos.core.render.translate.mesh import flat, mesh
 
-__all__ = ["Made", "black_shapes", "model_shapes", "moved_values"]
+__all__ = ["Made", "black_shapes", "has_cut_outs", "model_shapes", "moved_values"]
 
 
 Made = dict[tuple[int, int, bool, bool], Any]  # materials that are there already, by model and number
@@ -27,6 +27,14 @@ def model_shapes(mi: Any, thing: StoodModel, prefix: str, white: Floats, made: M
     made : what copies of a model share; filled here.
     """
     return _shapes(mi, thing, prefix, white, made)
+
+
+def has_cut_outs(thing: StoodModel) -> bool:
+    """Whether light passes where something is cut out of a surface."""
+    return any(
+        material.under is None and (isinstance(material.opacity, Texture) or material.opacity < 1)
+        for material in thing.model.materials
+    )
 
 
 def black_shapes(mi: Any, thing: StoodModel, prefix: str) -> dict[str, Any]:

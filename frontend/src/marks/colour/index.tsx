@@ -1,0 +1,44 @@
+import { asked, client, type PickedReflectance, type Placed } from "../../api/client";
+import { pair } from "../../geometry/points";
+import { say } from "../../state/notices";
+import type { Kind } from "../kind";
+
+type Question = { at: [number, number]; radius_px: number; facing: "level"; in_sun: boolean | null };
+
+const SHARE = 1 / 300;
+
+/** A surface's colour, taken from a patch of the photograph. */
+export const kind: Kind = {
+  name: "colour",
+  rank: 5,
+  tool: {
+    grasp: "clicks",
+    prompts: ["click in the photograph on what it shall be painted like"],
+    async make([at = [0, 0]], { shotId, document, tool }) {
+      const { thing = "", name = "", facing = "level", light = "" } = tool.about ?? {};
+      const body: Question = {
+        at: pair(at),
+        radius_px: Math.max(3, (document.photograph?.width ?? 1000) * SHARE),
+        facing: facing as "level",
+        in_sun: light ? light === "sun" : null,
+      };
+      try {
+        const told = await asked<PickedReflectance>(
+          client.POST("/api/v1/shots/{shot_id}/reflectance", { params: { path: { shot_id: shotId } }, body }),
+        );
+        const percent = told.colour.map((v) => Math.round(v * 100)).join(", ");
+        say(
+          `It throws back ${percent} % of red, green and blue, ± ${Math.round(told.sigma * 100)} % of that; taken ${told.in_sun ? "in the sun" : "in shade"}. ${told.notes.join(" ")}`,
+        );
+        const surfaces = { [name]: { colour: told.colour } } as unknown as Placed["surfaces"];
+        return {
+          patch: { models: { [thing]: { surfaces } } },
+          label: `colour of ${name} from the photograph`,
+        };
+      } catch (error) {
+        say((error as Error).message, "wrong");
+        return null;
+      }
+    },
+  },
+};

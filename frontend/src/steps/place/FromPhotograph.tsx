@@ -1,0 +1,59 @@
+import { useState } from "react";
+import { usePicked } from "../../state/editor";
+import { Button, OneOf } from "../../ui/controls";
+
+const FACINGS = [
+  { value: "level", label: "lies level" },
+  { value: "along run A", label: "wall along A" },
+  { value: "along run B", label: "wall along B" },
+  { value: "towards the camera", label: "stands, facing me" },
+] as const;
+const LIGHTS = [
+  { value: "", label: "judge it" },
+  { value: "sun", label: "in the sun" },
+  { value: "shade", label: "in shade" },
+] as const;
+
+type Props = { shotId: string; thing: string; name: string };
+
+/** A colour taken from the photograph: what a patch throws back of the light that falls on it. */
+export function FromPhotograph({ thing, name }: Props) {
+  const { tool, take } = usePicked("tool", "take");
+  const [facing, setFacing] = useState<string>("level");
+  const [light, setLight] = useState<string>("");
+  const about = { thing, name, facing, light };
+  const inHand = tool?.kind === "colour" && tool.about?.name === name && tool.about.thing === thing;
+  const again = (values: Partial<typeof about>) =>
+    inHand && take({ kind: "colour", about: { ...about, ...values }, marks: [] });
+  return (
+    <div className="py-1">
+      <Button active={inHand} onClick={() => take(inHand ? null : { kind: "colour", about, marks: [] })}>
+        Take it from the photograph
+      </Button>
+      {inHand && (
+        <div className="mt-1.5 rounded-md bg-lime-100 p-2 text-xs text-ink-700">
+          <p className="mb-1">The patch in the photograph</p>
+          <OneOf
+            label="How the patch stands"
+            value={facing}
+            options={FACINGS}
+            onValue={(value) => {
+              setFacing(value);
+              again({ facing: value });
+            }}
+          />
+          <div className="h-1.5" />
+          <OneOf
+            label="Whether the sun shines on the patch"
+            value={light}
+            options={LIGHTS}
+            onValue={(value) => {
+              setLight(value);
+              again({ light: value });
+            }}
+          />
+        </div>
+      )}
+    </div>
+  );
+}

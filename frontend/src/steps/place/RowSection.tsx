@@ -1,0 +1,96 @@
+import { metres, parseMetres, parseNumber } from "../../geometry/measure";
+import { sizeOf } from "../../geometry/standing";
+import { useModel } from "../../live/models";
+import type { StepProps } from "../../marks/props";
+import { useChange } from "../../state/changes";
+import { loosened } from "../../state/things";
+import { Button, Field, OneOf } from "../../ui/controls";
+import { Section } from "../Section";
+import type { Setting } from "./setting";
+
+/** Copies in a row, linked to the thing. */
+export function RowSection({ placed, set, shot }: Setting & StepProps) {
+  const { change } = useChange(shot.id);
+  const model = useModel(placed.file);
+  const { row } = placed;
+  const begin = (direction_deg: number) => {
+    const [w, d] = model ? sizeOf(placed, model) : [0.5, 0.5];
+    const spacing_m = Math.round((Math.max(w, d) + 0.4) * 20) / 20;
+    set({ row: { count: 3, spacing_m, direction_deg, spread_deg: 0, seed: 1 } }, "row of copies");
+  };
+  if (!row)
+    return (
+      <Section name={`row-${placed.id}`} title="Copies in a row" fact="none">
+        <div className="flex gap-1.5 py-1">
+          <Button onClick={() => begin(0)}>Along run A</Button>
+          <Button onClick={() => begin(90)}>Along run B</Button>
+        </div>
+        <p className="text-xs leading-[1.5] text-ink-500">
+          Copies go along with it in all that is changed. Pull the row’s end in the picture to any line.
+        </p>
+      </Section>
+    );
+  const put = (values: Partial<typeof row>, label: string) => set({ row: { ...row, ...values } }, label);
+  const along = row.direction_deg === 0 ? "a" : row.direction_deg === 90 ? "b" : null;
+  return (
+    <Section
+      name={`row-${placed.id}`}
+      title="Copies in a row"
+      fact={`${row.count}, ${metres(row.spacing_m)} apart`}
+      open
+    >
+      <Field
+        label="In all"
+        value={`${row.count}`}
+        parse={parseNumber}
+        min={2}
+        hint="2 to 200"
+        onValue={(v) => put({ count: Math.min(Math.round(v), 200) }, "count of the row")}
+      />
+      <Field
+        label="Middle to middle"
+        value={metres(row.spacing_m, 3)}
+        parse={(text) => parseMetres(text)}
+        min={0.001}
+        onValue={(spacing_m) => put({ spacing_m }, "spacing of the row")}
+      />
+      <div className="flex items-center justify-between gap-2 py-1 text-ink-700">
+        Along
+        <OneOf
+          look="joined"
+          label="Which way the row goes"
+          value={along}
+          options={[
+            { value: "a", label: "run A" },
+            { value: "b", label: "run B" },
+          ]}
+          onValue={(way) => put({ direction_deg: way === "a" ? 0 : 90 }, "direction of the row")}
+        />
+      </div>
+      <Field
+        label="or towards, from x"
+        value={`${row.direction_deg.toFixed(1)}°`}
+        parse={parseNumber}
+        onValue={(direction_deg) => put({ direction_deg }, "direction of the row")}
+      />
+      <Field
+        label="Turned by up to"
+        value={`${row.spread_deg.toFixed(0)}°`}
+        parse={parseNumber}
+        min={0}
+        onValue={(v) => put({ spread_deg: Math.min(v, 180) }, "spread of the row")}
+      />
+      <div className="flex flex-wrap gap-1.5 pt-1">
+        {row.spread_deg > 0 && (
+          <Button onClick={() => put({ seed: row.seed + 1 }, "another spread")}>Turn them otherwise</Button>
+        )}
+        <Button onClick={() => void change(loosened(placed), "copies as things of their own")}>
+          Make each its own
+        </Button>
+        <Button look="quiet" onClick={() => set({ row: null }, "no copies")}>
+          No copies
+        </Button>
+      </div>
+    </Section>
+  );
+}
