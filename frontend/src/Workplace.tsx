@@ -8,7 +8,7 @@ import { Plan } from "./plan/Plan";
 import { firstView, Round } from "./round/Round";
 import { Stage } from "./stage/Stage";
 import { go, projectPath } from "./state/address";
-import { useChange } from "./state/changes";
+import { useChange, useChanges } from "./state/changes";
 import { isKnownPlace, rememberPlace, useEditor, usePicked, type View } from "./state/editor";
 import { useDropAnywhere, useTakeFiles } from "./state/files";
 import { say } from "./state/notices";
@@ -47,6 +47,7 @@ function Bench({ projectId, shot }: { projectId: string; shot: ShotOut }) {
   const { take, busy } = useTakeFiles(projectId, stand);
   const over = useDropAnywhere(take);
   useKeys(shot);
+  useLiveFollows();
   return (
     <div
       className="relative grid h-full grid-rows-[46px_minmax(0,1fr)_92px]"
@@ -214,6 +215,22 @@ function TitleStrip({ projectId, shot }: { projectId: string; shot: ShotOut }) {
         {proving ? "Proof under way" : "Make a proof"}
       </Button>
     </header>
+  );
+}
+
+/** A picture that is traced already stands still while things are changed in Place: the live view goes along. */
+function useLiveFollows() {
+  useEffect(
+    () =>
+      useChanges.subscribe(({ draft, pending }) => {
+        const { step, view, show } = useEditor.getState();
+        if (step !== "place" || (view !== "proof" && view !== "master")) return;
+        const touched = [...pending, ...(draft ? [draft] : [])].some(
+          ({ patch }) => "models" in patch || "panes" in patch,
+        );
+        if (touched) show("live");
+      }),
+    [],
   );
 }
 

@@ -142,6 +142,8 @@ function Viewpoints({ shot, document }: StepProps) {
         onSubmit={(event) => {
           event.preventDefault();
           keep();
+          // Keys belong to the view again: R comes back.
+          (window.document.activeElement as HTMLElement | null)?.blur();
         }}
       >
         <input

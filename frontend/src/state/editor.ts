@@ -21,6 +21,10 @@ export type Tool = {
 /** The chosen thing: its kind in the registry, its identity, and perhaps one of its points. */
 export type Selection = { kind: string; id: string; point?: number } | null;
 
+/** Whether a thing is chosen: itself, or a surface or print of it, whose identities begin with its own. */
+export const isChosen = (selection: Selection, thing: string) =>
+  selection !== null && (selection.id === thing || selection.id.startsWith(`${thing}/`));
+
 /** What can be laid over the photograph to judge the perspective by. */
 export type Check = "grey" | "grid" | "wall_a" | "wall_b" | "plumb" | "staff" | "box" | "points";
 /** Checks that stand somewhere; their place is kept as a pixel of the photograph. */

@@ -89,6 +89,8 @@ type FieldProps = {
   min?: number;
   hint?: string;
   placeholder?: string;
+  /** Its name above it, as wide as there is room. */
+  stacked?: boolean;
 };
 
 /** A figure that can be typed, units understood; what can't be read is said and nothing changes. */
@@ -101,6 +103,7 @@ export function Field({
   min = Number.NEGATIVE_INFINITY,
   hint,
   placeholder,
+  stacked = false,
 }: FieldProps) {
   const [text, setText] = useState(value);
   const [wrong, setWrong] = useState(false);
@@ -120,11 +123,17 @@ export function Field({
     onValue(number);
   };
   return (
-    <label className="flex items-center justify-between gap-3 py-1 text-ink-700">
+    <label
+      className={
+        stacked
+          ? "flex min-w-0 flex-col py-1 text-xs text-ink-700"
+          : "flex items-center justify-between gap-3 py-1 text-ink-700"
+      }
+    >
       {label}
-      <span className="flex flex-col items-end">
+      <span className={stacked ? "flex flex-col" : "flex flex-col items-end"}>
         <input
-          className={`w-28 rounded-md border bg-white px-2 py-1 text-right text-ink-900 placeholder:text-ink-500 ${wrong ? "border-oxide" : "border-lime-300"}`}
+          className={`${stacked ? "w-full" : "w-28"} rounded-md border bg-white px-2 py-1 text-right text-ink-900 placeholder:text-ink-500 ${wrong ? "border-oxide" : "border-lime-300"}`}
           value={text}
           placeholder={placeholder}
           aria-invalid={wrong}

@@ -3,7 +3,7 @@ import { footprintOf } from "../../geometry/footprint";
 import { footOf, rowOf, withinCarrier } from "../../geometry/standing";
 import { useModel } from "../../live/models";
 import { useChange } from "../../state/changes";
-import { useEditor } from "../../state/editor";
+import { isChosen, useEditor } from "../../state/editor";
 import type { PlanFrame, PlanProps } from "../props";
 
 /** Footprints of the models and their copies, to be slid over the plan. */
@@ -31,7 +31,7 @@ type Props = { placed: Placed; things: Placed[]; plan: PlanFrame; onMove: (x: nu
 
 function Footprint({ placed, things, plan, onMove }: Props) {
   const model = useModel(placed.file);
-  const chosen = useEditor((state) => state.selection?.id === placed.id);
+  const chosen = useEditor((state) => isChosen(state.selection, placed.id));
   const drawn = rowOf(placed).map((one, i) => {
     const print = footprintOf(one, model, things);
     const [x, y] = plan.to(...print.at);

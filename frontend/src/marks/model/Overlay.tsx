@@ -9,7 +9,7 @@ import { modelOf, useModel } from "../../live/models";
 import { Handle } from "../../stage/Handle";
 import { Tag } from "../../stage/Tag";
 import { useChange } from "../../state/changes";
-import { useEditor, usePicked } from "../../state/editor";
+import { isChosen, usePicked } from "../../state/editor";
 import { without } from "../../state/things";
 import type { MarkProps, MatchedProps } from "../props";
 import { Distances } from "./Distances";
@@ -66,7 +66,10 @@ function Handles({ shot, document, derived, frame, camera, placed }: MatchedProp
   const knobAt: World = [x, y, z + size[2] * 1.12 + 0.12];
   const knob = project(camera, knobAt);
   if (!centre || !knob) return null;
-  const chosen = selection?.kind === "model" && selection.id === placed.id;
+  // As in the ledger: the only thing is chosen while nothing else is.
+  const chosen = selection ? isChosen(selection, placed.id) : things.length === 1;
+  // While a surface or a print is in hand, its own handles alone lie on the thing.
+  const inDetail = chosen && selection !== null && selection.kind !== "model";
   const set = (values: Partial<Placed>) => move({ models: { [placed.id]: values } });
   const remove = () => void change(without(document, placed.id), `take the ${placed.name} away`);
   const base = placed.on ? null : levelHeight(derived, rootOf(placed, things).level);
@@ -110,12 +113,8 @@ function Handles({ shot, document, derived, frame, camera, placed }: MatchedProp
   const ring = circle(camera, frame, foot, radius);
   const puck = circle(camera, frame, foot, Math.max(radius * 0.13, 0.05));
   const [c, k] = [frame.toScreen(centre), frame.toScreen(knob)];
-  const choose = () => {
-    select({ kind: "model", id: placed.id });
-    // A proof stands still while its model is moved: the live view goes along.
-    const { view, show } = useEditor.getState();
-    if (view === "proof" || view === "master") show("live");
-  };
+  const choose = () => select({ kind: "model", id: placed.id });
+  if (inDetail) return null;
   if (placed.locked)
     return (
       <g

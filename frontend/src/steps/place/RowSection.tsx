@@ -1,5 +1,7 @@
+import type { Placed, Shot } from "../../api/client";
+import { type Camera, cameraOf, project } from "../../geometry/camera";
 import { metres, parseMetres, parseNumber } from "../../geometry/measure";
-import { sizeOf } from "../../geometry/standing";
+import { footOf, rowOf, sizeOf } from "../../geometry/standing";
 import { useModel } from "../../live/models";
 import type { StepProps } from "../../marks/props";
 import { useChange } from "../../state/changes";
@@ -8,15 +10,27 @@ import { Button, Field, OneOf } from "../../ui/controls";
 import { Section } from "../Section";
 import type { Setting } from "./setting";
 
+/** Whether the photograph shows where a row ends. */
+function endShows(camera: Camera, placed: Placed, document: Shot): boolean {
+  const last = rowOf(placed).at(-1);
+  const pixel = last && project(camera, footOf(last, document.models).foot);
+  const { width, height } = document.photograph ?? { width: 0, height: 0 };
+  return !!pixel && pixel[0] > 0 && pixel[1] > 0 && pixel[0] < width && pixel[1] < height;
+}
+
 /** Copies in a row, linked to the thing. */
-export function RowSection({ placed, set, shot }: Setting & StepProps) {
+export function RowSection({ placed, set, shot, document, derived }: Setting & StepProps) {
   const { change } = useChange(shot.id);
   const model = useModel(placed.file);
   const { row } = placed;
   const begin = (direction_deg: number) => {
     const [w, d] = model ? sizeOf(placed, model) : [0.5, 0.5];
     const spacing_m = Math.round((Math.max(w, d) + 0.4) * 20) / 20;
-    set({ row: { count: 3, spacing_m, direction_deg, spread_deg: 0, seed: 1 } }, "row of copies");
+    const row = { count: 3, spacing_m, direction_deg, spread_deg: 0, seed: 1 };
+    const camera = derived.camera && cameraOf(derived.camera);
+    const ways = [direction_deg, direction_deg - 180].map((way) => ({ ...row, direction_deg: way }));
+    const chosen = (camera && ways.find((one) => endShows(camera, { ...placed, row: one }, document))) ?? row;
+    set({ row: chosen }, "row of copies");
   };
   if (!row)
     return (
@@ -31,7 +45,7 @@ export function RowSection({ placed, set, shot }: Setting & StepProps) {
       </Section>
     );
   const put = (values: Partial<typeof row>, label: string) => set({ row: { ...row, ...values } }, label);
-  const along = row.direction_deg === 0 ? "a" : row.direction_deg === 90 ? "b" : null;
+  const along = row.direction_deg % 180 === 0 ? "a" : row.direction_deg % 90 === 0 ? "b" : null;
   return (
     <Section
       name={`row-${placed.id}`}

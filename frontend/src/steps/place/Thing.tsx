@@ -4,7 +4,7 @@ import { sizeOf } from "../../geometry/standing";
 import { type LoadedModel, useModel } from "../../live/models";
 import type { StepProps } from "../../marks/props";
 import { useChange } from "../../state/changes";
-import { usePicked } from "../../state/editor";
+import { isChosen, usePicked } from "../../state/editor";
 import { reordered, without } from "../../state/things";
 import { Bin, Field, TextField, Toggle } from "../../ui/controls";
 import { InItsFile } from "./InItsFile";
@@ -23,9 +23,7 @@ export function Thing({ placed, file, files, projectId, ...shown }: Props) {
   const { change } = useChange(shot.id);
   const { selection, select } = usePicked("selection", "select");
   const model = useModel(placed.file);
-  const chosen = selection
-    ? selection.kind === "model" && selection.id === placed.id
-    : document.models.length === 1;
+  const chosen = selection ? isChosen(selection, placed.id) : document.models.length === 1;
   const set = (values: Partial<Placed>, label: string) =>
     void change({ models: { [placed.id]: values } }, label);
   const carrier = document.models.find(({ id }) => id === placed.on);
@@ -109,17 +107,22 @@ const SIDES = ["Wide", "Deep", "Tall"] as const;
 /** What it measures as it stands; a true measure typed for one side sizes it whole. */
 function Sizes({ placed, model, set }: Setting & { model: LoadedModel }) {
   const size = sizeOf(placed, model);
-  return SIDES.map((side, axis) => {
-    const now = size[axis] ?? 1;
-    return (
-      <Field
-        key={side}
-        label={side}
-        value={now < 1 ? `${(now * 1000).toFixed(0)} mm` : `${now.toFixed(3)} m`}
-        parse={now < 1 ? parseMillimetres : (text) => parseMetres(text)}
-        min={0.0001}
-        onValue={(v) => set({ size: (placed.size * v) / now }, `size by its ${side.toLowerCase()} side`)}
-      />
-    );
-  });
+  return (
+    <div className="grid grid-cols-3 gap-2">
+      {SIDES.map((side, axis) => {
+        const now = size[axis] ?? 1;
+        return (
+          <Field
+            key={side}
+            stacked
+            label={side}
+            value={now < 1 ? `${(now * 1000).toFixed(0)} mm` : `${now.toFixed(3)} m`}
+            parse={now < 1 ? parseMillimetres : (text) => parseMetres(text)}
+            min={0.0001}
+            onValue={(v) => set({ size: (placed.size * v) / now }, `size by its ${side.toLowerCase()} side`)}
+          />
+        );
+      })}
+    </div>
+  );
 }

@@ -19,30 +19,36 @@ export function Whereabouts({ placed, set, ...shown }: Setting & StepProps) {
   const off = carrier ? `Above ${carrier.name}’s foot` : placed.level ? "Off the level" : "Off the ground";
   return (
     <>
-      <Field
-        label="Along x"
-        value={`${x.toFixed(3)} m`}
-        parse={(text) => parseMetres(text)}
-        onValue={(v) => set({ position_m: [v, y, z] }, "place by figure")}
-      />
-      <Field
-        label="Along y"
-        value={`${y.toFixed(3)} m`}
-        parse={(text) => parseMetres(text)}
-        onValue={(v) => set({ position_m: [x, v, z] }, "place by figure")}
-      />
-      <Field
-        label={off}
-        value={`${((z - base) * 1000).toFixed(1).replace(/\.0$/, "")} mm`}
-        parse={parseMillimetres}
-        onValue={(v) => set({ position_m: [x, y, base + v] }, "lift by figure")}
-      />
-      <Field
-        label="Turned"
-        value={`${placed.turn_deg.toFixed(1)}°`}
-        parse={parseNumber}
-        onValue={(v) => set({ turn_deg: v }, "turn by figure")}
-      />
+      <div className="grid grid-cols-2 gap-x-2">
+        <Field
+          stacked
+          label="Along x"
+          value={`${x.toFixed(3)} m`}
+          parse={(text) => parseMetres(text)}
+          onValue={(v) => set({ position_m: [v, y, z] }, "place by figure")}
+        />
+        <Field
+          stacked
+          label="Along y"
+          value={`${y.toFixed(3)} m`}
+          parse={(text) => parseMetres(text)}
+          onValue={(v) => set({ position_m: [x, v, z] }, "place by figure")}
+        />
+        <Field
+          stacked
+          label={off}
+          value={`${((z - base) * 1000).toFixed(1).replace(/\.0$/, "")} mm`}
+          parse={parseMillimetres}
+          onValue={(v) => set({ position_m: [x, y, base + v] }, "lift by figure")}
+        />
+        <Field
+          stacked
+          label="Turned"
+          value={`${placed.turn_deg.toFixed(1)}°`}
+          parse={parseNumber}
+          onValue={(v) => set({ turn_deg: v }, "turn by figure")}
+        />
+      </div>
       <StandsOn placed={placed} set={set} {...shown} />
       <Neighbours placed={placed} set={set} {...shown} />
     </>

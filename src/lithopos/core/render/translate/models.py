@@ -10,6 +10,7 @@ import numpy as np
 from lithopos.core.arrays import Array, Floats
 from lithopos.core.geometry.model import MISSING, Material, Part, Texture
 from lithopos.core.render.scene import StoodModel
+from lithopos.core.render.translate.layered import LEAST_ALPHA, NAME, register
 from lithopos.core.render.translate.mesh import flat, mesh
 
 __all__ = ["Made", "black_shapes", "has_cut_outs", "model_shapes", "moved_values"]
@@ -108,8 +109,24 @@ def _surface(mi: Any, material: Material, painted: bool, closed: bool) -> dict[s
 
 
 def _layered(mi: Any, material: Material, painted: bool) -> dict[str, Any]:
-    """Body, mirror, lacquer and fibres in one, by the package's principled surface."""
+    """Body, mirror, lacquer and fibres in one: our own surface, or the package's where surfaces of ours are too slow."""
     sheen = float(np.max(material.sheen_colour))
+    if not mi.variant().startswith("scalar"):
+        register(mi)
+        straight = ((material.ior - 1) / (material.ior + 1)) ** 2 * material.specular
+        return {
+            "type": NAME,
+            "base_color": _loaded(mi, _base_colour(mi, material, painted)),
+            "roughness": _as_texture(mi, material.roughness),
+            "metallic": _as_texture(mi, material.metallic),
+            "f0": float(np.clip(straight, 0, 1)),
+            "anisotropic": material.anisotropy,
+            "coat": material.coat,
+            "coat_alpha": max(material.coat_roughness**2, LEAST_ALPHA),
+            "fibres": sheen,
+            **{f"fibre_{c}": float(v) / max(sheen, 1e-6) for c, v in zip("rgb", material.sheen_colour, strict=True)},
+            **{f"mirror_{c}": float(v) for c, v in zip("rgb", material.specular_colour, strict=True)},
+        }
     return {
         "type": "principled",
         "base_color": _base_colour(mi, material, painted),
@@ -207,6 +224,16 @@ def _cut_out(mi: Any, material: Material, inner: dict[str, Any]) -> dict[str, An
     if not isinstance(material.opacity, Texture) and material.opacity >= 1:
         return inner
     return {"type": "mask", "opacity": _texture(mi, material.opacity), "inner": inner}
+
+
+def _as_texture(mi: Any, value: float | Texture) -> Any:
+    """A number as a texture of one value."""
+    return _loaded(mi, _texture(mi, value if isinstance(value, Texture) else np.full(3, value, np.float32)))
+
+
+def _loaded(mi: Any, told: dict[str, Any]) -> Any:
+    """A texture itself: a surface of ours is not handed a colour as one."""
+    return mi.load_dict(told)
 
 
 def _texture(mi: Any, value: float | Floats | Texture, bounded: bool = True) -> Any:
