@@ -110,7 +110,12 @@ function hashed(text: string): string {
 export function useLook(shotId: string, accepted: Placed | undefined): LoadedModel | null {
   const look = accepted ? lookOf(accepted) : null;
   const key = look && accepted ? `look:${accepted.id}:${look}` : undefined;
-  const fresh = useLoaded(key, key && accepted && look ? lookUrl(shotId, accepted.id, look) : "");
+  // One look of a thing at a time: while many changes come, the server is asked for the last one only.
+  const turn = useSyncExternalStore(subscribe, () => !accepted || isTurn(accepted.id, key));
+  const fresh = useLoaded(
+    turn ? key : undefined,
+    key && accepted && look ? lookUrl(shotId, accepted.id, look) : "",
+  );
   const last = useRef<{ key: string; model: LoadedModel } | null>(null);
   useEffect(() => {
     if (!fresh || !key) return;
@@ -119,6 +124,13 @@ export function useLook(shotId: string, accepted: Placed | undefined): LoadedMod
     if (old && old.key !== key) forget(old.key);
   }, [fresh, key]);
   return look ? (fresh ?? last.current?.model ?? null) : null;
+}
+
+/** Whether no other look of a thing is being read. */
+function isTurn(thing: string, key: string | undefined): boolean {
+  for (const [other, state] of loaded)
+    if (other !== key && state === "reading" && other.startsWith(`look:${thing}:`)) return false;
+  return true;
 }
 
 function forget(key: string) {

@@ -46,8 +46,8 @@ class Graphic:
         return np.dstack([decode_srgb(values[..., :3]), values[..., 3]])
 
 
-def read_graphic(path: Path, time_s: float = 0.0) -> Graphic:
-    """A graphic of a kind that is read, at most `LONGEST` pixels long; of a film the frame at a time.
+def read_graphic(path: Path, time_s: float = 0.0, longest: int = LONGEST) -> Graphic:
+    """A graphic of a kind that is read, at most `longest` pixels long; of a film the frame at a time.
 
     Raises
     ------
@@ -56,13 +56,13 @@ def read_graphic(path: Path, time_s: float = 0.0) -> Graphic:
     """
     kind = file_kind(path)
     if kind == "svg":
-        return Graphic(_drawn(path))
+        return Graphic(_drawn(path, min(DRAWN, longest)))
     if kind == "film":
-        return Graphic(_bounded(_frame(path, time_s)))
+        return Graphic(_bounded(_frame(path, time_s), longest))
     if kind is None:
         raise InputError("file", "is neither a picture nor a drawing nor a film of a kind that is read")
     codes = in_srgb(read_picture(path))
-    return Graphic(_bounded(np.dstack([codes, _alpha(path, codes.shape[:2])])))
+    return Graphic(_bounded(np.dstack([codes, _alpha(path, codes.shape[:2])]), longest))
 
 
 def _alpha(path: Path, shape: tuple[int, ...]) -> NDArray[np.uint8]:
@@ -78,9 +78,9 @@ def _alpha(path: Path, shape: tuple[int, ...]) -> NDArray[np.uint8]:
     return alpha if alpha.shape == shape else opaque
 
 
-def _bounded(codes: NDArray[np.uint8]) -> NDArray[np.uint8]:
+def _bounded(codes: NDArray[np.uint8], longest: int) -> NDArray[np.uint8]:
     height, width = codes.shape[:2]
-    share = LONGEST / max(height, width)
+    share = longest / max(height, width)
     if share >= 1:
         return np.ascontiguousarray(codes)
     # Colours of what is not seen must not bleed: they are weighed by alpha while it is made smaller.
@@ -158,11 +158,11 @@ def _closed(root: etree._Element) -> bytes:
     return etree.tostring(root)
 
 
-def _drawn(path: Path) -> NDArray[np.uint8]:
+def _drawn(path: Path, longest: int) -> NDArray[np.uint8]:
     import resvg_py
 
     width, height = drawing_size(path)
-    zoom = DRAWN / max(width, height)
+    zoom = longest / max(width, height)
     try:
         made = resvg_py.svg_to_bytes(
             svg_string=_closed(_drawing(path)).decode(),

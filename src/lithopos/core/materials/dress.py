@@ -12,7 +12,7 @@ from lithopos.core.exchange.graphic import Graphic
 from lithopos.core.geometry.model import Material, Model, Texture
 from lithopos.core.materials.kinds import figures_of, material_of
 from lithopos.core.materials.laying import in_metres, in_repeats
-from lithopos.core.materials.prints import printed
+from lithopos.core.materials.prints import FINEST_PX, printed
 from lithopos.core.materials.textures import Cloth, read_cloth, shipped
 from lithopos.core.shot import Placed, Surface
 from lithopos.core.shot.surface import SHIPPED
@@ -22,13 +22,21 @@ ReadGraphic = Callable[[str, float], Graphic]
 __all__ = ["dressed"]
 
 
-def dressed(model: Model, placed: Placed, upright: Array, scale: float, read_graphic: ReadGraphic) -> Model:
+def dressed(
+    model: Model,
+    placed: Placed,
+    upright: Array,
+    scale: float,
+    read_graphic: ReadGraphic,
+    finest_px: int = FINEST_PX,
+) -> Model:
     """A model with its surfaces and prints.
 
     Parameters
     ----------
     upright : (3, 3) what stands the model up; scale : what its lengths are multiplied by as it stands.
     read_graphic : gives a picture by its name in the document; of a film the frame at a time [s].
+    finest_px : the longer side of what is mixed from a print and a pattern below it.
 
     Raises
     ------
@@ -38,7 +46,7 @@ def dressed(model: Model, placed: Placed, upright: Array, scale: float, read_gra
     if placed.surfaces:
         model = _with_surfaces(model, placed, upright, scale, read_graphic)
     if placed.prints:
-        model = printed(model, placed.prints, upright, scale, read_graphic)
+        model = printed(model, placed.prints, upright, scale, read_graphic, finest_px)
     return model
 
 

@@ -22,7 +22,7 @@ from lithopos.core.materials.textures import normals_of
 from lithopos.core.materials.unfold import unfold
 from lithopos.core.shot.surface import Print
 
-BAKED = 2048  # the longer side of what is mixed from a print and a pattern below it
+FINEST_PX = 2048  # the longer side of what is mixed from a print and a pattern below it
 _COLOURS = ("base_colour", "emission")
 _NUMBERS = ("roughness", "metallic")
 
@@ -37,12 +37,14 @@ def printed(
     upright: Array,
     scale: float,
     read_graphic: Callable[[str, float], Graphic],
+    finest_px: int = FINEST_PX,
 ) -> Model:
     """A model with its prints, the lower ones first.
 
     Parameters
     ----------
     upright : (3, 3) what stands the model up; scale : what its lengths are multiplied by as it stands.
+    finest_px : the longer side of what is mixed from a print and a pattern below it.
     """
     ordered = sorted(prints.values(), key=lambda one: one.above)
     graphics = [read_graphic(one.file, one.time_s).linear for one in ordered]
@@ -54,7 +56,7 @@ def printed(
         if one.lay == "all over":
             pieces = [_covered(piece, one, graphic, materials, upright, scale) for piece in pieces]
         else:
-            pieces = [made for piece in pieces for made in _patched(piece, number, one, graphic, materials)]
+            pieces = [made for piece in pieces for made in _patched(piece, number, one, graphic, materials, finest_px)]
             number += 1
     return replace(model, parts=[piece.part for piece in pieces], materials=materials)
 
@@ -165,7 +167,9 @@ def _flattened(
     return [(uv[starts[n] : starts[n + 1]], reached[ends[n] : ends[n + 1]]) for n in range(len(parts))]
 
 
-def _patched(piece: _Piece, number: int, one: Print, graphic: Floats, materials: list[Material]) -> list[_Piece]:
+def _patched(
+    piece: _Piece, number: int, one: Print, graphic: Floats, materials: list[Material], finest_px: int
+) -> list[_Piece]:
     """A piece in what lies under a patch, with a material of its own, and the rest."""
     corners = piece.sheets[piece.part.faces, number]
     near = piece.reached[:, number] & (corners.max(1) > 0).all(1) & (corners.min(1) < 1).all(1)
@@ -177,7 +181,7 @@ def _patched(piece: _Piece, number: int, one: Print, graphic: Floats, materials:
         return pieces
     under = inner.part
     inner = replace(inner, part=replace(under, uv=inner.sheets[:, number]))
-    materials.append(_mixed(one, graphic, inner.part, under, materials[under.material]))
+    materials.append(_mixed(one, graphic, inner.part, under, materials[under.material], finest_px))
     made = replace(inner.part, material=len(materials) - 1, colours=None)
     return [*pieces, replace(inner, part=made)]
 
@@ -254,12 +258,12 @@ def _kept(piece: _Piece, which: NDArray[np.bool_]) -> _Piece | None:
     return replace(piece, part=part, reached=piece.reached[which])
 
 
-def _mixed(one: Print, graphic: Floats, laid: Part, came: Part, below: Material) -> Material:
+def _mixed(one: Print, graphic: Floats, laid: Part, came: Part, below: Material, finest_px: int) -> Material:
     """One material of a print and what is below it, mixed by the print's alpha, on the print's own uv."""
     if _is_clear(below) or below.under is not None:
         return _covering(one, graphic, below, STRAIGHT, "clamp")
     patterned = _textures(below) or came.colours is not None
-    graphic = _sized(graphic, patterned)
+    graphic = _sized(graphic, patterned, finest_px)
     alpha = graphic[..., 3]
     under = _below(laid, came, below, alpha.shape) if patterned else _even(below)
 
@@ -286,10 +290,10 @@ def _is_clear(material: Material) -> bool:
     return isinstance(material.transmission, Texture) or material.transmission > 0
 
 
-def _sized(graphic: Floats, patterned: bool) -> Floats:
+def _sized(graphic: Floats, patterned: bool, finest_px: int) -> Floats:
     """Large enough for what is below, where that has a pattern: a small print must not coarsen it."""
     height, width = graphic.shape[:2]
-    share = BAKED / max(height, width)
+    share = finest_px / max(height, width)
     if not patterned or share <= 1:
         return graphic
     size = (max(1, round(width * share)), max(1, round(height * share)))

@@ -83,9 +83,9 @@ def write_dressed(path: Path, out: Path) -> None:
     light = decimated(model, LIVE_TRIANGLES)
 
     def graphic(name: str, time_s: float) -> Graphic:
-        return read_graphic(Path(files[name][0]), time_s)
+        return read_graphic(Path(files[name][0]), time_s, LIVE_TEXTURE)
 
-    made = dressed(light, placed, posed(placed, model), scale_of(placed, model), graphic)
+    made = dressed(light, placed, posed(placed, model), scale_of(placed, model), graphic, LIVE_TEXTURE)
     (out / DRESSED).write_bytes(glb_of(flattened(made), LIVE_TEXTURE))
 
 

@@ -202,7 +202,7 @@ def register(mi: Any) -> None:
                 + body * wo.z * dr.inv_pi
             )
 
-        def sample(self, ctx: Any, si: Any, sample1: Any, sample2: Any, active: Any = True) -> tuple[Any, Any]:
+        def sample(self, _ctx: Any, si: Any, sample1: Any, sample2: Any, active: Any = True) -> tuple[Any, Any]:
             active = active & (si.wi.z > 1e-4)
             state = self._state(si, active)
             coat, mirror, _ = self._shares(state, si.wi.z)
@@ -234,7 +234,7 @@ def register(mi: Any) -> None:
         def pdf(self, ctx: Any, si: Any, wo: Any, active: Any = True) -> Any:
             return self.eval_pdf(ctx, si, wo, active)[1]
 
-        def eval_pdf(self, ctx: Any, si: Any, wo: Any, active: Any = True) -> tuple[Any, Any]:
+        def eval_pdf(self, _ctx: Any, si: Any, wo: Any, active: Any = True) -> tuple[Any, Any]:
             active = active & (si.wi.z > 1e-4) & (wo.z > 1e-4)
             state = self._state(si, active)
             return (

@@ -109,7 +109,7 @@ def _surface(mi: Any, material: Material, painted: bool, closed: bool) -> dict[s
 
 
 def _layered(mi: Any, material: Material, painted: bool) -> dict[str, Any]:
-    """Body, mirror, lacquer and fibres in one: our own surface, or the package's where surfaces of ours are too slow."""
+    """Body, mirror, lacquer and fibres in one: our own surface, or the package's where ours is too slow."""
     sheen = float(np.max(material.sheen_colour))
     if not mi.variant().startswith("scalar"):
         register(mi)
