@@ -1,4 +1,5 @@
-"""The sample project, open and finished: both photographs with their marks, models and light."""
+"""The sample project, open and finished: both photographs with their marks, models and light, and one of
+them dressed for a day."""
 
 from __future__ import annotations
 
@@ -8,8 +9,10 @@ from typing import Any
 
 import numpy as np
 
+from lithopos.core.camera.solve import pinhole_of
+from lithopos.core.derive import derive
 from lithopos.jobs.queue import Queue
-from lithopos.library.store import Library
+from lithopos.library.store import Library, ShotState
 from lithopos.samples.make import DATA
 
 PROJECT = "Tidewater yard"
@@ -63,7 +66,7 @@ def _well_apart(edges: list[Any], least_px: float) -> list[Any]:
 def fill_demo(data: Path, fresh: bool = False) -> str:
     """Fill a data folder with the sample project, if it is not there; returns the path to open.
 
-    Both shots are asked to be proved, so that the pictures stand soon after the start.
+    All shots are asked to be proved, so that the pictures stand soon after the start.
     """
     library = Library(data)
     if fresh:
@@ -76,18 +79,8 @@ def fill_demo(data: Path, fresh: bool = False) -> str:
     queue = Queue(data)
     for place in ("cloister-yard", "sea-terrace"):
         truth = json.loads((DATA / f"{place}.json").read_text())
-        photograph = library.import_file(project.id, DATA / truth["photograph"])
         model = library.import_file(project.id, DATA / truth["model"]["file"])
-        state = library.add_shot(project.id, truth["name"], photograph.sha256)
-        marks = marks_of(truth)
-        for field, label in (
-            ("edges", "edges"),
-            ("origin", "origin"),
-            ("lengths", "yardstick"),
-            ("gnomons", "gnomons"),
-            ("ground", "ground"),
-        ):
-            state = library.change(state.id, state.revision, {field: marks[field]}, label)
+        state = _marked_shot(library, project.id, truth)
         stood = {
             "id": "m1",
             "file": f"sha256:{model.sha256}",
@@ -97,4 +90,81 @@ def fill_demo(data: Path, fresh: bool = False) -> str:
         }
         state = library.change(state.id, state.revision, {"models": [stood]}, f"stand the {stood['name']}")
         queue.put(library.add_render(state.id, "proof").id, "proof")
+    queue.put(library.add_render(_opening_day(library, project.id).id, "proof").id, "proof")
     return fill_demo(data)
+
+
+def _marked_shot(library: Library, project_id: str, truth: dict[str, Any]) -> ShotState:
+    """A shot of a sample photograph with a hand's marks."""
+    photograph = library.import_file(project_id, DATA / truth["photograph"])
+    state = library.add_shot(project_id, truth["name"], photograph.sha256)
+    marks = marks_of(truth)
+    for field, label in (
+        ("edges", "edges"),
+        ("origin", "origin"),
+        ("lengths", "yardstick"),
+        ("gnomons", "gnomons"),
+        ("ground", "ground"),
+    ):
+        state = library.change(state.id, state.revision, {field: marks[field]}, label)
+    return state
+
+
+def _opening_day(library: Library, project_id: str) -> ShotState:
+    """The yard again, for the opening of the Osier pavilion: dressed things, one on another, prints, a poster."""
+    state = _marked_shot(library, project_id, json.loads((DATA / "cloister-yard.json").read_text()))
+    name = {
+        file: f"sha256:{library.import_file(project_id, DATA / file).sha256}"
+        for file in (
+            "marl-bench.glb",
+            "sill-planter.glb",
+            "tern-fountain.glb",
+            "tidewater-mark.svg",
+            "osier-poster.svg",
+        )
+    }
+    oak = {"kind": "wood", "parameters": {"varnish": 0.3}, "texture": {"file": "shipped:oak", "turn_deg": 90}}
+    mark = {"file": name["tidewater-mark.svg"], "name": "Mark", "at": [0.35, -0.23, 0.415], "facing": [0, -1, 0]}
+    models = [
+        {
+            "id": "m1",
+            "file": name["marl-bench.glb"],
+            "name": "Marl bench",
+            "position_m": (0.95, -1.75, 0.0),
+            "turn_deg": 14.0,
+            "surfaces": {"pale stone": oak},
+            "prints": {"p1": {**mark, "width_mm": 260}},
+        },
+        {
+            "id": "m2",
+            "file": name["sill-planter.glb"],
+            "name": "Sill planter",
+            "on": "m1",
+            "position_m": (-0.42, 0.0, 0.4725),
+            "turn_deg": -8.0,
+            "surfaces": {"zinc": {"kind": "paint", "colour": [0.012, 0.09, 0.088], "parameters": {"gloss": 0.7}}},
+        },
+        {
+            "id": "m3",
+            "file": name["tern-fountain.glb"],
+            "name": "Tern drinking fountain",
+            "position_m": (2.75, -0.9, 0.0),
+            "turn_deg": -70.0,
+            "surfaces": {"pale stone": {"kind": "stone", "texture": {"file": "shipped:terrazzo", "repeat_mm": 300}}},
+        },
+    ]
+    camera = derive(state.shot).camera
+    assert camera
+    wall = [(-6.39, y, z) for y, z in ((1.75, 2.7), (2.65, 2.7), (2.65, 1.35), (1.75, 1.35))]
+    corners = np.round(pinhole_of(camera).project(wall), 2).tolist()
+    poster = {
+        "id": "n1",
+        "name": "Poster",
+        "file": name["osier-poster.svg"],
+        "corners": corners,
+        "width_m": 0.9,
+        "frame_mm": 25,
+        "glass": True,
+    }
+    changes = {"name": "Osier pavilion, opening day", "models": models, "panes": [poster]}
+    return library.change(state.id, state.revision, changes, "things and a poster")

@@ -11,6 +11,7 @@ import click
 import numpy as np
 
 from lithopos.samples.further import FURTHER
+from lithopos.samples.graphics import write_graphics
 from lithopos.samples.models import MODELS, write_glb
 from lithopos.samples.photograph import Studio, develop, truth_of
 from lithopos.samples.places import PLACES
@@ -35,6 +36,7 @@ def main(
     out.mkdir(parents=True, exist_ok=True)
     for name, make in MODELS.items():
         write_glb(make(), out / f"{name}.glb")
+    write_graphics(out)
     if models:
         return
     mi = _renderer()

@@ -6,6 +6,7 @@ A product stands on z = 0 about the origin, metres, z up; `write_glb` turns it t
 from __future__ import annotations
 
 import io
+import itertools
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -116,7 +117,33 @@ def _rounded_profile(
     return [(float(r), float(z)) for r, z in result]
 
 
-MODELS = {"marl-bench": marl_bench, "tern-fountain": tern_fountain}
+def sill_planter(seed: int = 13) -> Product:
+    """A planter for a sill, 0.42 m long: a tapered trough of zinc with a rolled rim, filled with earth."""
+    rng = np.random.default_rng(seed)
+    walls = []
+    for x, y, along in ((0, -0.078, 0.42), (0, 0.078, 0.42)):
+        walls.append(meshes.bevelled_box((along, 0.006, 0.15), 0.002, 3).moved((x, y, 0.075)))
+    for end in (-0.207, 0.207):
+        walls.append(meshes.bevelled_box((0.006, 0.162, 0.15), 0.002, 3).moved((end, 0, 0.075)))
+    base = meshes.bevelled_box((0.42, 0.162, 0.006), 0.002, 3).moved((0, 0, 0.003))
+    corners = [(-0.21, -0.081), (0.21, -0.081), (0.21, 0.081), (-0.21, 0.081), (-0.21, -0.081)]
+    rim = [meshes.tube(np.array([[*a, 0.15], [*b, 0.15]]), 0.007, 16) for a, b in itertools.pairwise(corners)]
+    earth = meshes.bevelled_box((0.408, 0.15, 0.11), 0.01, 4).moved((0, 0, 0.062))
+    return Product(
+        "Sill planter",
+        [
+            ("trough", meshes.join([*walls, base]), "zinc"),
+            ("rim", meshes.join(rim), "zinc"),
+            ("earth", earth, "earth"),
+        ],
+        {
+            "zinc": Material((0.53, 0.55, 0.57), 0.45, 1.0),
+            "earth": Material(textures.stone(512, (0.06, 0.042, 0.03), rng, 0.3), 0.95, tile_m=(0.3, 0.3)),
+        },
+    )
+
+
+MODELS = {"marl-bench": marl_bench, "tern-fountain": tern_fountain, "sill-planter": sill_planter}
 
 
 def encode_srgb(linear: Array | textures.Image) -> textures.Image:
