@@ -8,11 +8,13 @@ from typing import Any
 
 import numpy as np
 
+from lithopos.core.exchange.graphic import Graphic
 from lithopos.core.geometry.model import Material, Model, Part, Texture
 from lithopos.core.materials.dress import dressed
-from lithopos.core.render.scene import Environment, Scene, StoodModel
+from lithopos.core.materials.kinds import KINDS
+from lithopos.core.render.scene import Environment, Lamp, Scene, StoodModel
 from lithopos.core.shot import Placed
-from tests.core.rendering import tracer
+from tests.core.rendering import box, tracer
 from tests.core.test_render import STANDING, scene_of
 
 HEIGHT_M = 0.5
@@ -116,6 +118,104 @@ class Materials(unittest.TestCase):
         mirrored = _pane(cosine, 1.52)
         tinted = {"kind": "glass", "colour": green.tolist()}
         np.testing.assert_allclose(seen(tinted, False), mirrored + (1 - mirrored) * green, atol=0.02)
+
+    def test_no_kind_loses_or_makes_light(self) -> None:
+        """A white furnace: under an even sky of 1 all about it, whatever is white is not seen at all."""
+        came = Material("seat", np.full(3, 0.5, np.float32), 0.5)
+        engine = tracer()
+        spots = [[x, y] for x in np.linspace(-0.4, 0.4, 5) for y in np.linspace(-0.4, 0.4, 5)]
+        dull = {"metal": {"polish": 0.2}, "paint": {"gloss": 0.1}}
+        cases = [(kind, {}) for kind in KINDS] + list(dull.items())
+        for kind, parameters in cases:
+            with self.subTest(kind=kind, parameters=parameters):
+                surface = {"kind": kind, "colour": [1, 1, 1], "parameters": parameters}
+                made = replace(
+                    scene(dress(tile(came), surfaces={"seat": surface}), (Environment(WHITE),)), receivers=()
+                )
+                engine.show(made)
+                light = engine.radiance("with", pixels_of(made, spots), 0, 128, 1).sum(1) / 256
+                # Lacquer over flakes, and wax (the package's own sheet), are off by a little more.
+                np.testing.assert_allclose(light.mean(), 1, atol=0.02 if kind in ("metallic paint", "wax") else 0.01)
+
+    def test_brushed_metal_spreads_light_across_the_brushing(self) -> None:
+        """A narrow light mirrored by brushed metal is drawn out square to the grooves (Ward 1992)."""
+        engine = tracer()
+        spread = {}
+        for turn in (0.0, 90.0):
+            surface = {"kind": "metal", "parameters": {"polish": 0.6, "brushed": 1.0, "brush_turn_deg": turn}}
+            came = Material("seat", np.full(3, 0.5, np.float32), 0.5)
+            made = scene(dress(tile(came), surfaces={"seat": surface}))
+            eye = made.camera.position - made.models[0].matrix[:3, 3]
+            mirrored = eye / np.linalg.norm(eye) * [-1, -1, 1]
+            spot = Lamp(tuple(made.models[0].matrix[:3, 3] + 2.0 * mirrored), 0.05, (60.0, 60.0, 60.0))
+            made = replace(made, lights=(spot,), receivers=())
+            engine.show(made)
+            grid = np.linspace(-0.45, 0.45, 19)
+            points = np.array([[x, y] for x in grid for y in grid])
+            light = engine.radiance("with", pixels_of(made, points), 0, 64, 1).sum((1, 2))
+            share = light / light.sum()
+            spread[turn] = np.sqrt((share[:, None] * points**2).sum(0) - (share[:, None] * points).sum(0) ** 2)
+        # Grooves along x leave the light short along x and long along y; turned by a right angle the other way.
+        self.assertLess(spread[0.0][0] / spread[0.0][1], 0.85 * spread[90.0][0] / spread[90.0][1])
+
+    def test_a_slab_of_glass_shifts_what_is_behind_it(self) -> None:
+        """A solid slab of thickness t shifts the sight sideways by t sin θ (1 - cos θ / (n cos θ')) (Snell)."""
+        t, n = 0.2, 1.52
+        slab = replace(box((1.0, 1.0, t)).parts[0], closed=True)
+        stripes = Texture(np.array([[[0.9] * 3], [[0.05] * 3]], np.float32), ((64.0, 0, 0), (0, 16.0, 0)), smooth=False)
+        clear = {"kind": "glass", "colour": [1, 1, 1]}
+        model = dress(Model([slab], [Material("slab", np.full(3, 0.5, np.float32), 0.5)]), surfaces={"slab": clear})
+        floor = replace(tile(Material("floor", stripes, 1.0, specular=0.0)).parts[0], material=1)
+        floor = replace(floor, vertices=floor.vertices * 8 - [0, 0, 0.3])
+        both = Model([*model.parts, floor], [*model.materials, Material("floor", stripes, 1.0, specular=0.0)])
+        bare = Model([replace(floor, material=0)], [Material("floor", stripes, 1.0, specular=0.0)])
+        engine = tracer()
+
+        def bright(model: Model, points: Any) -> Any:
+            made = replace(scene(model, (Environment(WHITE),)), receivers=())
+            engine.show(made)
+            return engine.radiance("with", np.floor(made.camera.project(points)).astype(np.int32), 0, 128, 1).sum(
+                (1, 2)
+            )
+
+        made = scene(model)
+        origin, eye = made.models[0].matrix[:3, 3], made.camera.position
+        shares = (0.0, 0.7, 0.85, 1.0, 1.15, 1.3)
+        tops, spots = [], {share: list[Any]() for share in shares}
+        for y in np.linspace(-0.4, 0.1, 41):
+            # A sight that enters the slab's top here, and where it would meet the floor shifted by a share of that.
+            top = origin + [0.0, y, t]
+            way = (top - eye) / np.linalg.norm(top - eye)
+            cosine = -way[2]
+            sideways = way[:2] / np.linalg.norm(way[:2])
+            inner = np.sqrt(1 - (1 - cosine**2) / n**2)
+            lag = t * (np.sqrt(1 - cosine**2) / cosine - np.sqrt(1 - inner**2) / inner)
+            hit = top + way * ((origin[2] - 0.3 - top[2]) / way[2])
+            tops.append(top)
+            for share in shares:
+                spots[share].append(hit - np.array([*sideways, 0]) * lag * share)
+        seen = bright(both, np.array(tops))
+        alike = {share: float(np.corrcoef(seen, bright(bare, np.array(spots[share])))[0, 1]) for share in shares}
+        self.assertEqual(max(alike, key=lambda share: alike[share]), 1.0, alike)
+        self.assertGreater(alike[1.0], 0.7)
+
+    def test_a_prints_edge_lies_where_its_alpha_ends(self) -> None:
+        """On glass too, where a print is a surface of its own over another."""
+        codes = np.full((32, 32, 4), [255, 0, 0, 255], np.uint8)
+        codes[:, 16:, 3] = 0
+        print_ = {"file": "g.png", "width_mm": 400, "at": [0, 0, 0], "facing": [0, 0, 1], "gloss": 0.0}
+        for kind in ("matte", "glass"):
+            with self.subTest(kind=kind):
+                came = tile(Material("seat", np.full(3, 0.5, np.float32), 1.0, specular=0.0))
+                surface = {"kind": kind, "colour": [0.9, 0.9, 0.9]}
+                made = scene(dress(came, {"g.png": Graphic(codes)}, surfaces={"seat": surface}, prints={"p": print_}))
+                engine = tracer()
+                engine.show(replace(made, lights=(Environment(WHITE),), receivers=()))
+                places = [[-0.03, 0.0], [0.03, 0.0], [-0.15, 0.1], [-0.25, 0.0]]
+                light = engine.radiance("with", pixels_of(made, places), 0, 256, 1).sum(1) / 512
+                blue = light[:, 2]
+                self.assertLess(max(blue[0], blue[2]), 0.2)
+                self.assertGreater(min(blue[1], blue[3]), 0.75)
 
     def test_a_surface_changes_its_own_material_alone_and_what_is_traced(self) -> None:
         changes = {"surfaces": {"bronze": {"kind": "paint", "colour": [0.5, 0.02, 0.02]}}}

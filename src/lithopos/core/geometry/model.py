@@ -84,7 +84,7 @@ class Material:
     coat, coat_roughness : a clear lacquer over it.
     sheen_colour, sheen_roughness : light caught by fibres at grazing angles.
     specular, specular_colour : strength and tint of what a dielectric mirrors (1: by Fresnel's equations at `ior`).
-    anisotropy, anisotropy_turn_deg : how far the polish runs one way, and which, from the uv's first axis.
+    anisotropy, anisotropy_turn_deg : how much rougher it is one way, and which: anticlockwise from the uv's first axis.
     diffuse_transmission : how much of the light that is not mirrored goes through, scattered (paper, wax).
     unlit : shines with its base colour whatever the light.
     under : what shows where this one's opacity lets it: a print on glass, or one that repeats over a pattern.

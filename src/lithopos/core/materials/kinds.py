@@ -64,7 +64,7 @@ def _metal(name: str, colour: Floats, told: Mapping[str, float]) -> Material:
         _roughness(told["polish"]),
         metallic=1.0,
         anisotropy=told["brushed"],
-        anisotropy_turn_deg=told["brush_turn_deg"],
+        anisotropy_turn_deg=told["brush_turn_deg"] + 90,  # grooves scatter across themselves
     )
 
 

@@ -101,7 +101,7 @@ def register(mi: Any) -> None:
             self.metal = props["metallic"]
             self.tables = mi.Texture2f(mi.TensorXf(table), wrap_mode=dr.WrapMode.Clamp)
             self.means = mi.Texture2f(mi.TensorXf(means), wrap_mode=dr.WrapMode.Clamp)
-            for name in ("f0", "anisotropic", "coat", "coat_alpha", "fibres"):
+            for name in ("f0", "anisotropic", "brush_cos", "brush_sin", "coat", "coat_alpha", "fibres"):
                 setattr(self, name, dr.opaque(mi.Float, float(props[name])))
             self.fibre_tint = mi.Color3f(*(dr.opaque(mi.Float, float(props[f"fibre_{c}"])) for c in "rgb"))
             self.mirror_tint = mi.Color3f(*(dr.opaque(mi.Float, float(props[f"mirror_{c}"])) for c in "rgb"))
@@ -142,6 +142,11 @@ def register(mi: Any) -> None:
                 "coat": mi.MicrofacetDistribution(mi.MicrofacetType.GGX, self.coat_alpha, True),
                 "f0": f0,
             }
+
+        def _brushed(self, way: Any, back: float = 1.0) -> Any:
+            """A direction seen from the axes along which the roughness runs (or back from them)."""
+            c, s = self.brush_cos, back * self.brush_sin
+            return mi.Vector3f(c * way.x + s * way.y, c * way.y - s * way.x, way.z)
 
         def _shares(self, state: dict[str, Any], mu: Any) -> tuple[Any, Any, Any]:
             """How likely each lobe is looked into: lacquer, mirror, body."""
@@ -204,28 +209,25 @@ def register(mi: Any) -> None:
 
         def sample(self, _ctx: Any, si: Any, sample1: Any, sample2: Any, active: Any = True) -> tuple[Any, Any]:
             active = active & (si.wi.z > 1e-4)
-            state = self._state(si, active)
-            coat, mirror, _ = self._shares(state, si.wi.z)
+            state, wi = self._state(si, active), self._brushed(si.wi)
+            coat, mirror, _ = self._shares(state, wi.z)
             into_coat = sample1 < coat
-            into_mirror = ~into_coat & (sample1 < coat + mirror)
-            m_coat, _p = state["coat"].sample(si.wi, sample2)
-            m_lobe, _q = state["lobe"].sample(si.wi, sample2)
+            mirrored = sample1 < coat + mirror
+            m_coat, _p = state["coat"].sample(wi, sample2)
+            m_lobe, _q = state["lobe"].sample(wi, sample2)
             facet = dr.select(into_coat, m_coat, m_lobe)
-            wo = dr.select(
-                into_coat | into_mirror, mi.reflect(si.wi, facet), mi.warp.square_to_cosine_hemisphere(sample2)
-            )
+            wo = dr.select(mirrored, mi.reflect(wi, facet), mi.warp.square_to_cosine_hemisphere(sample2))
             active &= wo.z > 1e-4
-            found = mi.BSDFSample3f(wo)
-            found.pdf = self._density(state, si.wi, wo)
+            found = mi.BSDFSample3f(self._brushed(wo, -1.0))
+            found.pdf = self._density(state, wi, wo)
             found.eta = 1.0
+            flags = mi.BSDFFlags
             found.sampled_type = dr.select(
-                into_coat | into_mirror,
-                mi.UInt32(+mi.BSDFFlags.GlossyReflection),
-                mi.UInt32(+mi.BSDFFlags.DiffuseReflection),
+                mirrored, mi.UInt32(+flags.GlossyReflection), mi.UInt32(+flags.DiffuseReflection)
             )
-            found.sampled_component = dr.select(into_coat | into_mirror, mi.UInt32(0), mi.UInt32(1))
+            found.sampled_component = dr.select(mirrored, mi.UInt32(0), mi.UInt32(1))
             active &= found.pdf > 1e-8
-            value = self._light(state, si.wi, wo) / dr.maximum(found.pdf, 1e-8)
+            value = self._light(state, wi, wo) / dr.maximum(found.pdf, 1e-8)
             return found, dr.select(active, value, 0)
 
         def eval(self, ctx: Any, si: Any, wo: Any, active: Any = True) -> Any:
@@ -236,10 +238,10 @@ def register(mi: Any) -> None:
 
         def eval_pdf(self, _ctx: Any, si: Any, wo: Any, active: Any = True) -> tuple[Any, Any]:
             active = active & (si.wi.z > 1e-4) & (wo.z > 1e-4)
-            state = self._state(si, active)
+            state, wi, wo = self._state(si, active), self._brushed(si.wi), self._brushed(wo)
             return (
-                dr.select(active, self._light(state, si.wi, wo), 0),
-                dr.select(active, self._density(state, si.wi, wo), 0),
+                dr.select(active, self._light(state, wi, wo), 0),
+                dr.select(active, self._density(state, wi, wo), 0),
             )
 
         def eval_diffuse_reflectance(self, si: Any, active: Any = True) -> Any:

@@ -121,6 +121,8 @@ def _layered(mi: Any, material: Material, painted: bool) -> dict[str, Any]:
             "metallic": _as_texture(mi, material.metallic),
             "f0": float(np.clip(straight, 0, 1)),
             "anisotropic": material.anisotropy,
+            "brush_cos": float(np.cos(np.radians(material.anisotropy_turn_deg))),
+            "brush_sin": float(np.sin(np.radians(material.anisotropy_turn_deg))),
             "coat": material.coat,
             "coat_alpha": max(material.coat_roughness**2, LEAST_ALPHA),
             "fibres": sheen,
