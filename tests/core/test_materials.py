@@ -124,8 +124,8 @@ class Materials(unittest.TestCase):
         came = Material("seat", np.full(3, 0.5, np.float32), 0.5)
         engine = tracer()
         spots = [[x, y] for x in np.linspace(-0.4, 0.4, 5) for y in np.linspace(-0.4, 0.4, 5)]
-        dull = {"metal": {"polish": 0.2}, "paint": {"gloss": 0.1}}
-        cases = [(kind, {}) for kind in KINDS] + list(dull.items())
+        dull: dict[str, dict[str, float]] = {"metal": {"polish": 0.2}, "paint": {"gloss": 0.1}}
+        cases: list[tuple[str, dict[str, float]]] = [(kind, {}) for kind in KINDS] + list(dull.items())
         for kind, parameters in cases:
             with self.subTest(kind=kind, parameters=parameters):
                 surface = {"kind": kind, "colour": [1, 1, 1], "parameters": parameters}
@@ -162,7 +162,8 @@ class Materials(unittest.TestCase):
         """A solid slab of thickness t shifts the sight sideways by t sin θ (1 - cos θ / (n cos θ')) (Snell)."""
         t, n = 0.2, 1.52
         slab = replace(box((1.0, 1.0, t)).parts[0], closed=True)
-        stripes = Texture(np.array([[[0.9] * 3], [[0.05] * 3]], np.float32), ((64.0, 0, 0), (0, 16.0, 0)), smooth=False)
+        bars = np.where(np.random.default_rng(5).random((160, 1, 1)) > 0.5, 0.9, 0.05) * np.ones(3)
+        stripes = Texture(bars.astype(np.float32), smooth=False)
         clear = {"kind": "glass", "colour": [1, 1, 1]}
         model = dress(Model([slab], [Material("slab", np.full(3, 0.5, np.float32), 0.5)]), surfaces={"slab": clear})
         floor = replace(tile(Material("floor", stripes, 1.0, specular=0.0)).parts[0], material=1)
@@ -196,8 +197,8 @@ class Materials(unittest.TestCase):
                 spots[share].append(hit - np.array([*sideways, 0]) * lag * share)
         seen = bright(both, np.array(tops))
         alike = {share: float(np.corrcoef(seen, bright(bare, np.array(spots[share])))[0, 1]) for share in shares}
-        self.assertEqual(max(alike, key=lambda share: alike[share]), 1.0, alike)
-        self.assertGreater(alike[1.0], 0.7)
+        others = max(alike[share] for share in shares if share != 1.0)
+        self.assertGreater(alike[1.0], others + 0.15, alike)
 
     def test_a_prints_edge_lies_where_its_alpha_ends(self) -> None:
         """On glass too, where a print is a surface of its own over another."""
