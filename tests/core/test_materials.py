@@ -162,8 +162,8 @@ class Materials(unittest.TestCase):
         """A solid slab of thickness t shifts the sight sideways by t sin θ (1 - cos θ / (n cos θ')) (Snell)."""
         t, n = 0.2, 1.52
         slab = replace(box((1.0, 1.0, t)).parts[0], closed=True)
-        bars = np.where(np.random.default_rng(5).random((160, 1, 1)) > 0.5, 0.9, 0.05) * np.ones(3)
-        stripes = Texture(bars.astype(np.float32), smooth=False)
+        fields = np.where(np.random.default_rng(5).random((160, 160, 1)) > 0.5, 0.9, 0.05) * np.ones(3)
+        stripes = Texture(fields.astype(np.float32), smooth=False)
         clear = {"kind": "glass", "colour": [1, 1, 1]}
         model = dress(Model([slab], [Material("slab", np.full(3, 0.5, np.float32), 0.5)]), surfaces={"slab": clear})
         floor = replace(tile(Material("floor", stripes, 1.0, specular=0.0)).parts[0], material=1)
@@ -183,9 +183,9 @@ class Materials(unittest.TestCase):
         origin, eye = made.models[0].matrix[:3, 3], made.camera.position
         shares = (0.0, 0.7, 0.85, 1.0, 1.15, 1.3)
         tops, spots = [], {share: list[Any]() for share in shares}
-        for y in np.linspace(-0.4, 0.1, 41):
+        for x, y in np.stack(np.meshgrid(np.linspace(-0.3, 0.3, 9), np.linspace(-0.4, 0.1, 41)), -1).reshape(-1, 2):
             # A sight that enters the slab's top here, and where it would meet the floor shifted by a share of that.
-            top = origin + [0.0, y, t]
+            top = origin + [x, y, t]
             way = (top - eye) / np.linalg.norm(top - eye)
             cosine = -way[2]
             sideways = way[:2] / np.linalg.norm(way[:2])
