@@ -30,7 +30,7 @@ from proving.server import running
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.decode import read_picture
 from lithopos.core.exchange.picture import write_png
-from lithopos.core.reading.ask import ask_reader, inspect_file, read_model
+from lithopos.core.reading.ask import ask_reader, inspect_file, read_graphic, read_model
 from lithopos.web.app import create_app
 from tests.core.test_files import glb, png_header, triangle
 from tests.core.test_shot import example
@@ -55,6 +55,61 @@ def image(mode: str = "RGB", kind: str = "PNG", **more: Any) -> bytes:
     buffer = io.BytesIO()
     Image.fromarray(PIXELS).convert(mode).save(buffer, kind, **more)
     return buffer.getvalue()
+
+
+class Graphics(Folder):
+    def test_drawings_run_nothing_and_lead_nowhere(self) -> None:
+        secret = self.file("secret.png", image())
+        head = '<svg xmlns="http://www.w3.org/2000/svg" xmlns:xlink="http://www.w3.org/1999/xlink" viewBox="0 0 8 8">'
+        leading = (
+            f'<image href="{secret}" width="8" height="8"/>',
+            f'<image xlink:href="file://{secret}" width="8" height="8"/>',
+            f'<rect width="8" height="8" style="fill:url({secret})"/>',
+            f"<style>@import url({secret}); rect {{fill: red}}</style>",
+            "<script>while (true) {}</script>",
+        )
+        for inside in leading:
+            with self.subTest(inside):
+                path = self.file("d.svg", f"{head}{inside}</svg>")
+                self.assertEqual(inspect_file(path)["kind"], "graphic")
+                # Nothing, or one plain colour where a fill was struck out.
+                codes = read_graphic(path).codes.reshape(-1, 4)
+                self.assertEqual(len(np.unique(codes, axis=0)), 1)
+        drawn = read_graphic(self.file("d.svg", f'{head}<rect width="4" height="8" fill="#f00"/></svg>')).codes
+        np.testing.assert_array_equal(drawn[5, [5, -5]], [[255, 0, 0, 255], [0, 0, 0, 0]])
+
+    def test_bad_graphics_end_in_one_line(self) -> None:
+        lol = "".join(f'<!ENTITY l{n} "{f"&l{n - 1};" * 10}">' for n in range(1, 12))
+        plain = '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9">'
+        bomb = f'<!DOCTYPE svg [<!ENTITY l0 "x">{lol}]>{plain}&l11;</svg>'
+        for name, data, words in (
+            ("cut.svg", '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 9 9"><rect', "damaged drawing"),
+            ("bare.svg", '<svg xmlns="http://www.w3.org/2000/svg"/>', "tells no size"),
+            ("thin.svg", '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 1e5 1"/>', "absurd size"),
+            ("cut.mp4", b"\0\0\0\x18ftypisom\0\0\0\0isomiso2" + b"\0" * 50, "no picture that can be read"),
+        ):
+            with self.subTest(name), self.assertRaisesRegex(InputError, words):
+                inspect_file(self.file(name, data))
+        try:  # entities are not followed, or the drawing is refused: nothing grows
+            inspect_file(self.file("bomb.svg", bomb))
+        except InputError as error:
+            self.assertIn("drawing", str(error))
+
+    def test_a_films_frame_is_the_one_on_show_at_its_time(self) -> None:
+        import av
+
+        path = self.folder / "take.mkv"
+        with av.open(str(path), "w") as film:
+            stream = film.add_stream("ffv1", rate=10)
+            stream.width, stream.height, stream.pix_fmt = 32, 24, "bgr0"
+            for level in range(0, 200, 20):
+                frame = av.VideoFrame.from_ndarray(np.full((24, 32, 3), level, np.uint8), format="rgb24")
+                film.mux(stream.encode(frame))
+            film.mux(stream.encode())
+        told = inspect_file(path)
+        self.assertEqual((told["kind"], told["width"], told["height"]), ("film", 32, 24))
+        for time_s, level in ((0.0, 0), (0.35, 60), (0.8, 160), (99.0, 180)):
+            self.assertEqual(int(read_graphic(path, time_s).codes[3, 3, 0]), level)
 
 
 class Models(Folder):

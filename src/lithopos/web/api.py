@@ -27,7 +27,7 @@ from lithopos.core.exchange.picture import write_atomically
 from lithopos.core.grounds import GROUND_MATERIALS
 from lithopos.core.materials.kinds import KINDS
 from lithopos.core.materials.textures import FOLDER, shipped
-from lithopos.core.place.reflectance import PickedReflectance, ReflectanceQuestion, picked_reflectance
+from lithopos.core.place.reflectance import PickedReflectance, ReflectanceQuestion, picked_reflectance, place_light
 from lithopos.core.readiness import missing
 from lithopos.core.reading.ask import ask_reader, find_edges_of, read_picture_kept
 from lithopos.core.reading.child import THUMB_WIDTHS
@@ -289,7 +289,8 @@ def pick_reflectance(path: s.ShotPath, body: ReflectanceQuestion) -> Response:
     name = shot.photograph.file
     picture = read_picture_kept(_library().file_path(name), _library().made_folder(name))
     ground = shot.ground.reflectance or GROUND_MATERIALS[shot.ground.material].reflectance
-    return _json(picked_reflectance(body, picture, pinhole_of(facts.camera), ground, sun))
+    camera = pinhole_of(facts.camera)
+    return _json(picked_reflectance(body, picture, camera, place_light(picture, camera, ground, sun)))
 
 
 @api.get("/shots/<string:shot_id>/things/<string:thing_id>/live", operation_id="getDressed")

@@ -18,7 +18,8 @@ LEAST_PIXELS = 200
 CLEARLY_APART = 0.6  # of light and shade, natural logarithm
 UNSURE_SHARE = 0.2
 LEAST_SHARE = 0.04  # of the ground in shade, and in light, to be measured
-MOST_SHADE = 0.6  # of the light: brighter is no shade
+MOST_SHADE = 0.5  # of the light: brighter is no shade
+LEAST_BLUER = 1.2
 
 __all__ = ["GroundLevel", "ShadePair", "ground_level", "shade_pair"]
 
@@ -101,7 +102,9 @@ def shade_pair(encoded: Floats, linear: Floats, camera: Pinhole, height_m: float
         return None
     light, shade = np.median(values[lit], axis=0), np.median(values[dim], axis=0)
     share = shade / np.maximum(light, 1e-5)
-    return ShadePair(np.asarray(share, np.float32)) if float(luminance(share)) < MOST_SHADE else None
+    # What the sun leaves out is bluer than what it lights; paving of two tones is not.
+    is_shade = float(luminance(share)) < MOST_SHADE and share[2] > LEAST_BLUER * share[0]
+    return ShadePair(np.asarray(share, np.float32)) if is_shade else None
 
 
 def _near_pixels(camera: Pinhole, height_m: float, width: int, height: int) -> Array:

@@ -14,7 +14,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
-import cv2
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -28,12 +27,14 @@ from lithopos.core.place.exposure import GroundLevel, ShadePair, ground_level, s
 
 # Where the ground shows no shade: a clear day's, per channel, between what pictures showed and a clear sky's model.
 USUAL_SHADE = np.array([0.17, 0.25, 0.39], np.float32)
-SIGMA_LIT, SIGMA_SHADE, SIGMA_USUAL = 0.08, 0.15, 0.35
+# Relative: in the sun the ground's own reflectance is assumed; in shade nobody knows how much sky is seen there.
+SIGMA_LIT, SIGMA_SHADE, SIGMA_USUAL = 0.12, 0.4, 0.5
+DARKEST_LIT = 0.4  # of the ground's reflectance: what would be darker in the sun is taken to lie in shade
 MOST = 0.98
 
 Facing = Literal["level", "along run A", "along run B", "towards the camera"]
 
-__all__ = ["PickedReflectance", "ReflectanceQuestion", "picked_reflectance"]
+__all__ = ["PickedReflectance", "PlaceLight", "ReflectanceQuestion", "picked_reflectance", "place_light"]
 
 
 class ReflectanceQuestion(BaseModel):
@@ -76,10 +77,8 @@ class PlaceLight:
     sun: Array | None
 
 
-def picked_reflectance(
-    question: ReflectanceQuestion, photograph: Picture, camera: Pinhole, ground: float, sun: Array | None
-) -> PickedReflectance:
-    """The reflectance of a patch of the photograph.
+def place_light(photograph: Picture, camera: Pinhole, ground: float, sun: Array | None) -> PlaceLight:
+    """What a photograph tells of the light in its place.
 
     Parameters
     ----------
@@ -90,19 +89,32 @@ def picked_reflectance(
     Raises
     ------
     InputError
-        If the patch lies outside the photograph, is clipped, or the ground's level can't be told.
+        If the ground is not seen.
     """
     encoded = photograph.encoded
     linear = decode_srgb(encoded)
-    light = PlaceLight(
-        ground_level(encoded, linear, camera, 0.0, sun is not None),
-        ground,
-        shade_pair(encoded, linear, camera, 0.0) if sun is not None else None,
-        sun,
-    )
-    mean, spread = _patch(encoded, linear, question)
+    level = ground_level(encoded, linear, camera, 0.0, sun is not None)
+    pair = shade_pair(encoded, linear, camera, 0.0) if sun is not None else None
+    return PlaceLight(level, ground, pair, sun)
+
+
+def picked_reflectance(
+    question: ReflectanceQuestion, photograph: Picture, camera: Pinhole, light: PlaceLight
+) -> PickedReflectance:
+    """The reflectance of a patch of the photograph.
+
+    Parameters
+    ----------
+    camera : for the photograph's size.
+
+    Raises
+    ------
+    InputError
+        If the patch lies outside the photograph, or is clipped.
+    """
+    mean, spread = _patch(photograph, question)
     normal = _normal(question, camera)
-    white = light.level.luminance / ground
+    white = light.level.luminance / light.ground
     shares = {lit: _share(light, normal, lit) for lit in (True, False)}
     lit = _judged(question, mean / white, shares, light)
     colour = mean / white / np.maximum(shares[lit], 1e-4)
@@ -111,7 +123,7 @@ def picked_reflectance(
     notes = list(light.level.notes)
     if float(colour.max()) > 1:
         notes.append("It is brighter than white would be there: is it mirroring, or more in the sun than was told?")
-    if not lit and light.pair is None and sun is not None:
+    if not lit and light.pair is None and light.sun is not None:
         notes.append(
             "The ground shows no light and shade side by side: how dark the shade is was taken from a clear day."
         )
@@ -120,18 +132,20 @@ def picked_reflectance(
     )
 
 
-def _patch(encoded: Floats, linear: Floats, question: ReflectanceQuestion) -> tuple[Floats, float]:
+def _patch(photograph: Picture, question: ReflectanceQuestion) -> tuple[Floats, float]:
     """The mean of a round patch, its outliers left out, and its relative spread."""
-    height, width = linear.shape[:2]
+    height, width = photograph.codes.shape[:2]
     x, y = question.at
     if not (0 <= x < width and 0 <= y < height):
         raise InputError("at", "lies outside the photograph")
-    mask = np.zeros((height, width), np.uint8)
-    cv2.circle(mask, (int(x), int(y)), max(0, round(question.radius_px)), 1, -1)
-    inside = mask > 0
-    if float((encoded[inside].max(-1) >= 0.985).mean()) > 0.3:
+    reach = question.radius_px
+    column0, row0 = max(int(x - reach), 0), max(int(y - reach), 0)
+    around = photograph.encoded[row0 : int(y + reach) + 1, column0 : int(x + reach) + 1]
+    rows, columns = np.mgrid[: around.shape[0], : around.shape[1]]
+    inside = np.hypot(columns + column0 + 0.5 - x, rows + row0 + 0.5 - y) <= max(reach, 0.75)
+    if float((around[inside].max(-1) >= 0.985).mean()) > 0.3:
         raise InputError("at", "is clipped in the photograph: too bright to tell how much it throws back")
-    values = linear[inside]
+    values = decode_srgb(around[inside])
     bright = luminance(values)
     low, high = np.percentile(bright, [10, 90])
     kept = values[(bright >= low) & (bright <= high)]
@@ -163,13 +177,13 @@ def _share(light: PlaceLight, normal: Array, lit: bool) -> Floats:
 
 
 def _judged(question: ReflectanceQuestion, beside_white: Floats, shares: dict[bool, Floats], light: PlaceLight) -> bool:
-    """Whether the sun shines on a patch: as it is told; else not where it can't, and where it could it does if the
-    patch would have to be brighter than white in the shade, or is of the level of the lit ground."""
+    """Whether the sun shines on a patch: as it is told; else where it can, unless what lies there would have to be
+    much darker than the ground."""
     if light.sun is None or question.in_sun is False:
         return False
     if question.in_sun:
         return True
     if np.allclose(shares[True], shares[False]):
         return False
-    in_shade = float(luminance(beside_white / np.maximum(shares[False], 1e-4)))
-    return in_shade > 0.75
+    in_sun = float(luminance(beside_white / np.maximum(shares[True], 1e-4)))
+    return in_sun > DARKEST_LIT * light.ground
