@@ -73,10 +73,29 @@ def main() -> None:
         page.press("Make the master")
         page.page.locator("footer").get_by_text("part 2 of", exact=False).wait_for(timeout=120_000)
         take(page, "deliver-under-way")
+        page.page.locator("footer button", has_text="Osier pavilion").first.click()
+        dressed(page)
         page.press("Tidewater yard")
         take(page, "project")
         page.press("All projects")
         take(page, "projects")
+
+
+def dressed(page: Screen) -> None:
+    """Place with dressed things: a print in hand, and looking round."""
+    page.until("window.lithopos?.shot.models.length === 3")
+    page.step("Place")
+    live(page)
+    page.page.wait_for_timeout(6000)
+    page.page.locator("aside button", has_text="Marl bench").first.click()
+    page.unfold("Prints")
+    page.page.get_by_role("button", name="Mark", exact=True).click()
+    take(page, "place-dressed")
+    page.press("Look round")
+    page.page.get_by_test_id("round").wait_for()
+    page.page.wait_for_timeout(3000)
+    take(page, "place-round")
+    page.page.keyboard.press("r")
 
 
 def perspective_states(page: Screen) -> None:

@@ -24,6 +24,7 @@ export function facts(
 ): Record<Step, Fact> {
   const { camera, sun } = derived;
   const picture = shot.photograph;
+  const things = [...shot.models, ...shot.panes];
   return {
     photo: picture
       ? { state: "measured", text: `${picture.width} × ${picture.height}` }
@@ -37,10 +38,10 @@ export function facts(
             state: shot.camera.kind === "hand" ? "set by hand" : "measured",
             text: `camera ${withRange(camera.camera_position?.[2] ?? 0, camera.sigma.height_m, " m")} up`,
           },
-    place: shot.models.length
+    place: things.length
       ? {
           state: "set by hand",
-          text: shot.models.length === 1 ? (shot.models[0]?.name ?? "") : `${shot.models.length} things`,
+          text: things.length === 1 ? (things[0]?.name ?? "") : `${things.length} things`,
         }
       : { state: camera ? "needs you" : "not begun", text: "nothing stands yet" },
     light:

@@ -9,8 +9,11 @@ type Kinds = Materials["surfaces"];
 /** Nothing is there to be mirrored in the live view: a full metal would be black. */
 export const LIVE_METAL = 0.35;
 
-/** A copy of a model with other surfaces on some of its materials, as near to the proof as rasterising allows. */
-export function dressed(root: Group, surfaces: Surfaces, kinds: Kinds): Group {
+/**
+ * A copy of a model with other surfaces on some of its materials, as near to the proof as rasterising allows. On one
+ * that the server has laid (`laid`) textures and prints stay as they are.
+ */
+export function dressed(root: Group, surfaces: Surfaces, kinds: Kinds, laid: boolean): Group {
   const copy = root.clone();
   const made = new Map<string, MeshStandardMaterial>();
   copy.traverse((thing) => {
@@ -18,7 +21,7 @@ export function dressed(root: Group, surfaces: Surfaces, kinds: Kinds): Group {
     const name: string = thing.material.name;
     const surface = surfaces[name];
     const kind = surface && kinds[surface.kind];
-    if (!surface || !kind) return;
+    if (!surface || !kind || (laid && thing.material.map)) return;
     const material = made.get(name) ?? bending(liveMaterial(surface, kind));
     made.set(name, material);
     thing.material = material;
@@ -44,7 +47,7 @@ function liveMaterial(surface: Surface, kind: Kinds[string]): MeshStandardMateri
   });
   material.userData.dressed = true;
   material.color.setRGB(r ?? 0.5, g ?? 0.5, b ?? 0.5);
-  if (surface.kind === "glass") {
+  if (surface.kind === "glass" || surface.kind === "water") {
     material.roughness = told("frost", 0);
     material.transparent = true;
     material.opacity = 0.3 + 0.5 * told("frost", 0);

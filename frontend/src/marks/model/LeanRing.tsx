@@ -4,6 +4,7 @@ import type { Frame } from "../../geometry/frame";
 import type { ImagePoint, World } from "../../geometry/points";
 import { footOf, sizeOf } from "../../geometry/standing";
 import type { LoadedModel } from "../../live/models";
+import { SquareGrip } from "../../stage/Grips";
 import { Handle } from "../../stage/Handle";
 import { Tag } from "../../stage/Tag";
 import { useChange } from "../../state/changes";
@@ -61,17 +62,7 @@ export function LeanRing({ shot, frame, camera, placed, things, model }: Props) 
         onMove={lean}
         onKeep={() => keep(`lean the ${placed.name}`)}
       >
-        <circle cx={g[0]} cy={g[1]} r={13} fill="transparent" />
-        <rect
-          x={g[0] - 5.5}
-          y={g[1] - 5.5}
-          width={11}
-          height={11}
-          rx={2.5}
-          fill="var(--color-verdigris-deep)"
-          stroke="#fff"
-          strokeWidth={1.8}
-        />
+        <SquareGrip at={g} tone="var(--color-verdigris-deep)" filled />
       </Handle>
       <Tag x={g[0] + 12} y={g[1] + 4} text={`leans ${placed.lean_deg.toFixed(1)}°`} />
     </g>

@@ -32,8 +32,8 @@ function Stood({ shotId, placed, accepted, things }: Props) {
   const look = JSON.stringify(placed.surfaces);
   const shown = laid ?? model;
   const copy = useMemo(
-    () => shown && dressed(shown.root, JSON.parse(look) as Surfaces, kinds?.surfaces ?? {}),
-    [shown, look, kinds],
+    () => shown && dressed(shown.root, JSON.parse(look) as Surfaces, kinds?.surfaces ?? {}, laid !== null),
+    [shown, look, kinds, laid],
   );
   useEffect(() => () => void (copy && undressed(copy)), [copy]);
   if (!copy || !model) return null;

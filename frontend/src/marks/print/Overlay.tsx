@@ -6,6 +6,7 @@ import { onSheet, pulledTo, sheetOn, turnedSheet } from "../../geometry/sheet";
 import { after, apply, carrierOf, standOf, stood } from "../../geometry/standing";
 import { hitUnder } from "../../live/hit";
 import { useModel } from "../../live/models";
+import { RoundGrip, SquareGrip } from "../../stage/Grips";
 import { Handle } from "../../stage/Handle";
 import { Tag } from "../../stage/Tag";
 import { useChange } from "../../state/changes";
@@ -93,8 +94,7 @@ function Patch({ shot, document, frame, camera, placed, print, id }: Props) {
         onKeep={() => keep(`slide the print ${print.name}`)}
         onDelete={() => void change(struckOut(placed.id, id), "take a print off")}
       >
-        <circle cx={m[0]} cy={m[1]} r={13} fill="transparent" />
-        <circle cx={m[0]} cy={m[1]} r={6} fill="var(--color-verdigris)" stroke="#fff" strokeWidth={1.8} />
+        <RoundGrip at={m} filled />
       </Handle>
       <Handle
         frame={frame}
@@ -103,17 +103,7 @@ function Patch({ shot, document, frame, camera, placed, print, id }: Props) {
         onMove={pull}
         onKeep={() => keep(`size the print ${print.name}`)}
       >
-        <circle cx={r[0]} cy={r[1]} r={13} fill="transparent" />
-        <rect
-          x={r[0] - 5}
-          y={r[1] - 5}
-          width={10}
-          height={10}
-          rx={2}
-          fill="#fff"
-          stroke="var(--color-verdigris)"
-          strokeWidth={2}
-        />
+        <SquareGrip at={r} />
       </Handle>
       <Tag x={r[0] + 12} y={r[1] + 4} text={`${Math.round(print.width_mm)} mm wide`} />
     </g>

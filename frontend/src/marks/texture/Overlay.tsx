@@ -7,6 +7,7 @@ import { boxSheet, onSheet, pulledTo, turnedSheet } from "../../geometry/sheet";
 import { after, apply, carrierOf, standOf, stood } from "../../geometry/standing";
 import { type Hit, hitUnder } from "../../live/hit";
 import { useModel } from "../../live/models";
+import { RoundGrip, SquareGrip } from "../../stage/Grips";
 import { Handle } from "../../stage/Handle";
 import { Tag } from "../../stage/Tag";
 import { useChange } from "../../state/changes";
@@ -128,15 +129,7 @@ function Repeat({ shot, document, frame, camera, placed, material, surface, laid
         onMove={shift}
         onKeep={() => keep(`shift the texture of ${material}`)}
       >
-        <circle cx={m[0]} cy={m[1]} r={13} fill="transparent" />
-        <circle
-          cx={m[0]}
-          cy={m[1]}
-          r={5.5}
-          fill="var(--color-verdigris-deep)"
-          stroke="#fff"
-          strokeWidth={1.8}
-        />
+        <RoundGrip at={m} tone="var(--color-verdigris-deep)" filled />
       </Handle>
       <Handle
         frame={frame}
@@ -145,17 +138,7 @@ function Repeat({ shot, document, frame, camera, placed, material, surface, laid
         onMove={pull}
         onKeep={() => keep(`repeat of the texture of ${material}`)}
       >
-        <circle cx={e[0]} cy={e[1]} r={13} fill="transparent" />
-        <rect
-          x={e[0] - 5}
-          y={e[1] - 5}
-          width={10}
-          height={10}
-          rx={2}
-          fill="#fff"
-          stroke="var(--color-verdigris-deep)"
-          strokeWidth={2}
-        />
+        <SquareGrip at={e} tone="var(--color-verdigris-deep)" />
       </Handle>
       <Tag x={e[0] + 12} y={e[1] + 4} text={`one repeat ${Math.round(1000 * repeat)} mm`} />
     </g>

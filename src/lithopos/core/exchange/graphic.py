@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import io
 import re
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -30,7 +31,7 @@ MOST_SVG_BYTES = 32 << 20
 _HREFS = ("href", "{http://www.w3.org/1999/xlink}href")
 _OUTSIDE = re.compile(r"url\(\s*['\"]?(?!#|data:)", re.IGNORECASE)
 
-__all__ = ["Graphic", "drawing_size", "film_notes", "has_lettering", "read_graphic"]
+__all__ = ["Graphic", "ReadGraphic", "drawing_size", "film_notes", "has_lettering", "read_graphic"]
 
 
 @dataclass(frozen=True)
@@ -44,6 +45,10 @@ class Graphic:
         """(H, W, 4) linear colours and alpha."""
         values = self.codes.astype(np.float32) / np.float32(255)
         return np.dstack([decode_srgb(values[..., :3]), values[..., 3]])
+
+
+# Gives a picture by its name in a document; of a film the frame at a time [s].
+ReadGraphic = Callable[[str, float], Graphic]
 
 
 def read_graphic(path: Path, time_s: float = 0.0, longest: int = LONGEST) -> Graphic:

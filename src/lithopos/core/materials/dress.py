@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
 
 from lithopos.core.arrays import Array, Floats
-from lithopos.core.exchange.graphic import Graphic
+from lithopos.core.exchange.graphic import ReadGraphic
 from lithopos.core.geometry.model import Material, Model, Texture
 from lithopos.core.materials.kinds import figures_of, material_of
 from lithopos.core.materials.laying import in_metres, in_repeats
@@ -16,8 +15,6 @@ from lithopos.core.materials.prints import FINEST_PX, printed
 from lithopos.core.materials.textures import Cloth, read_cloth, shipped
 from lithopos.core.shot import Placed, Surface
 from lithopos.core.shot.surface import SHIPPED
-
-ReadGraphic = Callable[[str, float], Graphic]
 
 __all__ = ["dressed"]
 

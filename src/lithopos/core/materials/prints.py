@@ -7,7 +7,7 @@ An all-over print covers a whole material and repeats.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 import cv2
@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lithopos.core.arrays import Array, Floats
-from lithopos.core.exchange.graphic import Graphic
+from lithopos.core.exchange.graphic import ReadGraphic
 from lithopos.core.geometry.model import STRAIGHT, Material, Model, Part, Texture, Turn, Wrap
 from lithopos.core.materials.laying import in_metres, in_repeats, metres_a_unit, turn_in_repeats
 from lithopos.core.materials.textures import normals_of
@@ -36,7 +36,7 @@ def printed(
     prints: Mapping[str, Print],
     upright: Array,
     scale: float,
-    read_graphic: Callable[[str, float], Graphic],
+    read_graphic: ReadGraphic,
     finest_px: int = FINEST_PX,
 ) -> Model:
     """A model with its prints, the lower ones first.

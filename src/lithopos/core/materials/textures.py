@@ -7,7 +7,6 @@ hollow shines less. They are made by `samples.seamless` and described in `shippe
 from __future__ import annotations
 
 import json
-from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
@@ -18,15 +17,13 @@ import numpy as np
 from lithopos.core.arrays import Floats
 from lithopos.core.colour import decode_srgb
 from lithopos.core.errors import InputError
-from lithopos.core.exchange.graphic import Graphic
+from lithopos.core.exchange.graphic import ReadGraphic
 from lithopos.core.shot.surface import SHIPPED
 
 FOLDER = Path(__file__).parent / "shipped"
 USUAL_REPEAT_MM = 300.0
 
 __all__ = ["Cloth", "Shipped", "normals_of", "read_cloth", "shipped"]
-
-ReadGraphic = Callable[[str, float], Graphic]
 
 
 @dataclass(frozen=True)

@@ -19,7 +19,7 @@ from lithopos.core.arrays import Floats, Mask
 from lithopos.core.composite.catch import compose, halo_px, model_gain
 from lithopos.core.composite.denoise import Quality as Denoising
 from lithopos.core.errors import Cancelled, InputError
-from lithopos.core.exchange.graphic import Graphic
+from lithopos.core.exchange.graphic import ReadGraphic
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.geometry.model import Model
 from lithopos.core.layers import HALVES, Layers, Window
@@ -109,7 +109,7 @@ def render_shot(
     photograph_key: str = "",
     keep: Path | None = None,
     between: Callable[[], bool] = lambda: False,
-    read_graphic: Callable[[str, float], Graphic] | None = None,
+    read_graphic: ReadGraphic | None = None,
 ) -> Generator[Step, None, None]:
     """Render a shot step by step.
 

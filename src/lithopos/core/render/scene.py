@@ -14,7 +14,7 @@ from lithopos.core.camera.solve import pinhole_of
 from lithopos.core.colour import decode_srgb
 from lithopos.core.derive import Derived, derive
 from lithopos.core.errors import InputError, NoAnswer
-from lithopos.core.exchange.graphic import Graphic
+from lithopos.core.exchange.graphic import Graphic, ReadGraphic
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.geometry.model import Model, Texture
 from lithopos.core.grounds import GROUND_MATERIALS
@@ -31,6 +31,8 @@ MOST_AWAY_M = 2000.0
 LOOKED_AT_PIXELS = 4_000_000  # of the photograph, for what it shows of the place
 SAME_HEIGHT_M = 0.002
 MOST_TRIANGLES = 12_000_000  # with all copies
+LEAST_OWN_LIGHT = 0.005  # of a shining pane, beside the place's full light: half a code of a mid-tone
+LONGEST_LIGHT_M = 30.0
 WALL_REFLECTANCE = 0.4  # of what a pane hangs on, where nothing is known of it
 
 __all__ = ["Environment", "KnownPlace", "Lamp", "Light", "Scene", "StoodModel", "SunSky", "build_scene"]
@@ -185,9 +187,6 @@ def build_scene(
     )
 
 
-ReadGraphic = Callable[[str, float], Graphic]
-
-
 def _no_graphics(name: str, _time_s: float) -> Graphic:
     raise InputError("file", f"{name} is a picture, and this render was given none")
 
@@ -259,9 +258,6 @@ def _panes(shot: Shot, facts: Derived, graphics: ReadGraphic) -> tuple[list[Stoo
     return stood, walls
 
 
-LEAST_OWN_LIGHT = 0.005  # beside the place's full light
-
-
 def _seen_light_m(pane: Pane, model: Model, corners: Array) -> float:
     """How far from a shining pane its light is more than half a code of a mid-tone [m]."""
     shone = model.materials[0].emission
@@ -271,9 +267,6 @@ def _seen_light_m(pane: Pane, model: Model, corners: Array) -> float:
     bright = float(shone.values.mean())
     # A small Lambertian source of radiance L and area A gives at most L A / d² where white paint has L = 1, E = π.
     return float(min(np.sqrt(bright * area / (np.pi * LEAST_OWN_LIGHT)), LONGEST_LIGHT_M))
-
-
-LONGEST_LIGHT_M = 30.0
 
 
 def _behind(pane: Pane, corners: Array, camera: Pinhole) -> Receiver:

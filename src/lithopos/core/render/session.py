@@ -8,7 +8,7 @@ from pathlib import Path
 import cv2
 import numpy as np
 
-from lithopos.core.exchange.graphic import Graphic
+from lithopos.core.exchange.graphic import Graphic, ReadGraphic
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.geometry.model import Model
 from lithopos.core.render.empties import Empties
@@ -74,7 +74,7 @@ class Session:
         photograph: Picture,
         key: str,
         read_model: Callable[[str], Model],
-        read_graphic: Callable[[str, float], Graphic] | None = None,
+        read_graphic: ReadGraphic | None = None,
     ) -> Scene:
         """The scene of a shot, shown to the tracer."""
 

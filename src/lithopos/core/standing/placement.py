@@ -19,7 +19,18 @@ from lithopos.core.geometry.model import Y_TO_Z, Model
 from lithopos.core.geometry.units import METRES
 from lithopos.core.shot import Placed
 
-__all__ = ["Stand", "leant", "placement", "posed", "root_of", "rows_of", "scale_of", "stands", "vertices_of"]
+__all__ = [
+    "Stand",
+    "carrier_frame",
+    "leant",
+    "placement",
+    "posed",
+    "root_of",
+    "rows_of",
+    "scale_of",
+    "stands",
+    "vertices_of",
+]
 
 
 @dataclass(frozen=True)
@@ -38,11 +49,10 @@ def stands(models: Sequence[Placed], read: Callable[[Placed], Model]) -> Iterato
     ----------
     read : gives a thing's model.
     """
-    things = {placed.id: placed for placed in models}
     for placed in models:
         if placed.hidden:
             continue
-        frame = _carrier_frame(placed, things)
+        frame = carrier_frame(placed, models)
         model = read(placed)
         for number, one in enumerate(rows_of(placed)):
             yield Stand(placed, number, frame @ placement(one, model))
@@ -79,8 +89,9 @@ def root_of(placed: Placed, models: Sequence[Placed]) -> Placed:
     return placed
 
 
-def _carrier_frame(placed: Placed, things: dict[str, Placed]) -> Array:
+def carrier_frame(placed: Placed, models: Sequence[Placed]) -> Array:
     """(4, 4) from the metres that a thing's place counts in to the world's."""
+    things = {one.id: one for one in models}
     frame = np.eye(4)
     while placed.on is not None:
         placed = things[placed.on]
@@ -88,11 +99,6 @@ def _carrier_frame(placed: Placed, things: dict[str, Placed]) -> Array:
         own[:3, :3], own[:3, 3] = _about_z(placed.turn_deg), placed.position_m
         frame = own @ frame
     return frame
-
-
-def carrier_frame(placed: Placed, models: Sequence[Placed]) -> Array:
-    """(4, 4) from the metres that a thing's place counts in to the world's."""
-    return _carrier_frame(placed, {one.id: one for one in models})
 
 
 def placement(placed: Placed, model: Model) -> Array:
