@@ -51,16 +51,18 @@ class Api(unittest.TestCase):
         files = ("sill-planter.glb", "marl-bench.glb", "tidewater-mark.svg")
         names = {file: f"sha256:{self.send(file, (SAMPLES / file).read_bytes())['sha256']}" for file in files}
         oak: dict[str, Any] = {"kind": "wood", "texture": {"file": "shipped:oak", "repeat_mm": 200}}
-        mark: dict[str, Any] = {"file": names["tidewater-mark.svg"], "at": [0, -0.081, 0.08], "facing": [0, -1, 0], "width_mm": 150}
+        place = {"at": [0, -0.081, 0.08], "facing": [0, -1, 0], "width_mm": 150}
+        mark: dict[str, Any] = {"file": names["tidewater-mark.svg"], **place}
         planter: dict[str, Any] = {"id": "p", "file": names["sill-planter.glb"], "position_m": [0.2, 0.05, 2.0]}
         planter |= {"surfaces": {"zinc": oak}, "prints": {"m": mark}}
         models = [planter, {"id": "b", "file": names["marl-bench.glb"]}]
         self.ask("patch", f"/shots/{shot['id']}", {"revision": 1, "patch": {"models": models}})
         thing = f"/api/v1/shots/{shot['id']}/things/p"
         for path, names_of in (("live", {"zinc", "earth"}), ("materials", {"zinc"})):
-            answer = self.client.get(f"{thing}/{path}")
-            self.assertEqual(answer.status_code, 200, answer.data[:300])
-            told = json.loads(answer.data[20 : 20 + int.from_bytes(answer.data[12:16], "little")])
+            with self.client.get(f"{thing}/{path}") as answer:
+                self.assertEqual(answer.status_code, 200)
+                data = answer.data
+            told = json.loads(data[20 : 20 + int.from_bytes(data[12:16], "little")])
             pictured = {one["name"] for one in told["materials"] if "baseColorTexture" in one["pbrMetallicRoughness"]}
             self.assertEqual(pictured, names_of)
         question = {"how": "fall", "thing": "p"}
@@ -69,8 +71,9 @@ class Api(unittest.TestCase):
         self.assertAlmostEqual(rest["values"]["position_m"][2], 0.4725, delta=0.001)
         lost = self.ask("post", f"/shots/{shot['id']}/rest", {"question": {**question, "thing": "x"}}, 422)
         self.assertIn("not among the models", lost["detail"])
-        picture = self.client.get(f"/api/v1/files/{names['tidewater-mark.svg'].removeprefix('sha256:')}/graphic")
-        self.assertEqual((picture.status_code, picture.mimetype), (200, "image/png"))
+        sha256 = names["tidewater-mark.svg"].removeprefix("sha256:")
+        with self.client.get(f"/api/v1/files/{sha256}/graphic") as picture:
+            self.assertEqual((picture.status_code, picture.mimetype), (200, "image/png"))
 
     def test_marks_to_camera_sun_and_a_bundle(self) -> None:
         shot = self.shot()
