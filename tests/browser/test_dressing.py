@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import tempfile
 import unittest
 from pathlib import Path
@@ -9,6 +10,7 @@ from typing import Any
 
 import numpy as np
 import trimesh
+from PIL import Image
 from proving.screen import Screen, chromium, screen
 from proving.server import running
 
@@ -160,9 +162,21 @@ class Dressing(unittest.TestCase):
         before = cup_model["position_m"]
         page.page.locator("aside button", has_text="Marl bench").first.click()
         along = page.page.get_by_label("Along x")
+        still = self.drawn()
         along.fill("1.2")
         self.after(lambda: along.press("Enter"))
+        # And it is drawn where it stands now.
+        page.page.wait_for_timeout(1500)
+        self.assertGreater(float(np.abs(self.drawn() - still).max(-1).mean()), 1.0)
         self.assertEqual(self.models()[1]["position_m"], before)
+
+    def drawn(self) -> Any:
+        """The middle of the live view as it is drawn, handles hidden."""
+        hide = "for (const one of document.querySelectorAll('[data-testid=stage] svg')) one.style.visibility = "
+        self.page.page.evaluate(hide + "'hidden'")
+        shot = self.page.page.get_by_test_id("live").locator("canvas").screenshot()
+        self.page.page.evaluate(hide + "''")
+        return np.asarray(Image.open(io.BytesIO(shot)).convert("RGB"), float)[200:600]
 
     def _stand_on_bench(self) -> None:
         group = self.page.page.locator("[aria-label='What the Cup stands on']")

@@ -1,11 +1,11 @@
 import { useThree } from "@react-three/fiber";
-import { useEffect, useMemo } from "react";
-import { type Group, Matrix4 } from "three";
+import { useEffect, useLayoutEffect, useMemo, useRef } from "react";
+import type { Group } from "three";
 import type { Placed } from "../../api/client";
 import { useMaterials } from "../../api/hooks";
 import { after, carrierOf, rowOf, type Stand, standOf } from "../../geometry/standing";
 import { dressed, type Surfaces, undressed } from "../../live/dressing";
-import { type LoadedModel, useLook, useModel } from "../../live/models";
+import { useLook, useModel } from "../../live/models";
 import type { StepProps } from "../props";
 
 /** The models as they stand, with their copies. */
@@ -39,23 +39,26 @@ function Stood({ shotId, placed, accepted, things }: Props) {
   if (!copy || !model) return null;
   const carrier = carrierOf(placed, things);
   return rowOf(placed).map((one, i) => (
-    <One key={i} copy={copy} shared={i > 0} stand={after(carrier, standOf(one, model))} model={model} />
+    <One key={i} copy={copy} shared={i > 0} stand={after(carrier, standOf(one, model))} />
   ));
 }
 
-type OneProps = { copy: Group; shared: boolean; stand: Stand; model: LoadedModel };
+type OneProps = { copy: Group; shared: boolean; stand: Stand };
 
 /** One standing of a thing; all of a row share geometry and materials. */
 function One({ copy, shared, stand }: OneProps) {
   const { invalidate } = useThree();
   const own = useMemo(() => (shared ? copy.clone() : copy), [copy, shared]);
-  const matrix = useMemo(() => new Matrix4(), []);
-  const [a, b, c] = stand.turn;
-  const [x, y, z] = stand.at;
-  matrix.set(...a, x, ...b, y, ...c, z, 0, 0, 0, 1);
-  useEffect(() => invalidate());
+  const group = useRef<Group>(null);
+  useLayoutEffect(() => {
+    const [a, b, c] = stand.turn;
+    const [x, y, z] = stand.at;
+    group.current?.matrix.set(...a, x, ...b, y, ...c, z, 0, 0, 0, 1);
+    if (group.current) group.current.matrixWorldNeedsUpdate = true;
+    invalidate();
+  });
   return (
-    <group matrixAutoUpdate={false} matrix={matrix}>
+    <group ref={group} matrixAutoUpdate={false}>
       <primitive object={own} />
     </group>
   );

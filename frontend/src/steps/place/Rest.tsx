@@ -5,7 +5,7 @@ import type { StepProps } from "../../marks/props";
 import { useChange } from "../../state/changes";
 import { useEditor, usePicked } from "../../state/editor";
 import { say } from "../../state/notices";
-import { askRest } from "../../state/things";
+import { askRest, carriersFor } from "../../state/things";
 import { Button, Field, OneOf } from "../../ui/controls";
 import { Section } from "../Section";
 import type { Setting } from "./setting";
@@ -22,7 +22,7 @@ export function Rest({ placed, set, shot, document }: Setting & StepProps) {
     if (!answer.held) say("It touches, but would not stay so: its weight is not over what holds it.");
     await change({ models: { [placed.id]: answer.values as Partial<Placed> } }, label);
   };
-  const others = document.models.filter((one) => one.id !== placed.id && !one.hidden && one.id !== placed.on);
+  const others = carriersFor(placed, document.models).filter((one) => !one.hidden && one.id !== placed.on);
   const lies = placed.pose ? "laid down" : "upright";
   const fact = placed.lean_deg ? `${lies}, leans ${placed.lean_deg.toFixed(1)}°` : lies;
   return (
