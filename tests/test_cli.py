@@ -13,7 +13,7 @@ from typing import Any
 import numpy as np
 
 from lithopos.core.exchange.decode import read_picture
-from lithopos.core.shot import FORMAT
+from lithopos.core.shot import FORMAT, load_shot
 from tests.core.test_shot import example
 from tests.support import SAMPLES, TrueCamera
 
@@ -92,11 +92,11 @@ class CommandLine(unittest.TestCase):
     def test_render_the_written_example_and_refuse_bad_ones(self) -> None:
         with tempfile.TemporaryDirectory() as name:
             folder = Path(name)
-            for file in ("cloister-yard.jpg", "marl-bench.glb"):
+            for file in load_shot(example()).files():
                 (folder / file).symlink_to(SAMPLES / file)
             (folder / "linked.json").write_text(json.dumps(example()))
             self.refused("leads outside", "render", str(folder / "linked.json"), "-o", str(folder / "out.png"))
-            for file in ("cloister-yard.jpg", "marl-bench.glb"):
+            for file in load_shot(example()).files():
                 (folder / file).unlink()
                 (folder / file).write_bytes((SAMPLES / file).read_bytes())
             shot = folder / "shot.json"

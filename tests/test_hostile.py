@@ -31,6 +31,7 @@ from lithopos.core.errors import InputError
 from lithopos.core.exchange.decode import read_picture
 from lithopos.core.exchange.picture import write_png
 from lithopos.core.reading.ask import ask_reader, inspect_file, read_graphic, read_model
+from lithopos.core.shot import load_shot
 from lithopos.web.app import create_app
 from tests.core.test_files import glb, png_header, triangle
 from tests.core.test_shot import example
@@ -309,8 +310,7 @@ class CommandLine(Folder):
             return json.dumps({**example(), **changes})
 
         files: dict[str, bytes | str] = {
-            "cloister-yard.jpg": (SAMPLES / "cloister-yard.jpg").read_bytes(),
-            "marl-bench.glb": (SAMPLES / "marl-bench.glb").read_bytes(),
+            **{name: (SAMPLES / name).read_bytes() for name in load_shot(example()).files()},
         }
         for name, data in files.items():
             self.file(name, data)

@@ -7,16 +7,17 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
 
-from lithopos.core.colour import encode_srgb
-from lithopos.core.materials.textures import FOLDER, Shipped
+from lithopos.samples.models import encode_srgb
 from lithopos.samples.textures import Image
 
+FOLDER = Path(__file__).parents[1] / "core/materials/shipped"
 SIZE = 1024
 RELIEF_SIZE = 512
 
@@ -214,26 +215,47 @@ def _hide(rng: np.random.Generator) -> _Made:
     )
 
 
-_TEXTURES: dict[str, tuple[Shipped, Callable[[np.random.Generator], _Made]]] = {
-    "oak": (Shipped("Oak", ("wood",), 420, 0.35, 0.6, 0.15), _timber((0.42, 0.27, 0.135), 15, 0.34, 0.3)),
-    "walnut": (Shipped("Walnut", ("wood",), 420, 0.3, 0.55, 0.15), _timber((0.14, 0.078, 0.043), 12, 0.42, 0.25)),
-    "silver-larch": (Shipped("Weathered larch", ("wood",), 380, 1.4, 0.85, 0.1), _weathered),
+def _told(
+    title: str,
+    kinds: tuple[str, ...],
+    repeat_mm: float,
+    relief_mm: float,
+    roughness: float,
+    rougher_below: float,
+    threads: int = 0,
+) -> dict[str, Any]:
+    """A texture's description, as the program reads it."""
+    return {
+        "title": title,
+        "kinds": kinds,
+        "repeat_mm": repeat_mm,
+        "relief_mm": relief_mm,
+        "roughness": roughness,
+        "rougher_below": rougher_below,
+        "threads": threads,
+    }
+
+
+_TEXTURES: dict[str, tuple[dict[str, Any], Callable[[np.random.Generator], _Made]]] = {
+    "oak": (_told("Oak", ("wood",), 420, 0.35, 0.6, 0.15), _timber((0.42, 0.27, 0.135), 15, 0.34, 0.3)),
+    "walnut": (_told("Walnut", ("wood",), 420, 0.3, 0.55, 0.15), _timber((0.14, 0.078, 0.043), 12, 0.42, 0.25)),
+    "silver-larch": (_told("Weathered larch", ("wood",), 380, 1.4, 0.85, 0.1), _weathered),
     "linen": (
-        Shipped("Linen", ("cloth",), 48, 0.5, 0.9, 0.05, 32),
+        _told("Linen", ("cloth",), 48, 0.5, 0.9, 0.05, 32),
         _weave((1, 0), 32, (0.56, 0.5, 0.4), (0.5, 0.44, 0.34)),
     ),
     "twill": (
-        Shipped("Blue twill", ("cloth",), 48, 0.6, 0.9, 0.05, 32),
+        _told("Blue twill", ("cloth",), 48, 0.6, 0.9, 0.05, 32),
         _weave((1, 1, 0, 0), 32, (0.05, 0.075, 0.12), (0.17, 0.2, 0.25)),
     ),
-    "limestone": (Shipped("Limestone", ("stone",), 500, 0.9, 0.8, 0.1), _limestone),
-    "slate": (Shipped("Slate", ("stone",), 600, 3.0, 0.6, 0.15), _slate),
-    "granite": (Shipped("Granite", ("stone",), 220, 0.25, 0.5, 0.15), _granite),
-    "terrazzo": (Shipped("Terrazzo", ("stone", "concrete"), 400, 0.08, 0.35, 0.2), _terrazzo),
-    "plaster": (Shipped("Lime plaster", ("matte", "concrete"), 800, 1.2, 0.9, 0.05), _plaster),
-    "boarded-concrete": (Shipped("Board-marked concrete", ("concrete",), 900, 3.0, 0.75, 0.15), _boarded),
-    "rusted-steel": (Shipped("Rusted steel", ("metal", "matte"), 500, 0.6, 0.85, 0.1), _rusted),
-    "hide": (Shipped("Leather", ("leather",), 160, 0.35, 0.5, 0.25), _hide),
+    "limestone": (_told("Limestone", ("stone",), 500, 0.9, 0.8, 0.1), _limestone),
+    "slate": (_told("Slate", ("stone",), 600, 3.0, 0.6, 0.15), _slate),
+    "granite": (_told("Granite", ("stone",), 220, 0.25, 0.5, 0.15), _granite),
+    "terrazzo": (_told("Terrazzo", ("stone", "concrete"), 400, 0.08, 0.35, 0.2), _terrazzo),
+    "plaster": (_told("Lime plaster", ("matte", "concrete"), 800, 1.2, 0.9, 0.05), _plaster),
+    "boarded-concrete": (_told("Board-marked concrete", ("concrete",), 900, 3.0, 0.75, 0.15), _boarded),
+    "rusted-steel": (_told("Rusted steel", ("metal", "matte"), 500, 0.6, 0.85, 0.1), _rusted),
+    "hide": (_told("Leather", ("leather",), 160, 0.35, 0.5, 0.25), _hide),
 }
 
 
@@ -248,7 +270,7 @@ def make_all(folder: Path = FOLDER) -> None:
         # The lowest bits are noise that no render shows and no packing makes smaller.
         codes = (np.round(small * 4095).astype(np.uint16)) << 4
         cv2.imwrite(str(folder / f"{name}.png"), codes, [cv2.IMWRITE_PNG_COMPRESSION, 9])
-    told = {name: asdict(one) for name, (one, _) in _TEXTURES.items()}
+    told = {name: one for name, (one, _) in _TEXTURES.items()}
     (folder / "index.json").write_text(json.dumps(told, indent=1) + "\n")
 
 

@@ -28,7 +28,7 @@ LEAST_ALPHA = 0.002
 FIBRES = 0.4  # the fibres' albedo at grazing light
 NAME = "lithopos_layered"
 
-__all__ = ["NAME", "register", "split_albedo"]
+__all__ = ["LEAST_ALPHA", "NAME", "SIZE", "register", "split_albedo"]
 
 
 @cache

@@ -10,7 +10,7 @@ import numpy as np
 from lithopos.core.arrays import Array, Floats
 from lithopos.core.geometry.model import MISSING, Material, Part, Texture
 from lithopos.core.render.scene import StoodModel
-from lithopos.core.render.translate.layered import LEAST_ALPHA, NAME, register
+from lithopos.core.render.translate.layered import LEAST_ALPHA, NAME, SIZE, register, split_albedo
 from lithopos.core.render.translate.mesh import flat, mesh
 
 __all__ = ["Made", "black_shapes", "has_cut_outs", "model_shapes", "moved_values"]
@@ -129,6 +129,8 @@ def _layered(mi: Any, material: Material, painted: bool) -> dict[str, Any]:
             **{f"fibre_{c}": float(v) / max(sheen, 1e-6) for c, v in zip("rgb", material.sheen_colour, strict=True)},
             **{f"mirror_{c}": float(v) for c, v in zip("rgb", material.specular_colour, strict=True)},
         }
+    # The package's adds its mirror to the body's light; the body gives way to it here, in the mean.
+    material = replace(material, base_colour=_dimmed(material.base_colour, _left_to_body(material)))
     return {
         "type": "principled",
         "base_color": _base_colour(mi, material, painted),
@@ -226,6 +228,23 @@ def _cut_out(mi: Any, material: Material, inner: dict[str, Any]) -> dict[str, An
     if not isinstance(material.opacity, Texture) and material.opacity >= 1:
         return inner
     return {"type": "mask", "opacity": _texture(mi, material.opacity), "inner": inner}
+
+
+def _left_to_body(material: Material) -> float:
+    """The share of the light that a dielectric's mirror leaves to what is below it, over all directions."""
+    if isinstance(material.metallic, Texture) or material.metallic > 0:
+        return 1.0
+    rough = material.roughness.values.mean() if isinstance(material.roughness, Texture) else material.roughness
+    straight = ((material.ior - 1) / (material.ior + 1)) ** 2 * material.specular
+    a, b = (table[min(int(rough**2 * SIZE), SIZE - 1)] for table in split_albedo())
+    mu = (np.arange(SIZE) + 0.5) / SIZE
+    return float(1 - ((straight * a + b) * 2 * mu / SIZE).sum())
+
+
+def _dimmed(colour: Floats | Texture, share: float) -> Floats | Texture:
+    if isinstance(colour, Texture):
+        return replace(colour, values=np.asarray(colour.values * np.float32(share), np.float32))
+    return np.asarray(colour * np.float32(share), np.float32)
 
 
 def _as_texture(mi: Any, value: float | Texture) -> Any:
