@@ -9,7 +9,7 @@ import { modelOf, useModel } from "../../live/models";
 import { Handle } from "../../stage/Handle";
 import { Tag } from "../../stage/Tag";
 import { useChange } from "../../state/changes";
-import { isChosen, usePicked } from "../../state/editor";
+import { isChosen, useEditor, usePicked } from "../../state/editor";
 import { without } from "../../state/things";
 import type { MarkProps, MatchedProps } from "../props";
 import { Distances } from "./Distances";
@@ -22,7 +22,9 @@ const SNAP_DEG = 2.5;
 
 /** Each model's puck (slide), ring (turn) and stem (lift); the chosen one's distances, lean and row. */
 export function ModelOverlay({ camera, ...props }: MarkProps) {
-  if (!camera?.metric) return null;
+  const inHand = useEditor((state) => state.tool !== null);
+  // With a tool in the hand a click is meant for the thing, not for its handles.
+  if (!camera?.metric || inHand) return null;
   return props.document.models
     .filter((placed) => !placed.hidden)
     .map((placed) => <Handles key={placed.id} {...props} camera={camera} placed={placed} />);

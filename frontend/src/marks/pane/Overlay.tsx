@@ -3,13 +3,15 @@ import { type ImagePoint, pair } from "../../geometry/points";
 import { Handle } from "../../stage/Handle";
 import { Tag } from "../../stage/Tag";
 import { useChange } from "../../state/changes";
-import { usePicked } from "../../state/editor";
+import { useEditor, usePicked } from "../../state/editor";
 import type { MarkProps } from "../props";
 
 const CORNERS = ["top left", "top right", "bottom right", "bottom left"] as const;
 
 /** Each pane's outline; of the chosen one the corners and its foot on the ground, to be pulled. */
 export function PaneOverlay(props: MarkProps) {
+  const inHand = useEditor((state) => state.tool !== null);
+  if (inHand) return null;
   return props.document.panes
     .filter((pane) => !pane.hidden)
     .map((pane) => <Outline key={pane.id} {...props} pane={pane} />);
