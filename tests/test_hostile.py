@@ -29,6 +29,7 @@ from proving.server import running
 
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.decode import read_picture
+from lithopos.core.exchange.graphic import read_graphic as graphic_of
 from lithopos.core.exchange.picture import write_png
 from lithopos.core.reading.ask import ask_reader, inspect_file, read_graphic, read_model
 from lithopos.core.shot import load_shot
@@ -95,6 +96,35 @@ class Graphics(Folder):
             inspect_file(self.file("bomb.svg", bomb))
         except InputError as error:
             self.assertIn("drawing", str(error))
+
+    def test_what_is_not_seen_does_not_bleed_when_a_graphic_is_made_smaller(self) -> None:
+        codes = np.zeros((4200, 60, 4), np.uint8)
+        codes[..., 0] = 255  # red that is not seen
+        codes[1000:3000] = [0, 0, 255, 255]
+        buffer = io.BytesIO()
+        Image.fromarray(codes).save(buffer, "PNG", compress_level=1)
+        path = self.file("g.png", buffer.getvalue())
+        small = graphic_of(path, longest=100).codes
+        self.assertEqual(small.shape, (100, 1, 4))
+        seen = small[small[..., 3] > 0]
+        self.assertTrue((seen[:, 0] == 0).all() and (seen[:, 2] > 250).all())
+        self.assertEqual(read_graphic(path).codes.shape[0], 4096)
+
+    def test_palettes_greys_and_sixteen_bits_keep_colour_and_transparency(self) -> None:
+        palette = Image.new("P", (32, 24), 1)
+        palette.putpalette([9, 9, 9, 200, 100, 50])
+        grey = Image.new("LA", (32, 24), (70, 128))
+        for picture, more, expected in (
+            (palette, {}, [200, 100, 50, 255]),
+            (palette, {"transparency": 1}, [200, 100, 50, 0]),
+            (grey, {}, [70, 70, 70, 128]),
+        ):
+            buffer = io.BytesIO()
+            picture.save(buffer, "PNG", **more)
+            np.testing.assert_array_equal(graphic_of(self.file("g.png", buffer.getvalue())).codes[5, 5], expected)
+        deep = np.full((16, 16, 3), 32896, np.uint16)
+        tifffile.imwrite(self.folder / "deep.tif", deep, photometric="rgb")
+        np.testing.assert_array_equal(read_graphic(self.folder / "deep.tif").codes[0, 0], [128, 128, 128, 255])
 
     def test_a_films_frame_is_the_one_on_show_at_its_time(self) -> None:
         import av

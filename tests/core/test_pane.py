@@ -90,6 +90,20 @@ class Hung(unittest.TestCase):
         self.assertEqual([r.name for r in self.scene().receivers if not r.receives], ["behind n"])
         self.assertFalse(any(not r.receives for r in self.scene(free=True).receivers))
 
+    def test_beside_things_on_a_level_it_changes_nothing_of_what_receives(self) -> None:
+        level = {"levels": [{"id": "l", "height_m": 0.4}]}
+        thing = {"id": "m", "file": "m.glb", "position_m": [0.9, -1.7, 0.4], "level": "l"}
+        corners = [[900, 300], [1300, 310], [1300, 560], [900, 550]]
+        pane = {"id": "n", "corners": corners, "width_m": 1.0, "free": True}
+
+        def heights(panes: list[Any]) -> list[float]:
+            shot = sample(**level, models=[thing], panes=panes)
+            made = build_scene(shot, sized(photograph(), SCALE), lambda _: bench())
+            return [float(patch.vertices[0, 2]) for receiver in made.receivers for patch in receiver.patches]
+
+        self.assertEqual(heights([pane]), heights([]))
+        self.assertEqual(set(heights([])), {0.4})
+
     def test_a_shot_of_a_pane_alone_can_be_rendered(self) -> None:
         self.assertEqual(len(self.scene().models), 1)
         hidden = sample(models=[], panes=[{"id": "n", "corners": [[9, 9], [99, 9], [99, 99], [9, 99]], "hidden": True}])

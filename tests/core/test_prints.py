@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import unittest
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -11,8 +12,10 @@ import trimesh
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.graphic import Graphic
 from lithopos.core.geometry.model import Material, Model, Part, Texture
+from lithopos.core.materials.dress import look_of
 from lithopos.core.materials.kinds import KINDS
 from lithopos.core.materials.textures import normals_of, read_cloth, shipped
+from lithopos.core.shot import Placed
 from lithopos.core.shot.surface import SHIPPED
 from tests.core.rendering import box
 from tests.core.test_materials import dress
@@ -192,6 +195,58 @@ class Patches(unittest.TestCase):
             colour = made.materials[small.material].base_colour
             assert isinstance(colour, Texture)
             np.testing.assert_allclose(colour.values[4, 4], [0, 1, 0], atol=1e-6)
+
+    def test_a_patch_over_a_print_that_repeats_leaves_that_its_size(self) -> None:
+        """Through a patch's clear half the stripes below go on where they were before."""
+        stripes = np.full((4, 4, 4), 255, np.uint8)
+        stripes[:, :2, :3] = 0
+        clear = np.full((8, 8, 4), [0, 255, 0, 255], np.uint8)
+        clear[:, 4:, 3] = 0
+        below = {"file": "s.png", "lay": "all over", "width_mm": 40, "above": 0}
+        over = {"file": "c.png", "width_mm": 200, "at": [0, -0.3, 0.2], "facing": [0, -1, 0], "above": 1}
+        graphics = {"s.png": Graphic(stripes), "c.png": Graphic(clear)}
+        before = dress(box((1.0, 0.6, 0.4)), graphics, prints={"a": below}).parts[0]
+        made = dress(box((1.0, 0.6, 0.4)), graphics, prints={"a": below, "b": over})
+        mixed = made.materials[made.parts[-1].material]
+        self.assertIsNone(mixed.under)
+        assert isinstance(mixed.base_colour, Texture)
+        values = mixed.base_colour.values
+        row = values[values.shape[0] // 2]
+        np.testing.assert_allclose(row[: len(row) // 3], np.tile([0, 1, 0], (len(row) // 3, 1)), atol=1e-6)
+        for share in (0.55, 0.62, 0.71, 0.83, 0.94):
+            u = float(uv_at(before, [-0.1 + 0.2 * share, -0.3, 0.2])[0]) % 1
+            if min(abs(u - edge) for edge in (0, 0.5, 1)) > 0.15:
+                self.assertAlmostEqual(float(row[int(share * len(row)), 0]), float(u > 0.5), delta=0.05)
+
+    def test_what_is_cut_out_below_a_print_stays_cut_out_beside_its_graphic(self) -> None:
+        holes = Texture(np.array([[1.0, 0.0]], np.float32), ((10.0, 0, 0), (0, 10.0, 0)), smooth=False)
+        net = Material("grey", np.full(3, 0.5, np.float32), 0.8, opacity=holes)
+        clear = np.full((8, 8, 4), 255, np.uint8)
+        clear[:, 4:, 3] = 0
+        came = box((1.0, 0.6, 0.4)).parts[0]
+        flat = replace(came, uv=came.vertices[:, [0, 2]])
+        one = {"file": "c.png", "width_mm": 200, "at": [0, -0.3, 0.2], "facing": [0, -1, 0]}
+        made = dress(Model([flat], [net]), {"c.png": Graphic(clear)}, prints={"p": one})
+        opacity = made.materials[made.parts[-1].material].opacity
+        assert isinstance(opacity, Texture)
+        third = opacity.values.shape[1] // 3
+        np.testing.assert_allclose(opacity.values[:, :third], 1)
+        # Its last third goes from a third of the net's mesh to its end, and half a mesh is there.
+        self.assertAlmostEqual(float(opacity.values[:, 2 * third :].mean()), 0.25, delta=0.02)
+
+    def test_a_look_is_the_same_however_a_thing_stands_and_lies(self) -> None:
+        told: dict[str, Any] = {"id": "m", "file": "m.glb", "surfaces": {"grey": {"kind": "matte"}}}
+        here = Placed.model_validate(told)
+        there = {
+            "position_m": [4, 5, 6],
+            "turn_deg": 30,
+            "pose": [0.7, 0.7, 0, 0],
+            "lean_deg": 9,
+            "name": "x",
+            "hidden": True,
+        }
+        self.assertEqual(look_of(here), look_of(Placed.model_validate({**told, **there})))
+        self.assertNotEqual(look_of(here), look_of(Placed.model_validate({**told, "size": 2.0})))
 
     def test_all_over_repeats_in_its_size_and_keeps_what_is_below_where_it_is_clear(self) -> None:
         one = {"file": "g.png", "lay": "all over", "width_mm": 100, "mirrored": True}

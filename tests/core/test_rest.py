@@ -173,6 +173,31 @@ class Rest(unittest.TestCase):
         self.assertIsNone(answer.values["on"])
         self.assertAlmostEqual(answer.values["position_m"][2], 0, places=4)
 
+    def test_it_is_let_down_below_what_it_stands_under_and_onto_what_is_named(self) -> None:
+        table = SHAPES["table"].copy()
+        models = {"t.glb": of_mesh(table), "c.glb": box((0.1, 0.1, 0.1))}
+        placed: list[dict[str, Any]] = [{"id": "t"}, {"id": "c", "position_m": [0, 0, 0.2]}]
+        answer, _ = self.ask(models, placed, how="fall", thing="c")
+        assert answer.values
+        self.assertEqual((answer.values["on"], round(answer.values["position_m"][2], 3)), (None, 0.0))
+        for start in ([0, 0, 0.2], [5, 3, 0]):  # below it, and far away
+            answer, shot = self.ask(
+                models, [placed[0], {"id": "c", "position_m": start}], how="fall", thing="c", other="t"
+            )
+            assert answer.values
+            self.assertEqual(answer.values["on"], "t")
+            top = float(np.ptp(table.vertices[:, 2]))
+            np.testing.assert_allclose(self.matrix(shot, models, "c")[:3, 3], [0, 0, top], atol=0.001)
+
+    def test_settling_takes_the_side_that_looks_down_most(self) -> None:
+        models = {"m.glb": box((0.2, 0.5, 1.0))}
+        leaning = {"id": "m", "lean_deg": 80, "lean_toward_deg": 0}
+        answer, shot = self.ask(models, [leaning], how="settle", thing="m")
+        assert answer.values
+        self.assertEqual(answer.sides[answer.side or 0].name, "on its side")
+        # It has fallen the way that it leant: its own z lies along x now.
+        np.testing.assert_allclose(self.matrix(shot, models, "m")[:3, :3] @ [0, 0, 1], [1, 0, 0], atol=1e-9)
+
     def test_balls_touch_where_geometry_says(self) -> None:
         ball = of_mesh(c.icosphere(5, 0.2))
         models = {"a.glb": ball, "b.glb": ball}

@@ -72,7 +72,7 @@ export function rowOf(placed: Placed): Placed[] {
   return [placed, ...copies];
 }
 
-/** A copy's share of the spread, -1..1 (`spread_of` in the core). */
+/** A copy's share of the spread, -1..1 (`_spread_of` in the core). */
 function spreadOf(seed: number, number: number): number {
   const value = seed * 0.7548776662466927 + number * 0.6180339887498949;
   return 2 * (value - Math.floor(value)) - 1;
@@ -130,15 +130,19 @@ export function within({ turn, at }: Stand, point: World): World {
 }
 
 function posed(placed: Placed, read: Read): Turn {
-  const quarter = !placed.up || placed.up === read.up ? 0 : placed.up === "y" ? 1 : -1;
-  const upright: Turn = quarter
-    ? [
-        [1, 0, 0],
-        [0, 0, -quarter],
-        [0, quarter, 0],
-      ]
-    : STRAIGHT;
+  const upright = uprightOf(placed, read);
   return placed.pose ? times(ofQuaternion(placed.pose), upright) : upright;
+}
+
+/** The quarter turn that puts up what the shot says is up, where the reader took another axis. */
+export function uprightOf(placed: Placed, read: Read): Turn {
+  if (!placed.up || placed.up === read.up) return STRAIGHT;
+  const way = placed.up === "y" ? 1 : -1;
+  return [
+    [1, 0, 0],
+    [0, 0, -way],
+    [0, way, 0],
+  ];
 }
 
 function ofQuaternion([w, x, y, z]: readonly [number, number, number, number]): Turn {
@@ -207,7 +211,7 @@ const times = (a: Turn, b: Turn): Turn =>
   a.map((v) => [row(v, b, 0), row(v, b, 1), row(v, b, 2)] as const) as unknown as Turn;
 const scaled = (a: Turn, by: number): Turn =>
   a.map(([x, y, z]) => [x * by, y * by, z * by] as const) as unknown as Turn;
-const transposed = (m: Turn): Turn => [
+export const transposed = (m: Turn): Turn => [
   [m[0][0], m[1][0], m[2][0]],
   [m[0][1], m[1][1], m[2][1]],
   [m[0][2], m[1][2], m[2][2]],

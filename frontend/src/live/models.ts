@@ -1,5 +1,5 @@
 import { useEffect, useRef, useSyncExternalStore } from "react";
-import { Box3, Group, Mesh, MeshStandardMaterial, Vector3 } from "three";
+import { Box3, Group, Mesh, MeshStandardMaterial, Texture, Vector3 } from "three";
 import { GLTFLoader } from "three/addons/loaders/GLTFLoader.js";
 import { liveUrl, lookUrl, type Placed } from "../api/client";
 import type { World } from "../geometry/points";
@@ -92,8 +92,8 @@ export function modelOf(file: string): LoadedModel | null {
 function lookOf(placed: Placed): string | null {
   const laid = Object.values(placed.surfaces).some((one) => one.texture);
   if (!laid && !Object.keys(placed.prints).length) return null;
-  const { file, size, unit, up, pose, surfaces, prints } = placed;
-  return hashed(JSON.stringify([file, size, unit, up, pose, surfaces, prints]));
+  const { file, size, unit, up, surfaces, prints } = placed;
+  return hashed(JSON.stringify([file, size, unit, up, surfaces, prints]));
 }
 
 /** A short name for a text (FNV-1a): tells looks apart in addresses. */
@@ -140,6 +140,9 @@ function forget(key: string) {
   state.root.traverse((thing) => {
     if (!(thing instanceof Mesh)) return;
     thing.geometry.dispose();
-    for (const material of [thing.material].flat()) material.dispose();
+    for (const material of [thing.material].flat()) {
+      for (const value of Object.values(material)) if (value instanceof Texture) value.dispose();
+      material.dispose();
+    }
   });
 }

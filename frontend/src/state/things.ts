@@ -9,7 +9,7 @@ import {
   type Shot,
 } from "../api/client";
 import { newId, type World } from "../geometry/points";
-import { footOf, rootOf, rowOf, withinCarrier } from "../geometry/standing";
+import { footOf, rootOf, rowOf } from "../geometry/standing";
 import { say } from "./notices";
 import type { Patch } from "./patch";
 
@@ -47,29 +47,14 @@ export const newThing = (file: FileOut, at: World, others: readonly Placed[]): P
 export function without(document: Shot, id: string): Patch {
   const carried = document.models
     .filter((one) => one.on === id)
-    .map((one) => [one.id, putDown(one, document.models)]);
+    .map((one) => [one.id, putDown(one, document.models, rootOf(one, document.models).level)]);
   return { models: { ...Object.fromEntries(carried), [id]: null } };
 }
 
-/** A thing that is carried no more, where it is; it keeps what was below its carriers. */
-function putDown(placed: Placed, things: readonly Placed[]): Partial<Placed> {
+/** A thing that is carried no more, where it is, over a level or the ground (null). */
+export function putDown(placed: Placed, things: readonly Placed[], level: string | null): Partial<Placed> {
   const { foot, turn_deg } = footOf(placed, things);
-  return { on: null, level: rootOf(placed, things).level, position_m: [...foot], turn_deg };
-}
-
-/** A thing stood on another, or on a level or the ground (null), where it is. */
-export function stoodOn(
-  placed: Placed,
-  things: readonly Placed[],
-  on: string | null,
-  level: string | null,
-): Partial<Placed> {
-  const { foot, turn_deg } = footOf(placed, things);
-  if (!on) return { on: null, level, position_m: [...foot], turn_deg };
-  const carried: Placed = { ...placed, on, level: null };
-  const carrier = footOf({ ...carried, position_m: [0, 0, 0], turn_deg: 0 }, things);
-  const at = withinCarrier(carried, things, foot);
-  return { on, level: null, position_m: [...at], turn_deg: turn_deg - carrier.turn_deg };
+  return { on: null, level, position_m: [...foot], turn_deg };
 }
 
 /** What a thing may stand on without standing on itself. */

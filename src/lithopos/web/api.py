@@ -25,6 +25,7 @@ from lithopos.core.exchange.bundle import write_bundle
 from lithopos.core.exchange.kinds import SHOWN_BY_BROWSERS
 from lithopos.core.exchange.picture import write_atomically
 from lithopos.core.grounds import GROUND_MATERIALS
+from lithopos.core.materials.dress import look_of
 from lithopos.core.materials.kinds import KINDS
 from lithopos.core.materials.textures import FOLDER, shipped
 from lithopos.core.place.reflectance import PickedReflectance, ReflectanceQuestion, picked_reflectance, place_light
@@ -44,6 +45,7 @@ from lithopos.library.store import Library, NotFound, ShotState
 from lithopos.web import schemas as s
 
 api = APIBlueprint("api", __name__, url_prefix="/api/v1")
+MADE_HELD = 24
 _FOREVER = "private, max-age=31536000, immutable"
 
 __all__ = ["api"]
@@ -176,8 +178,7 @@ def get_graphic(path: s.FilePath, query: s.TimeQuery) -> Response:
         with tempfile.TemporaryDirectory(prefix="lithopos-") as folder:
             ask_reader(f"shown@{query.time_s:.6f}", library.file_path(path.sha256), Path(folder))
             made = (Path(folder) / "shown.png").read_bytes()
-        place.parent.mkdir(parents=True, exist_ok=True)
-        write_atomically(place, lambda file: file.write(made))
+        _keep(place, made, "shown-*.png")
     return _sent(place, "image/png")
 
 
@@ -297,15 +298,14 @@ def pick_reflectance(path: s.ShotPath, body: ReflectanceQuestion) -> Response:
 def get_dressed(path: s.ThingPath) -> Response:
     """A thing as the live view draws it, with its surfaces, textures and prints."""
     shot, placed = _thing(path)
-    look = placed.model_copy(update={"position_m": (0, 0, 0), "turn_deg": 0, "name": "", "row": None, "on": None})
+    look = look_of(placed)
     name = hashlib.sha256(look.model_dump_json().encode()).hexdigest()[:32]
     place = _library().made_folder(placed.file) / f"dressed-{name}.glb"
     if not place.exists():
         with tempfile.TemporaryDirectory(prefix="lithopos-") as folder:
             ask_dressed(look, _looks_files(shot), _places, Path(folder))
             made = (Path(folder) / DRESSED).read_bytes()
-        place.parent.mkdir(parents=True, exist_ok=True)
-        write_atomically(place, lambda file: file.write(made))
+        _keep(place, made, "dressed-*.glb")
     return _sent(place, "model/gltf-binary", attached=True)
 
 
@@ -333,6 +333,14 @@ def _thing(path: s.ThingPath) -> tuple[Shot, Placed]:
 def _looks_files(shot: Shot) -> list[str]:
     """All files that things may be made of."""
     return [name for name in shot.files() if shot.photograph is None or name != shot.photograph.file]
+
+
+def _keep(place: Path, made: bytes, alike: str) -> None:
+    """Keep something that was made of a file, and of those like it only the newest few: looks come and go."""
+    place.parent.mkdir(parents=True, exist_ok=True)
+    write_atomically(place, lambda file: file.write(made))
+    for old in sorted(place.parent.glob(alike), key=lambda one: one.stat().st_mtime)[:-MADE_HELD]:
+        old.unlink(missing_ok=True)
 
 
 def _places(name: str) -> tuple[Path, Path]:

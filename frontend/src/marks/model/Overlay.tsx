@@ -6,6 +6,7 @@ import type { Frame } from "../../geometry/frame";
 import type { ImagePoint, ScreenPoint, World } from "../../geometry/points";
 import { footOf, rootOf, sizeOf, withinCarrier } from "../../geometry/standing";
 import { modelOf, useModel } from "../../live/models";
+import { RoundGrip } from "../../stage/Grips";
 import { Handle } from "../../stage/Handle";
 import { Tag } from "../../stage/Tag";
 import { useChange } from "../../state/changes";
@@ -144,15 +145,7 @@ function Handles({ shot, document, derived, frame, camera, placed }: MatchedProp
           onDelete={remove}
         >
           <path d={ring} fill="none" stroke="transparent" strokeWidth={14} pointerEvents="none" />
-          <circle cx={frame.toScreen(grip)[0]} cy={frame.toScreen(grip)[1]} r={13} fill="transparent" />
-          <circle
-            cx={frame.toScreen(grip)[0]}
-            cy={frame.toScreen(grip)[1]}
-            r={5.5}
-            fill="var(--color-verdigris)"
-            stroke="#fff"
-            strokeWidth={1.8}
-          />
+          <RoundGrip at={frame.toScreen(grip)} filled />
         </Handle>
       )}
       <line x1={c[0]} y1={c[1]} x2={k[0]} y2={k[1]} stroke="#fff" strokeOpacity={0.55} strokeWidth={3.6} />
@@ -187,8 +180,7 @@ function Handles({ shot, document, derived, frame, camera, placed }: MatchedProp
         onKeep={() => keep(`lift the ${placed.name}`)}
         onDelete={remove}
       >
-        <circle cx={k[0]} cy={k[1]} r={13} fill="transparent" />
-        <circle cx={k[0]} cy={k[1]} r={5.5} fill="#fff" stroke="var(--color-verdigris)" strokeWidth={2} />
+        <RoundGrip at={k} />
       </Handle>
       {base !== null && Math.abs(z - base) > 5e-5 && (
         <Tag

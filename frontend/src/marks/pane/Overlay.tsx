@@ -1,5 +1,6 @@
 import type { Pane } from "../../api/client";
 import { type ImagePoint, pair } from "../../geometry/points";
+import { RoundGrip } from "../../stage/Grips";
 import { Handle } from "../../stage/Handle";
 import { Tag } from "../../stage/Tag";
 import { useChange } from "../../state/changes";
@@ -68,15 +69,7 @@ function Outline({ shot, derived, frame, pane }: MarkProps & { pane: Pane }) {
             onKeep={() => keep(`corner of ${pane.name}`)}
             onDelete={remove}
           >
-            <circle cx={x} cy={y} r={13} fill="transparent" />
-            <circle
-              cx={x}
-              cy={y}
-              r={i === 0 ? 6.5 : 5}
-              fill={i === 0 ? "var(--color-verdigris)" : "#fff"}
-              stroke={i === 0 ? "#fff" : "var(--color-verdigris)"}
-              strokeWidth={2}
-            />
+            <RoundGrip at={[x, y]} filled={i === 0} />
           </Handle>
         );
       })}

@@ -3,7 +3,7 @@ import { useAspect } from "../../api/hooks";
 import { project } from "../../geometry/camera";
 import type { ImagePoint, World } from "../../geometry/points";
 import { onSheet, pulledTo, sheetOn, turnedSheet } from "../../geometry/sheet";
-import { after, apply, carrierOf, standOf, stood } from "../../geometry/standing";
+import { after, apply, carrierOf, standOf, stood, transposed, uprightOf } from "../../geometry/standing";
 import { hitUnder } from "../../live/hit";
 import { useModel } from "../../live/models";
 import { RoundGrip, SquareGrip } from "../../stage/Grips";
@@ -32,17 +32,15 @@ function Patch({ shot, document, frame, camera, placed, print, id }: Props) {
   const aspect = useAspect(shot.project_id, print.file);
   if (!model) return null;
   const stand = after(carrierOf(placed, document.models), standOf(placed, model));
-  const turn = (v: World) => apply(stand.turn, v);
   const local: World = [
     print.at[0] - model.foot[0],
     print.at[1] - model.foot[1],
     print.at[2] - model.foot[2],
   ];
-  // Upright as the model is before it is turned, posed or leant.
-  const quarter = placed.up && placed.up !== model.up ? (placed.up === "y" ? 1 : -1) : 0;
+  const up = apply(transposed(uprightOf(placed, model)), [0, 0, 1]);
   const sheet = turnedSheet(
-    sheetOn(local, print.facing, quarter ? [0, quarter, 0] : [0, 0, 1]),
-    turn,
+    sheetOn(local, print.facing, up),
+    (v) => apply(stand.turn, v),
     stood(stand, local),
   );
   const [width, angle] = [print.width_mm / 1000, (print.turn_deg * Math.PI) / 180];

@@ -4,7 +4,7 @@ import { useMaterials } from "../../api/hooks";
 import { type Camera, project } from "../../geometry/camera";
 import type { ImagePoint, World } from "../../geometry/points";
 import { boxSheet, onSheet, pulledTo, turnedSheet } from "../../geometry/sheet";
-import { after, apply, carrierOf, standOf, stood } from "../../geometry/standing";
+import { after, apply, carrierOf, standOf, stood, transposed, uprightOf } from "../../geometry/standing";
 import { type Hit, hitUnder } from "../../live/hit";
 import { useModel } from "../../live/models";
 import { RoundGrip, SquareGrip } from "../../stage/Grips";
@@ -81,7 +81,10 @@ function Repeat({ shot, document, frame, camera, placed, material, surface, laid
   if (!model || !hit) return null;
   const stand = after(carrierOf(placed, document.models), standOf(placed, model));
   const local: World = [hit.at[0] - model.foot[0], hit.at[1] - model.foot[1], hit.at[2] - model.foot[2]];
-  const sheet = turnedSheet(boxSheet(local, hit.facing), (v) => apply(stand.turn, v), stood(stand, local));
+  // Sides are those of a box about the model as it stands upright, before it is posed or turned.
+  const upright = uprightOf(placed, model);
+  const onto = (v: World) => apply(stand.turn, apply(transposed(upright), v));
+  const sheet = turnedSheet(boxSheet(local, apply(upright, hit.facing)), onto, stood(stand, local));
   const repeat = repeatOf(surface, laid, data) / 1000;
   const angle = (laid.turn_deg * Math.PI) / 180;
   const [along, across] = [

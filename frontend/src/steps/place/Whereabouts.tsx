@@ -4,7 +4,7 @@ import { footOf, rootOf, withinCarrier } from "../../geometry/standing";
 import { distancesOf } from "../../marks/model/distances";
 import type { StepProps } from "../../marks/props";
 import { useChange } from "../../state/changes";
-import { askRest, carriersFor, stoodOn } from "../../state/things";
+import { askRest, carriersFor, putDown } from "../../state/things";
 import { Field, OneOf } from "../../ui/controls";
 import { Section } from "../Section";
 import type { Setting } from "./setting";
@@ -60,33 +60,16 @@ function StandsOn({ placed, set, shot, document, derived }: Setting & StepProps)
   const carriers = carriersFor(placed, document.models);
   if (!document.levels.length && !carriers.length) return null;
   const onPlane = (level: string | null) => {
-    const values = stoodOn(placed, document.models, null, level);
+    const values = putDown(placed, document.models, level);
     const [x, y] = values.position_m ?? placed.position_m;
     const lift = placed.on ? 0 : placed.position_m[2] - levelHeight(derived, placed.level);
     set({ ...values, position_m: [x, y, levelHeight(derived, level) + lift] }, "what it stands on");
   };
-  /** Let down onto a thing: brought over its middle where it does not stand above it, high enough, then let fall. */
   const onThing = async (id: string) => {
+    const answer = await askRest(shot.id, { how: "fall", thing: placed.id, other: id });
     const carrier = document.models.find((one) => one.id === id);
-    if (!carrier) return;
-    const over = footOf(carrier, document.models).foot;
-    const own = footOf(placed, document.models).foot;
-    const near = Math.hypot(own[0] - over[0], own[1] - over[1]) < 3;
-    for (const at of near ? [own, over] : [over]) {
-      const held = stoodOn(
-        { ...placed, on: null, level: null, position_m: [at[0], at[1], at[2] + 20] },
-        document.models,
-        null,
-        rootOf(carrier, document.models).level,
-      );
-      const patch = { models: { [placed.id]: held } };
-      const answer = await askRest(shot.id, { how: "fall", thing: placed.id }, patch);
-      if (answer?.values?.on || at === over) {
-        if (answer?.values)
-          void change({ models: { [placed.id]: answer.values } }, `stand it on the ${carrier.name}`);
-        return;
-      }
-    }
+    if (answer?.values)
+      void change({ models: { [placed.id]: answer.values } }, `stand it on the ${carrier?.name ?? "other"}`);
   };
   return (
     <div className="flex flex-wrap items-center gap-1.5 py-1 text-xs text-ink-700">

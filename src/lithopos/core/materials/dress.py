@@ -16,7 +16,20 @@ from lithopos.core.materials.textures import Cloth, read_cloth, shipped
 from lithopos.core.shot import Placed, Surface
 from lithopos.core.shot.surface import SHIPPED
 
-__all__ = ["dressed"]
+__all__ = ["dressed", "look_of"]
+
+
+def look_of(placed: Placed) -> Placed:
+    """A thing with what its look depends on and nothing else: wherever it stands, however it lies."""
+    return Placed(
+        id=placed.id,
+        file=placed.file,
+        size=placed.size,
+        unit=placed.unit,
+        up=placed.up,
+        surfaces=placed.surfaces,
+        prints=placed.prints,
+    )
 
 
 def dressed(

@@ -260,7 +260,7 @@ def _kept(piece: _Piece, which: NDArray[np.bool_]) -> _Piece | None:
 
 def _mixed(one: Print, graphic: Floats, laid: Part, came: Part, below: Material, finest_px: int) -> Material:
     """One material of a print and what is below it, mixed by the print's alpha, on the print's own uv."""
-    if _is_clear(below) or below.under is not None:
+    if _is_clear(below):
         return _covering(one, graphic, below, STRAIGHT, "clamp")
     patterned = _textures(below) or came.colours is not None
     graphic = _sized(graphic, patterned, finest_px)
@@ -279,6 +279,8 @@ def _mixed(one: Print, graphic: Floats, laid: Part, came: Part, below: Material,
         base_colour=mix("base_colour", graphic[..., :3]),
         roughness=mix("roughness", 1 - one.gloss),
         metallic=mix("metallic", one.metal),
+        opacity=_opacity(below, laid, came, alpha),
+        under=None,
         emission=mix("emission", graphic[..., :3] * np.float32(one.glow)) if shines else None,
         specular=max(below.specular, 0.5),
         normal=Texture(relief, wrap="clamp") if relief is not None else None,
@@ -286,8 +288,20 @@ def _mixed(one: Print, graphic: Floats, laid: Part, came: Part, below: Material,
     )
 
 
+def _opacity(below: Material, laid: Part, came: Part, alpha: Floats) -> Texture | float:
+    """What is cut out below a print stays cut out where the print lets it."""
+    if below.under is not None:
+        return 1.0
+    if not isinstance(below.opacity, Texture):
+        return below.opacity
+    seen = _looked_up(below.opacity, _uv_below(laid, came, alpha.shape)[0], 1)
+    return Texture(np.maximum(seen, alpha), wrap="clamp")
+
+
 def _is_clear(material: Material) -> bool:
-    return isinstance(material.transmission, Texture) or material.transmission > 0
+    """Whether it, or what is below it, lets light through: that can't be told by a colour."""
+    clear = isinstance(material.transmission, Texture) or material.transmission > 0
+    return clear or (material.under is not None and _is_clear(material.under))
 
 
 def _sized(graphic: Floats, patterned: bool, finest_px: int) -> Floats:
@@ -318,22 +332,41 @@ def _below(laid: Part, came: Part, below: Material, shape: tuple[int, ...]) -> S
     ----------
     laid, came : the same triangles on the patch's uv, and on those of what is below.
     """
+    uv, weights, faces = _uv_below(laid, came, shape)
+    found = _sampled(below, uv)
+    if came.colours is not None:
+        found["base_colour"] = found["base_colour"] * np.einsum("hwc,hwck->hwk", weights, came.colours[faces])
+    return {name: values.astype(np.float32) for name, values in found.items()}
+
+
+def _uv_below(laid: Part, came: Part, shape: tuple[int, ...]) -> tuple[Array, Array, NDArray[np.int64]]:
+    """For each pixel of a patch the uv below it (H, W, 2), and in its triangle the weights and corners (H, W, 3)."""
     height, width = shape[:2]
-    which = np.full((height, width), -1, np.int32)
+    which = np.zeros((height, width), np.int32)
     corners = laid.uv[laid.faces]
     for number, corner in enumerate(corners):
         points = np.round((corner * [width, height] - 0.5) * 16).astype(np.int32)
         cv2.fillConvexPoly(which, points, number, shift=4)
     x, y = np.meshgrid((np.arange(width) + 0.5) / width, (np.arange(height) + 0.5) / height)
-    weights = _weights(corners, np.maximum(which, 0), x, y)
-    faces = laid.faces[np.maximum(which, 0)]
-    uv = np.einsum("hwc,hwck->hwk", weights, came.uv[faces])
+    weights = _weights(corners, which, x, y)
+    faces = laid.faces[which]
+    return np.einsum("hwc,hwck->hwk", weights, came.uv[faces]), weights, faces
+
+
+def _sampled(material: Material, uv: Array) -> Sampled:
+    """What a material is made of at places (H, W, 2) of its uv, through what it lets show of another below it."""
     found = {
-        name: _looked_up(getattr(below, name), uv, 3 if name in _COLOURS else 1) for name in (*_COLOURS, *_NUMBERS)
+        name: _looked_up(getattr(material, name), uv, 3 if name in _COLOURS else 1) for name in (*_COLOURS, *_NUMBERS)
     }
-    if came.colours is not None:
-        found["base_colour"] = found["base_colour"] * np.einsum("hwc,hwck->hwk", weights, came.colours[faces])
-    return {name: values.astype(np.float32) for name, values in found.items()}
+    if material.under is None:
+        return found
+    alpha, below = _looked_up(material.opacity, uv, 1), _sampled(material.under, uv)
+    for name, values in found.items():
+        weight = alpha[..., None] if name in _COLOURS else alpha
+        # What a print gives off is weighed by its alpha already.
+        own = values if name == "emission" else weight * values
+        found[name] = own + (1 - weight) * below[name]
+    return found
 
 
 def _weights(corners: Array, which: NDArray[np.int32], x: Array, y: Array) -> Array:

@@ -27,7 +27,7 @@ from lithopos.core.reading.quick import load_model
 from lithopos.core.reading.screen import LIVE_TEXTURE, LIVE_TRIANGLES
 from lithopos.core.shot import Placed, Shot, load_shot
 from lithopos.core.standing.ask import RestAnswer, RestQuestion, rest
-from lithopos.core.standing.placement import posed, scale_of
+from lithopos.core.standing.placement import scale_of, upright
 
 DRESSED = "dressed.glb"
 
@@ -85,7 +85,7 @@ def write_dressed(path: Path, out: Path) -> None:
     def graphic(name: str, time_s: float) -> Graphic:
         return read_graphic(Path(files[name][0]), time_s, LIVE_TEXTURE)
 
-    made = dressed(light, placed, posed(placed, model), scale_of(placed, model), graphic, LIVE_TEXTURE)
+    made = dressed(light, placed, upright(placed, model), scale_of(placed, model), graphic, LIVE_TEXTURE)
     (out / DRESSED).write_bytes(glb_of(flattened(made), LIVE_TEXTURE))
 
 

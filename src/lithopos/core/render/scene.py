@@ -18,14 +18,14 @@ from lithopos.core.exchange.graphic import Graphic, ReadGraphic
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.geometry.model import Model, Texture
 from lithopos.core.grounds import GROUND_MATERIALS
-from lithopos.core.materials.dress import dressed
+from lithopos.core.materials.dress import dressed, look_of
 from lithopos.core.place.exposure import GroundLevel, ground_level
 from lithopos.core.place.pane import BEHIND, hung, pane_model
 from lithopos.core.place.planes import Rect, level_patch, plane_receiver
 from lithopos.core.place.receiver import Patch, Receiver, Sheen
 from lithopos.core.readiness import missing
 from lithopos.core.shot import Pane, Placed, Shot
-from lithopos.core.standing.placement import Stand, posed, root_of, scale_of, stands
+from lithopos.core.standing.placement import Stand, root_of, scale_of, stands, upright
 
 MOST_AWAY_M = 2000.0
 LOOKED_AT_PIXELS = 4_000_000  # of the photograph, for what it shows of the place
@@ -42,7 +42,7 @@ __all__ = ["Environment", "KnownPlace", "Lamp", "Light", "Scene", "StoodModel", 
 class StoodModel:
     """A model with the matrix (4, 4) that stands it in the world, and the height of what it stands on [m].
 
-    `casts` tells whether it casts a shadow; `shines` how far its own light is seen on the ground [m].
+    `casts` tells whether it casts a shadow; `shines_m` how far its own light is seen on the ground [m].
     """
 
     name: str
@@ -160,13 +160,14 @@ def build_scene(
     height, width = photograph.codes.shape[:2]
     camera = pinhole_of(facts.camera).scaled(width / shot.photograph.width)
     graphics = read_graphic or _no_graphics
-    panes, walls = _panes(shot, facts, graphics)
-    stood = (*_stood_models(shot, facts, camera, read_model, graphics), *panes)
+    models = _stood_models(shot, facts, camera, read_model, graphics)
+    layout = _layout(models)
+    panes, walls = _panes(shot, facts, graphics, layout.main_m)
+    stood = (*models, *panes)
     light = SunSky(facts.sun_shown, shot.sun.strength, shot.sky.strength, shot.sun.softness_deg, shot.sky.turbidity)
     material = GROUND_MATERIALS[shot.ground.material]
     mean = shot.ground.reflectance or material.reflectance
     sheen = Sheen(material.coat, material.roughness)
-    layout = _layout(stood)
     figures = (camera.focal_px, *camera.principal_point, *camera.rotation.ravel(), *camera.position, camera.k1)
     behind = [(wall.name, wall.patches[0].vertices.round(6).tolist()) for wall in walls]
     made_of = (photograph_key, width, height, figures, layout, mean, sheen, light.sun_strength > 0, behind)
@@ -181,8 +182,7 @@ def build_scene(
         (light,),
         known.level.luminance / mean,
         repr((made_of, light)) if photograph_key else "",
-        repr([_look(thing) for thing in shot.models if not thing.hidden])
-        + repr([pane.model_dump() for pane in shot.panes]),
+        repr([_look(thing) for thing in shot.models if not thing.hidden] + [*shot.panes]),
         known.level.notes,
     )
 
@@ -192,9 +192,8 @@ def _no_graphics(name: str, _time_s: float) -> Graphic:
 
 
 def _look(placed: Placed) -> tuple[object, ...]:
-    """What a thing is made of, wherever it stands."""
-    count = placed.row.count if placed.row else 1
-    return (placed.file, placed.id, count, placed.size, placed.unit, placed.up, placed.surfaces, placed.prints)
+    """What a thing is made of, wherever it stands, and how many of it there are."""
+    return look_of(placed), placed.row.count if placed.row else 1
 
 
 def _stood_models(
@@ -212,7 +211,7 @@ def _stood_models(
         placed = stand.placed
         if placed.id not in dressings:
             came = read(placed)
-            dressings[placed.id] = dressed(came, placed, posed(placed, came), scale_of(placed, came), graphics)
+            dressings[placed.id] = dressed(came, placed, upright(placed, came), scale_of(placed, came), graphics)
         model = dressings[placed.id]
         triangles += model.triangles
         if triangles > MOST_TRIANGLES:
@@ -234,8 +233,8 @@ def _stood(stand: Stand, model: Model, shot: Shot, facts: Derived, camera: Pinho
     return StoodModel(placed.name or placed.id, model, stand.matrix, height)
 
 
-def _panes(shot: Shot, facts: Derived, graphics: ReadGraphic) -> tuple[list[StoodModel], list[Receiver]]:
-    """Panes as models that stand where they hang, and what those that don't stand free hang on."""
+def _panes(shot: Shot, facts: Derived, graphics: ReadGraphic, main_m: float) -> tuple[list[StoodModel], list[Receiver]]:
+    """Panes as models that stand where they hang, over the main plane, and what those that don't stand free hang on."""
     assert facts.camera
     camera = pinhole_of(facts.camera)
     sun = np.array(facts.sun_shown) if facts.sun_shown and shot.sun.strength > 0 else None
@@ -248,11 +247,8 @@ def _panes(shot: Shot, facts: Derived, graphics: ReadGraphic) -> tuple[list[Stoo
             raise InputError("panes", f"{pane.name or pane.id} can’t be hung: {place.reason}")
         graphic = graphics(pane.file, pane.time_s) if pane.file else None
         model = pane_model(pane, place.corners, graphic, shot, sun)
-        stood.append(
-            StoodModel(
-                pane.name or pane.id, model, np.eye(4), 0.0, pane.free, _seen_light_m(pane, model, place.corners)
-            )
-        )
+        shines_m = _seen_light_m(pane, model, place.corners)
+        stood.append(StoodModel(pane.name or pane.id, model, np.eye(4), main_m, pane.free, shines_m))
         if not pane.free:
             walls.append(_behind(pane, place.corners, camera))
     return stood, walls
@@ -297,14 +293,14 @@ class _Layout:
     levels: tuple[tuple[float, Rect], ...]
 
 
-def _layout(stood: tuple[StoodModel, ...]) -> _Layout:
+def _layout(stood: list[StoodModel]) -> _Layout:
     """Which planes receive.
 
     A level has no borders of its own yet: with nothing on the ground it is a whole plane in the ground's stead;
     beside things on the ground it is the part that its models can change.
     """
     heights = sorted({thing.stands_at_m for thing in stood})
-    main = 0.0 if 0.0 in heights else heights[0]
+    main = 0.0 if 0.0 in heights or not heights else heights[0]
     levels = []
     for height in heights:
         if height == main:

@@ -17,6 +17,8 @@ from lithopos.core.shot import Placed, Shot
 from lithopos.core.shot.parts import Identity
 from lithopos.core.standing.placement import (
     carrier_frame,
+    heading_deg,
+    leant,
     placement,
     posed,
     root_of,
@@ -31,6 +33,8 @@ from lithopos.core.standing.rest import (
     fall_m,
     is_held,
     lean_until_touch,
+    meets,
+    over,
     sides,
 )
 
@@ -40,8 +44,9 @@ __all__ = ["RestAnswer", "RestQuestion", "SideTold", "rest"]
 
 
 class RestQuestion(BaseModel):
-    """What to do with a thing: let it `settle` on a side (the next likely one, or the one by number), let it `fall`
-    as it lies, or lean it `against` another (the nearest where none is named)."""
+    """What to do with a thing: let it `settle` on a side (the one nearest to how it lies, or one by number), let it
+    `fall` as it lies (onto another one, if that is named, brought above it first), or lean it `against` another (the
+    nearest where none is named)."""
 
     model_config = ConfigDict(extra="forbid")
 
@@ -132,21 +137,20 @@ def _settled(
         lying = placed.model_copy(update={"pose": pose, "lean_deg": 0.0})
     frame, floor = carrier_frame(placed, shot.models), _floor(shot, placed)
     matrix = frame @ placement(lying, model)
+    onto = [body for one, body in others if one.id == question.other]
+    moved = over(body_of(model, matrix), onto[0]) if onto else np.zeros(3)
+    matrix[:3, 3] += moved
     thing = body_of(model, matrix)
-    down = fall_m(thing, [body for _, body in others], floor)
-    landed = thing.vertices - [0, 0, down]
-    at = frame @ [*placed.position_m, 1]
-    at = at[:3] - [0, 0, down]
-    on = None if abs(float(landed[:, 2].min()) - floor) < NEAR_ENOUGH_M else _carrier(model, matrix, down, others)
-    held = on is not None or is_held(landed, matrix[:3, :3] @ centre_of_mass(model) + matrix[:3, 3], [], floor)
-    root = root_of(placed, shot.models)
-    values = {
-        "pose": lying.pose,
-        "lean_deg": lying.lean_deg,
-        **_within(shot, lying, at, on, None if on else root.level),
-    }
+    down = np.array([0, 0, -fall_m(thing, [body for _, body in others], floor)])
+    landed = thing.vertices + down
+    at = (frame @ [*placed.position_m, 1])[:3] + moved + down
+    stays = abs(float(landed[:, 2].min()) - floor) < NEAR_ENOUGH_M
+    on = None if stays else _carrier(thing, down, others)
+    mass = matrix[:3, :3] @ centre_of_mass(model) + matrix[:3, 3]
+    held = on is not None or is_held(landed, mass, [], floor)
+    level = None if on else root_of(placed, shot.models).level
     return RestAnswer(
-        values=values,
+        values={"pose": lying.pose, "lean_deg": lying.lean_deg, **_within(shot, lying, at, on, level)},
         sides=[SideTold(name=one.name, share=one.share) for one in told],
         side=number,
         held=held,
@@ -154,59 +158,44 @@ def _settled(
 
 
 def _nearest(told: list[Side], placed: Placed) -> int:
-    """The side nearest to how a thing lies now."""
-    pose = Rotation.from_quat(placed.pose or (1.0, 0, 0, 0), scalar_first=True)
-    away = [(pose * Rotation.from_quat(side.pose, scalar_first=True).inv()).magnitude() for side in told]
-    return int(np.argmin(away))
+    """The side that looks down most as a thing lies and leans now."""
+    pose = Rotation.from_quat(placed.pose or (1.0, 0, 0, 0), scalar_first=True).as_matrix()
+    down = (leant(placed.lean_deg, placed.lean_toward_deg) @ pose).T @ [0, 0, -1]
+    below = [Rotation.from_quat(side.pose, scalar_first=True).inv().apply([0, 0, -1]) @ down for side in told]
+    return int(np.argmax(below))
 
 
-def _carrier(model: Model, matrix: Array, down: float, others: list[tuple[Placed, Body]]) -> Placed | None:
-    """Which thing a fallen one lies on: the one it touches."""
-    lower = matrix.copy()
-    lower[2, 3] -= down + 2 * NEAR_ENOUGH_M
-    landed = body_of(model, lower)
-    touched = [one for one, body in others if fall_m(landed, [body], -np.inf) < 0]
-    return touched[0] if touched else None
+def _carrier(thing: Body, down: Array, others: list[tuple[Placed, Body]]) -> Placed | None:
+    """Which thing a fallen one lies on: the one that a hair lower it would be in."""
+    lower = down - [0, 0, 2 * NEAR_ENOUGH_M]
+    return next((one for one, body in others if meets(thing, lower, body)), None)
 
 
 def _within(shot: Shot, placed: Placed, at: Array, on: Placed | None, level: str | None) -> dict[str, Any]:
     """Place and turn of a thing that stands at a place of the world, counted from what carries it now."""
-    turn = placed.turn_deg + _turn_of(placed.on, shot)
-    if on is None:
-        where = at
-    else:
-        probe = placed.model_copy(update={"on": on.id})
-        where = (np.linalg.inv(carrier_frame(probe, shot.models)) @ [*at, 1])[:3]
-        turn -= _turn_of(on.id, shot)
-    x, y, z = (round(float(part), 6) for part in where)
+    before = carrier_frame(placed, shot.models)
+    now = carrier_frame(placed.model_copy(update={"on": on.id if on else None}), shot.models)
+    x, y, z = (round(float(part), 6) for part in (np.linalg.inv(now) @ [*at, 1])[:3])
+    turn = placed.turn_deg + heading_deg(before) - heading_deg(now)
     return {"position_m": (x, y, z), "turn_deg": turn, "on": on.id if on else None, "level": level}
-
-
-def _turn_of(carrier: str | None, shot: Shot) -> float:
-    """How far a carrier's frame is turned [°]."""
-    things = {one.id: one for one in shot.models}
-    turn = 0.0
-    while carrier is not None:
-        turn, carrier = turn + things[carrier].turn_deg, things[carrier].on
-    return turn
 
 
 def _against(
     shot: Shot, placed: Placed, other: str | None, others: list[tuple[Placed, Body]], read: Callable[[str], Model]
 ) -> RestAnswer:
-    named = [body for one, body in others if other in (None, one.id)]
-    if not named:
+    # What carries it is stood on, not leant against.
+    bodies = [body for one, body in others if one.id != placed.on and other in (None, one.id)]
+    if not bodies:
         return RestAnswer(reason="there is nothing else to lean against")
     model = read(placed.file)
     upright = placed.model_copy(update={"lean_deg": 0.0})
     frame = carrier_frame(placed, shot.models)
     matrix = frame @ placement(upright, model)
     pivot = (frame @ [*placed.position_m, 1])[:3]
-    toward_deg = _toward(named, pivot, placed.turn_deg + _turn_of(placed.on, shot))
-    heading = np.radians(toward_deg + placed.turn_deg + _turn_of(placed.on, shot))
+    turned_deg = placed.turn_deg + heading_deg(frame)
+    toward_deg = _toward(bodies, pivot, turned_deg)
+    heading = np.radians(toward_deg + turned_deg)
     toward = np.array([np.cos(heading), np.sin(heading), 0])
-    # What carries it is stood on, not leant against.
-    bodies = [body for one, body in others if one.id != placed.on and other in (None, one.id)]
     mass = matrix[:3, :3] @ centre_of_mass(model) + matrix[:3, 3]
     answer = lean_until_touch(body_of(model, matrix), pivot, toward, bodies, mass, float(pivot[2]))
     if isinstance(answer, NoAnswer):

@@ -22,6 +22,7 @@ from lithopos.core.shot import Placed
 __all__ = [
     "Stand",
     "carrier_frame",
+    "heading_deg",
     "leant",
     "placement",
     "posed",
@@ -29,16 +30,16 @@ __all__ = [
     "rows_of",
     "scale_of",
     "stands",
+    "upright",
     "vertices_of",
 ]
 
 
 @dataclass(frozen=True)
 class Stand:
-    """One standing of a model: the thing, which of its row it is (0: itself), the (4, 4) matrix to the world."""
+    """One standing of a model: the thing, itself or as one of its row, and the (4, 4) matrix to the world."""
 
     placed: Placed
-    number: int
     matrix: Array
 
 
@@ -54,8 +55,8 @@ def stands(models: Sequence[Placed], read: Callable[[Placed], Model]) -> Iterato
             continue
         frame = carrier_frame(placed, models)
         model = read(placed)
-        for number, one in enumerate(rows_of(placed)):
-            yield Stand(placed, number, frame @ placement(one, model))
+        for one in rows_of(placed):
+            yield Stand(placed, frame @ placement(one, model))
 
 
 def rows_of(placed: Placed) -> list[Placed]:
@@ -63,17 +64,18 @@ def rows_of(placed: Placed) -> list[Placed]:
     row = placed.row
     if row is None:
         return [placed]
-    step = row.spacing_m * np.array([np.cos(np.radians(row.direction_deg)), np.sin(np.radians(row.direction_deg)), 0])
+    way = np.radians(row.direction_deg)
     x, y, z = placed.position_m
     found = [placed]
     for number in range(1, row.count):
-        dx, dy, _ = (float(part) for part in number * step)
-        turn = placed.turn_deg + row.spread_deg * spread_of(row.seed, number)
-        found.append(placed.model_copy(update={"position_m": (x + dx, y + dy, z), "turn_deg": turn}))
+        far = number * row.spacing_m
+        at = (x + far * float(np.cos(way)), y + far * float(np.sin(way)), z)
+        turn = placed.turn_deg + row.spread_deg * _spread_of(row.seed, number)
+        found.append(placed.model_copy(update={"position_m": at, "turn_deg": turn}))
     return found
 
 
-def spread_of(seed: int, number: int) -> float:
+def _spread_of(seed: int, number: int) -> float:
     """A copy's share of the spread, -1..1: the fraction of seed and number that the golden ratio scatters.
 
     Additive recurrence (Roberts 2018): even, without a generator's state, so that the screen draws the same.
@@ -125,14 +127,22 @@ def scale_of(placed: Placed, model: Model) -> float:
     return placed.size * (METRES[placed.unit] / model.unit.metres if placed.unit else 1.0)
 
 
+def upright(placed: Placed, model: Model) -> Array:
+    """(3, 3): the quarter turn about x that puts up what the shot says is up, where the reader took another axis."""
+    if placed.up is None or placed.up == model.up:
+        return np.eye(3)
+    return Y_TO_Z if placed.up == "y" else Y_TO_Z.T
+
+
 def posed(placed: Placed, model: Model) -> Array:
-    """(3, 3): the quarter turn that puts up what the shot says is up, then the pose."""
-    upright = np.eye(3)
-    if placed.up is not None and placed.up != model.up:
-        upright = Y_TO_Z if placed.up == "y" else Y_TO_Z.T
-    if placed.pose is None:
-        return upright
-    return np.asarray(Rotation.from_quat(placed.pose, scalar_first=True).as_matrix() @ upright)
+    """(3, 3): upright, then in its pose."""
+    pose = np.eye(3) if placed.pose is None else Rotation.from_quat(placed.pose, scalar_first=True).as_matrix()
+    return np.asarray(pose @ upright(placed, model))
+
+
+def heading_deg(frame: Array) -> float:
+    """How far a frame (4, 4) is turned about the plumb line [°]."""
+    return float(np.degrees(np.arctan2(frame[1, 0], frame[0, 0])))
 
 
 def leant(lean_deg: float, toward_deg: float) -> Array:

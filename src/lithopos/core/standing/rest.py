@@ -14,9 +14,9 @@ from typing import Any, Literal
 import fcl
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import csr_matrix
+from scipy.sparse import coo_matrix
 from scipy.sparse.csgraph import connected_components
-from scipy.spatial import ConvexHull, QhullError
+from scipy.spatial import ConvexHull, QhullError, cKDTree
 from scipy.spatial.transform import Rotation
 
 from lithopos.core.arrays import Array
@@ -24,11 +24,23 @@ from lithopos.core.errors import NoAnswer
 from lithopos.core.geometry.model import Model
 
 TOUCHING_M = 0.00005  # a gap that counts as contact
-SAME_SIDE = np.cos(np.radians(13.0))
+SAME_SIDE_RAD = float(np.radians(13.0))
 SIDES_TOLD = 8
 MOST_STEPS = 2000
 
-__all__ = ["Body", "Lean", "Side", "body_of", "centre_of_mass", "fall_m", "is_held", "lean_until_touch", "sides"]
+__all__ = [
+    "Body",
+    "Lean",
+    "Side",
+    "body_of",
+    "centre_of_mass",
+    "fall_m",
+    "is_held",
+    "lean_until_touch",
+    "meets",
+    "over",
+    "sides",
+]
 
 
 @dataclass(frozen=True)
@@ -93,7 +105,9 @@ def _rounded(found: list[tuple[float, Array]]) -> list[tuple[float, Array]]:
     if not found:
         return []
     shares, normals = np.array([share for share, _ in found]), np.array([normal for _, normal in found])
-    near = csr_matrix(normals @ normals.T > SAME_SIDE)
+    # Of unit vectors: so far apart as their ends are.
+    pairs = cKDTree(normals).query_pairs(2 * np.sin(SAME_SIDE_RAD / 2), output_type="ndarray")
+    near = coo_matrix((np.ones(len(pairs)), pairs.T), shape=(len(normals), len(normals)))
     _, groups = connected_components(near, directed=False)
     result = []
     for number in range(int(groups.max()) + 1):
@@ -108,9 +122,9 @@ def _flat_sides(hull: ConvexHull, reach: float) -> list[tuple[Array, Array]]:
     """The hull's faces, those in one plane together: outward normals (3,) and the points (N, 3) of each side."""
     keys = np.round(np.column_stack([hull.equations[:, :3] * 2000, hull.equations[:, 3] / reach * 2000])).astype(int)
     _, groups = np.unique(keys, axis=0, return_inverse=True)
+    order = np.argsort(groups.ravel(), kind="stable")
     result = []
-    for number in range(int(groups.max()) + 1):
-        mine = groups.ravel() == number
+    for mine in np.split(order, np.cumsum(np.bincount(groups.ravel()))[:-1]):
         normal = hull.equations[mine, :3].mean(0)
         points = hull.points[np.unique(hull.simplices[mine])]
         result.append((normal / np.linalg.norm(normal), points))
@@ -137,6 +151,11 @@ def _in_plane(normal: Array) -> Array:
 
 def _inside(points: Array, at: Array, margin: float) -> bool:
     """Whether a point (2,) lies within the outline of others (N, 2), by a margin."""
+    if len(points) == 3:  # round hulls have thousands of sides, and all of them triangles
+        sides = np.roll(points, -1, axis=0) - points
+        away = sides[:, 0] * (at - points)[:, 1] - sides[:, 1] * (at - points)[:, 0]
+        away = away / np.maximum(np.linalg.norm(sides, axis=1), 1e-30)
+        return bool((away > margin).all() or (away < -margin).all())
     try:
         outline = ConvexHull(points)
     except (QhullError, ValueError):
@@ -256,8 +275,9 @@ def fall_m(thing: Body, below: list[Body], floor_m: float) -> float:
     under = [other for other in below if _meet_above(thing, other)]
     if not under:
         return lowest - floor_m
-    start = max(max(float(other.vertices[:, 2].max()) for other in under) - lowest + 1e-3, 0.0)
-    lifted, end = start, floor_m - lowest
+    lifted, end = 0.0, floor_m - lowest
+    if _gap(thing, np.eye(3), np.zeros(3), under)[0] < TOUCHING_M:  # within something: lifted out over all of it
+        lifted = max(max(float(other.vertices[:, 2].max()) for other in under) - lowest + 1e-3, 0.0)
     for _ in range(MOST_STEPS):
         gap, _where = _gap(thing, np.eye(3), np.array([0, 0, lifted]), under)
         if gap < TOUCHING_M:
@@ -266,6 +286,21 @@ def fall_m(thing: Body, below: list[Body], floor_m: float) -> float:
         if lifted <= end:
             return -end
     return -lifted
+
+
+def over(thing: Body, other: Body) -> Array:
+    """How a thing must be moved (3,) [m] to hang above another: up, and to its middle where it is beside it."""
+    low, high = other.vertices.min(0), other.vertices.max(0)
+    up = np.array([0, 0, max(float(high[2] - thing.vertices[:, 2].min()) + 1e-3, 0.0)])
+    if _meet_above(thing, other):
+        return up
+    middle = (thing.vertices.min(0) + thing.vertices.max(0)) / 2
+    return up + ((low + high) / 2 - middle) * [1, 1, 0]
+
+
+def meets(thing: Body, shift: Array, other: Body) -> bool:
+    """Whether a thing moved by a shift (3,) [m] touches another."""
+    return _gap(thing, np.eye(3), shift, [other])[0] < TOUCHING_M
 
 
 def _meet_above(one: Body, other: Body) -> bool:

@@ -113,13 +113,12 @@ def _layered(mi: Any, material: Material, painted: bool) -> dict[str, Any]:
     sheen = float(np.max(material.sheen_colour))
     if not mi.variant().startswith("scalar"):
         register(mi)
-        straight = ((material.ior - 1) / (material.ior + 1)) ** 2 * material.specular
         return {
             "type": NAME,
             "base_color": _loaded(mi, _base_colour(mi, material, painted)),
             "roughness": _as_texture(mi, material.roughness),
             "metallic": _as_texture(mi, material.metallic),
-            "f0": float(np.clip(straight, 0, 1)),
+            "f0": float(np.clip(_at_right_angles(material), 0, 1)),
             "anisotropic": material.anisotropy,
             "brush_cos": float(np.cos(np.radians(material.anisotropy_turn_deg))),
             "brush_sin": float(np.sin(np.radians(material.anisotropy_turn_deg))),
@@ -136,7 +135,7 @@ def _layered(mi: Any, material: Material, painted: bool) -> dict[str, Any]:
         "base_color": _base_colour(mi, material, painted),
         "roughness": _texture(mi, material.roughness),
         "metallic": _texture(mi, material.metallic),
-        "specular": _mirror_strength(material),
+        "specular": float(np.clip(_at_right_angles(material) / 0.08, 0, 1)),  # its own measure
         "spec_tint": 0.0,
         "anisotropic": material.anisotropy,
         "clearcoat": material.coat,
@@ -165,10 +164,14 @@ def _is_matte(material: Material) -> bool:
     return not shine
 
 
-def _mirror_strength(material: Material) -> float:
-    """The package's measure of what a dielectric mirrors: 0.08 of it is the share at right angles."""
-    straight = ((material.ior - 1) / (material.ior + 1)) ** 2
-    return float(np.clip(straight * material.specular / 0.08, 0, 1))
+def _at_right_angles(material: Material) -> float:
+    """What a dielectric mirrors at right angles (Fresnel)."""
+    return float(((material.ior - 1) / (material.ior + 1)) ** 2 * material.specular)
+
+
+def _mean_roughness(material: Material) -> float:
+    rough = material.roughness
+    return float(rough.values.mean() if isinstance(rough, Texture) else rough)
 
 
 def _base_colour(mi: Any, material: Material, painted: bool) -> Any:
@@ -186,7 +189,7 @@ def _passes(material: Material) -> bool:
 def _glass(material: Material, closed: bool) -> dict[str, Any]:
     """Glass: a pane, or a solid that bends light; tinted by its thickness."""
     tint = np.asarray(material.base_colour, np.float32) if not isinstance(material.base_colour, Texture) else np.ones(3)
-    rough = material.roughness.values.mean() if isinstance(material.roughness, Texture) else material.roughness
+    rough = _mean_roughness(material)
     solid = closed and material.thickness_m > 0
     through = tint * (np.sqrt(_left_over(material)) if solid else _left_over(material))  # once in and once out
     value = {"type": "rgb", "value": np.clip(through, 0, 1).tolist()}
@@ -234,11 +237,10 @@ def _left_to_body(material: Material) -> float:
     """The share of the light that a dielectric's mirror leaves to what is below it, over all directions."""
     if isinstance(material.metallic, Texture) or material.metallic > 0:
         return 1.0
-    rough = material.roughness.values.mean() if isinstance(material.roughness, Texture) else material.roughness
-    straight = ((material.ior - 1) / (material.ior + 1)) ** 2 * material.specular
-    a, b = (table[min(int(rough**2 * SIZE), SIZE - 1)] for table in split_albedo())
+    row = min(int(_mean_roughness(material) ** 2 * SIZE), SIZE - 1)
+    a, b = (table[row] for table in split_albedo())
     mu = (np.arange(SIZE) + 0.5) / SIZE
-    return float(1 - ((straight * a + b) * 2 * mu / SIZE).sum())
+    return float(1 - ((_at_right_angles(material) * a + b) * 2 * mu / SIZE).sum())
 
 
 def _dimmed(colour: Floats | Texture, share: float) -> Floats | Texture:
