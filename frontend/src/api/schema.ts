@@ -1912,8 +1912,9 @@ export interface components {
         };
         /**
          * RestQuestion
-         * @description What to do with a thing: let it `settle` on a side (the next likely one, or the one by number), let it `fall`
-         *     as it lies, or lean it `against` another (the nearest where none is named).
+         * @description What to do with a thing: let it `settle` on a side (the one nearest to how it lies, or one by number), let it
+         *     `fall` as it lies (onto another one, if that is named, brought above it first), or lean it `against` another (the
+         *     nearest where none is named).
          */
         RestQuestion: {
             /**
