@@ -19,6 +19,7 @@ from proving.server import running
 from proving.truth import NAMES, SAMPLES, marked_shot, score
 
 from bench.equal import bench_equal
+from bench.light import bench_light
 from bench.queues import bench_queues
 from lithopos.core.camera.find import find_edges
 from lithopos.core.camera.problem import CameraAnswer, CameraProblem, LineIn
@@ -297,6 +298,7 @@ PARTS = {
     "proof": bench_proof,
     "queues": bench_queues,
     "equal": bench_equal,
+    "light": bench_light,
     "master": bench_master,
 }
 

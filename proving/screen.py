@@ -9,7 +9,7 @@ import unittest
 from collections.abc import Iterator
 from typing import Any
 
-from playwright.sync_api import Page, sync_playwright
+from playwright.sync_api import Page, expect, sync_playwright
 
 from proving.server import Server
 from proving.truth import SAMPLES
@@ -58,6 +58,10 @@ class Screen:
     def kept(self, before: int) -> None:
         """Wait until a change after revision `before` is accepted."""
         self.until(f"window.lithopos.revision > {before}")
+
+    def shows(self, label: str, value: str) -> None:
+        """Wait until a field holds a value: what a change brings is drawn after the change is kept."""
+        expect(self.page.get_by_label(label)).to_have_value(value, timeout=WAIT_MS)
 
     def photo(self, point: Any) -> tuple[float, float]:
         """Page pixels of a pixel of the photograph."""

@@ -26,7 +26,11 @@ NAMES = ("cloister-yard", "sea-terrace")
 
 def marked_shot(name: str, noise_px: float = 0.7, seed: int = 0) -> Shot:
     """A shot from a sample's marks alone, each marked coordinate off by normal noise."""
-    truth = json.loads((SAMPLES / f"{name}.json").read_text())
+    return marked_shot_of(json.loads((SAMPLES / f"{name}.json").read_text()), noise_px, seed)
+
+
+def marked_shot_of(truth: dict[str, Any], noise_px: float = 0.7, seed: int = 0) -> Shot:
+    """The same from the truth of any made-up photograph."""
     rng = np.random.default_rng(seed)
 
     def off(points: Any) -> Any:

@@ -15,7 +15,7 @@ import numpy as np
 from lithopos.core.exchange.decode import read_picture
 from lithopos.core.shot import FORMAT, load_shot
 from tests.core.test_shot import example
-from tests.support import SAMPLES, TrueCamera
+from tests.support import SAMPLES, TrueCamera, exact_shot
 
 
 def run(*arguments: str, given: Any = None) -> subprocess.CompletedProcess[str]:
@@ -88,6 +88,22 @@ class CommandLine(unittest.TestCase):
         self.assertEqual(self.answer("schema")["properties"]["format"]["const"], FORMAT)
         with tempfile.TemporaryDirectory() as folder:
             self.assertTrue(self.answer("doctor", "--data", folder)["denoiser"])
+
+    def test_sharpen_refines_what_was_drawn_and_keeps_it(self) -> None:
+        drawn = exact_shot("cloister-yard")
+        shot = json.loads(drawn.model_dump_json(by_alias=True))
+        shot["patches"] = [{"id": "q", "at": [405, 1150]}]
+        with tempfile.TemporaryDirectory() as name:
+            for file in drawn.files():
+                (Path(name) / file).write_bytes((SAMPLES / file).read_bytes())
+            (Path(name) / "shot.json").write_text(json.dumps(shot))
+            told = self.answer("sharpen", str(Path(name) / "shot.json"))
+        sharp = load_shot(told)
+        self.assertEqual([edge.points for edge in sharp.edges], [edge.points for edge in drawn.edges])
+        self.assertGreater(sum(edge.sharp is not None for edge in sharp.edges), len(sharp.edges) // 2)
+        self.assertTrue(all(gnomon.shadow for gnomon in sharp.gnomons))
+        assert sharp.patches[0].seen
+        self.assertEqual((sharp.lengths, sharp.models), (drawn.lengths, drawn.models))
 
     def test_render_the_written_example_and_refuse_bad_ones(self) -> None:
         with tempfile.TemporaryDirectory() as name:

@@ -174,7 +174,7 @@ def render(shot: Path, out: Path, quality: str, scale: float | None, samples: in
     """Render a shot file or bundle to a PNG."""
     from lithopos.core.exchange.bundle import open_shot
     from lithopos.core.exchange.picture import write_png
-    from lithopos.core.reading.ask import read_graphic, read_model, read_picture
+    from lithopos.core.reading.ask import read_graphic, read_model, read_panorama, read_picture
     from lithopos.core.render.render import refuse_too_large, render_shot
 
     _refuse_unwritable(out)
@@ -193,6 +193,7 @@ def render(shot: Path, out: Path, quality: str, scale: float | None, samples: in
             samples=samples,
             seed=seed,
             read_graphic=lambda name, time_s: read_graphic(opened.find(name), time_s),
+            read_panorama=lambda name: read_panorama(opened.find(name)),
         )
         step = None
         for step in steps:
@@ -203,6 +204,25 @@ def render(shot: Path, out: Path, quality: str, scale: float | None, samples: in
         print(note, file=sys.stderr)
     cut = f"(stray bright pixels of the ground cut: {step.cut})" if step.cut else ""
     print(f"{out} written", cut, file=sys.stderr)
+
+
+@cli.command()
+@click.argument("shot", type=click.Path(path_type=Path))
+def sharpen(shot: Path) -> None:
+    """Print a shot with its hand-drawn marks refined on the photograph."""
+    from lithopos.core.exchange.bundle import open_shot
+    from lithopos.core.place.readings import READ, with_readings
+    from lithopos.core.reading.ask import read_picture
+
+    with open_shot(shot) as opened:
+        photograph = opened.shot.photograph
+        if photograph is None:
+            raise InputError("photograph", "is missing: a shot begins with one")
+        picture = read_picture(opened.find(photograph.file))
+        document = opened.shot.model_dump(mode="json", by_alias=True)
+        drawn = {name: document.pop(name) for name in READ}
+        document |= with_readings(document, drawn, lambda _: picture)
+    _print(document)
 
 
 def _refuse_unwritable(out: Path) -> None:

@@ -83,6 +83,17 @@ class Dressing(unittest.TestCase):
         row = self.models()[0]["row"]
         self.assertEqual(row["direction_deg"], 90)  # near to the run it clicks onto it
         self.assertAlmostEqual(row["spacing_m"], 1.5, delta=0.05)
+        # Along a line drawn in the picture: the bench to its beginning, the copies as near as before.
+        page.press("Draw its line")
+        page.page.mouse.click(*page.world(x + 0.5, y))
+        self.after(lambda: page.page.mouse.click(*page.world(x + 0.5, y + 3.0)))
+        bench = self.models()[0]
+        np.testing.assert_allclose(bench["position_m"][:2], (x + 0.5, y), atol=0.02)
+        np.testing.assert_allclose((bench["row"]["direction_deg"], bench["row"]["spacing_m"]), (90, 1.5), atol=0.5)
+        self.assertEqual(bench["row"]["count"], 3)
+        done = page.revision()
+        page.press("Undo")
+        page.until(f"window.lithopos.revision < {done}")
 
     def surface_on_all_and_its_repeat(self) -> None:
         page = self.page

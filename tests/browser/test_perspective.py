@@ -112,7 +112,7 @@ class Marking(unittest.TestCase):
             page.page.get_by_label("Run A edge 1, bend 1").focus()
             page.page.keyboard.press("Delete")
             page.kept(before)
-            self.assertEqual(page.page.get_by_label("Run A edge 1, bend 1").count(), 0)
+            page.page.get_by_label("Run A edge 1, bend 1").wait_for(state="detached")
             page.page.keyboard.press("Control+z")
             page.page.get_by_label("Run A edge 1, bend 1").wait_for()
 
@@ -263,7 +263,7 @@ class Measuring(unittest.TestCase):
             self.assertAlmostEqual(camera(page)["focal_35mm"], 35, delta=0.01)
             self.assertAlmostEqual(np.mean(camera(page)["horizon"], axis=0)[1], 400, delta=1)
             page.step("Perspective")
-            self.assertIn("35.0 mm", page.page.locator("aside h2 [aria-expanded=true]").inner_text())
+            page.page.locator("aside h2 [aria-expanded=true]", has_text="35.0 mm").wait_for()
 
 
 if __name__ == "__main__":

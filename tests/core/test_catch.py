@@ -8,7 +8,8 @@ from typing import Any
 import numpy as np
 from proving.truth import score
 
-from lithopos.core.composite.catch import BRIGHTEST, compose, model_gain
+from lithopos.core.composite.catch import BRIGHTEST, compose
+from lithopos.core.composite.whites import whites_of
 from lithopos.core.layers import Layers, Window
 
 WIDE = 60
@@ -82,10 +83,6 @@ class Catching(unittest.TestCase):
         made = composed(grey(188), layers(noise=0.05))
         self.assertLess(float((made != 188).mean()), 0.02)
 
-    def test_the_gain_makes_a_lit_white_ground_white(self) -> None:
-        gain = model_gain(0.8, np.array([2.0, 4.0, 1.0], np.float32))
-        np.testing.assert_allclose(np.array([2.0, 4.0, 1.0]) / np.pi * gain, 0.8, rtol=1e-6)
-
 
 class Truth(unittest.TestCase):
     def test_composites_from_noisy_marks_against_the_pictures_with_the_model_there(self) -> None:
@@ -96,6 +93,45 @@ class Truth(unittest.TestCase):
                 self.assertLess(told.model_delta_e, 8, told)
                 # With so few samples a handful of blue codes may move by one where the truth moves by a third.
                 self.assertLess(told.untouched_differ, 100)
+
+
+class TwoWhites(unittest.TestCase):
+    """Patches painted by hand: coloured, glinting, clipped and in the sky are no whites."""
+
+    def picture(self) -> tuple[Any, Any, Any]:
+        codes = np.full((400, 640, 3), 90, np.uint8)
+        codes[:100] = 245  # an even bright sky
+        codes[150:200, 50:100] = (215, 212, 205)  # a white wall
+        codes[150:200, 200:250] = (250, 120, 120)
+        codes[250:300, 50:100] = 255
+        codes[260, 300] = 248  # a glint
+        codes[300:350, 400:450] = (198, 200, 204)  # what was placed
+        cover = np.zeros((400, 640), np.float32)
+        cover[290:360, 390:460] = 1
+        below = np.zeros((400, 640), bool)
+        below[120:] = True
+        return codes, cover, below
+
+    def test_the_lightest_neutral_patches_are_found_and_compared(self) -> None:
+        codes, cover, below = self.picture()
+        whites = whites_of(codes, cover, below)
+        assert whites.rendered and whites.photographed and whites.delta_e
+        for white, (x, y) in ((whites.rendered, (425, 325)), (whites.photographed, (75, 175))):
+            self.assertLess(abs(white.at[0] * 640 - x), 26)
+            self.assertLess(abs(white.at[1] * 400 - y), 26)
+        # L* of a code by the definition of CIE 1976 for a neutral.
+        self.assertAlmostEqual(whites.rendered.lab[0], 80.3, delta=0.3)
+        self.assertLess(whites.rendered.lab[2], 0)
+        self.assertGreater(whites.photographed.lab[2], 0)
+        self.assertGreater(whites.delta_e, 3)
+
+    def test_where_nothing_neutral_is_there_is_no_white(self) -> None:
+        codes, cover, below = self.picture()
+        codes[300:350, 400:450] = (250, 120, 120)
+        codes[290:360, 390:460] = (250, 120, 120)
+        whites = whites_of(codes, cover, below)
+        self.assertIsNone(whites.rendered)
+        self.assertIsNone(whites.delta_e)
 
 
 if __name__ == "__main__":

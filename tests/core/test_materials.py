@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import tempfile
 import unittest
 from dataclasses import replace
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -12,6 +14,8 @@ from lithopos.core.exchange.graphic import Graphic
 from lithopos.core.geometry.model import Material, Model, Part, Texture
 from lithopos.core.materials.dress import dressed
 from lithopos.core.materials.kinds import KINDS
+from lithopos.core.reading.ask import ask_reader
+from lithopos.core.reading.questions import DRESSED, ask_swatches
 from lithopos.core.render.scene import Environment, Lamp, Scene, StoodModel
 from lithopos.core.shot import Placed
 from tests.core.rendering import box, tracer
@@ -249,6 +253,32 @@ def _pane(cosine: float, ior: float = 1.5) -> float:
     along = ((ior * cosine - inner) / (ior * cosine + inner)) ** 2
     single = (across + along) / 2
     return float(2 * single / (1 + single))
+
+
+class Recognised(unittest.TestCase):
+    def test_surfaces_written_as_gltf_come_back_with_their_figures_and_real_size(self) -> None:
+        surfaces: dict[str, Any] = {
+            "a": {"kind": "paint", "colour": (0.5, 0.1, 0.2), "parameters": {"gloss": 0.7}},
+            "b": {"kind": "metal", "colour": (0.9, 0.6, 0.3), "parameters": {"polish": 0.4, "brushed": 0.5}},
+            "c": {"kind": "glass", "colour": (0.8, 0.9, 0.85), "parameters": {"thickness_mm": 12.0, "frost": 0.2}},
+            "d": {"kind": "matte", "colour": (0.3, 0.3, 0.3), "parameters": {}},
+            "e": {"kind": "metallic paint", "colour": (0.1, 0.2, 0.4), "parameters": {"flake": 0.6, "gloss": 0.8}},
+            "f": {"kind": "wood", "texture": {"file": "shipped:oak", "repeat_mm": 250.0}},
+        }
+        placed = Placed.model_validate({"id": "m", "file": "m.glb", "surfaces": surfaces})
+        with tempfile.TemporaryDirectory() as folder:
+            ask_swatches(placed, [], lambda _: (Path(), Path()), Path(folder))
+            told = ask_reader("surfaces", Path(folder) / DRESSED)
+        for name, wanted in surfaces.items():
+            found = told["surfaces"][name]
+            self.assertEqual(found["kind"], wanted["kind"])
+            for figure, value in wanted.get("parameters", {}).items():
+                self.assertAlmostEqual(found["parameters"][figure], value, delta=0.02, msg=f"{name} {figure}")
+            if "colour" in wanted:
+                np.testing.assert_allclose(found["colour"], wanted["colour"], atol=0.02)
+        laid = told["surfaces"]["f"]["texture"]
+        self.assertAlmostEqual(laid["repeat_mm"], 250, delta=2)
+        self.assertIn(laid["file"], told["pictures"])
 
 
 if __name__ == "__main__":

@@ -10,13 +10,17 @@ import numpy as np
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.picture import Picture
-from lithopos.core.place.reflectance import PickedReflectance, ReflectanceQuestion, picked_reflectance, place_light
+from lithopos.core.place.balance import Daylight, balance_of, balance_of_ground, proposed_patches, read_patches
+from lithopos.core.place.reflectance import PickedReflectance, ReflectanceQuestion, picked_reflectance
+from lithopos.core.shot import LightPatch
 from tests.support import TrueCamera
 
 GROUND = 0.3
 SUN = np.array([0.5, -0.5, 0.7071])
 SHADE = np.array([0.18, 0.26, 0.4])  # of the light, by channel
 DOOR = np.array([0.5, 0.2, 0.1])
+CARD = 0.18
+WHITE = np.array([0.62, 0.55, 0.49])  # white, level and lit: an exposure and a balance that nothing but a tone tells
 
 
 def encoded(linear: Any) -> Any:
@@ -32,33 +36,101 @@ class Picked(unittest.TestCase):
         camera = TrueCamera(size=(960, 640), focal=800, tilt=-20)
         self.camera = Pinhole(800.0, np.array(camera.axis), camera.rotation, camera.centre, 960, 640, 0.0)
         self.sun = SUN / np.linalg.norm(SUN)
-        white = 0.8
-        light = np.where(np.arange(960)[None, :, None] < 480, 1.0, SHADE) * white
+        self.day = Daylight(self.sun, 3.5, GROUND)
+        light = np.where(np.arange(960)[None, :, None] < 480, 1.0, SHADE) * WHITE
         picture = np.broadcast_to(GROUND * light, (640, 960, 3)).copy()
         picture[:80] = 0.7  # sky
         rng = np.random.default_rng(1)
         picture *= 1 + 0.03 * rng.normal(size=picture.shape)
+        picture[580:620, 200:240] = CARD * light[:, 200:240]
         picture[500:540, 200:240] = DOOR * light[:, 200:240]
         picture[500:540, 700:740] = DOOR * light[:, 700:740]
         # A wall along run A that looks at the camera (towards -y): sun, half a sky, and the ground's bounce.
         wall = (1 - SHADE) * max(float(self.sun @ [0, -1, 0]), 0) / self.sun[2] + SHADE * 0.5 + 0.5 * GROUND
-        picture[300:340, 300:340] = DOOR * wall * white
+        picture[300:340, 300:340] = DOOR * wall * WHITE
         self.picture = Picture(encoded(picture).astype(np.uint8))
 
+    def patches(self) -> list[LightPatch]:
+        """The ground in sun and in shade, and a grey card in the sun."""
+        spots: list[dict[str, Any]] = [
+            {"at": (120, 420)},
+            {"at": (400, 500)},
+            {"at": (800, 500)},
+            {"at": (620, 600)},
+            {"at": (220, 600), "material": "card", "tone": CARD},
+        ]
+        marked = [LightPatch.model_validate({"id": f"p{n}", "radius_px": 10, **spot}) for n, spot in enumerate(spots)]
+        return read_patches(marked, self.picture, 960)
+
     def pick(self, x: float, y: float, **more: Any) -> PickedReflectance:
-        light = place_light(self.picture, self.camera, GROUND, self.sun)
         question = ReflectanceQuestion.model_validate({"at": (x, y), "radius_px": 8, **more})
-        return picked_reflectance(question, self.picture, self.camera, light)
+        balance = balance_of(self.patches(), self.camera, self.day)
+        return picked_reflectance(question, self.picture, self.camera, self.day, balance)
+
+    def test_patches_give_white_and_what_is_left_in_the_shade_by_channel(self) -> None:
+        told = balance_of(self.patches(), self.camera, self.day)
+        np.testing.assert_allclose(told.white, WHITE, rtol=0.05)
+        self.assertEqual([patch.in_sun for patch in told.patches], [True, True, False, False, True])
+        sun, sky = self.day.irradiance(np.array([0.0, 0, 1]))
+        np.testing.assert_allclose(told.sky * sky / (sun + told.sky * sky), SHADE, rtol=0.12)
+        np.testing.assert_allclose(told.reflectances["ground"], GROUND, rtol=0.05)
+        self.assertTrue(told.sky_measured)
+
+    def test_without_a_known_tone_the_level_is_said_to_be_less_certain(self) -> None:
+        known = balance_of(self.patches(), self.camera, self.day)
+        ground = balance_of(self.patches()[:4], self.camera, self.day)
+        self.assertGreater(np.mean(ground.white_sigma), 3 * np.mean(known.white_sigma))
+        self.assertIn("usual", ground.white_from)
+        off = np.abs(np.log(np.array(ground.white) / WHITE)) / ground.white_sigma
+        self.assertLess(off.max(), 2.5)
+
+    def test_a_patch_of_another_material_is_told_and_moves_little(self) -> None:
+        wrong = LightPatch(id="w", at=(220, 520), radius_px=10, light="sun")
+        told = balance_of(read_patches([*self.patches(), wrong], self.picture, 960), self.camera, self.day)
+        self.assertEqual([patch.wrong for patch in told.patches], [False] * 5 + [True])
+        np.testing.assert_allclose(told.white, WHITE, rtol=0.12)
+
+    def test_what_can_t_be_used_is_left_out_with_its_reason(self) -> None:
+        self.picture.codes[410:430, 110:130] = 255
+        told = balance_of(self.patches(), self.camera, self.day)
+        self.assertIn("clipped", told.patches[0].reason or "")
+        self.assertIsNone(told.patches[0].residual)
+        np.testing.assert_allclose(told.white, WHITE, rtol=0.05)
+
+    def test_without_a_sun_and_without_a_patch_what_is_known_stays(self) -> None:
+        even = balance_of([], self.camera, Daylight(None, 3.5, GROUND))
+        np.testing.assert_allclose(even.white, 1.0, rtol=0.05)  # an exposure for white, its balance neutral
+        np.testing.assert_array_equal(even.sky, 1.0)
+        clear = balance_of([], self.camera, self.day)
+        self.assertFalse(clear.sky_measured)
+
+    def test_the_ground_itself_tells_where_nothing_is_marked(self) -> None:
+        from lithopos.core.colour import decode_srgb
+
+        codes = self.picture.encoded
+        told = balance_of_ground(codes, decode_srgb(codes), self.camera, 0.0, self.day)
+        proposed = proposed_patches(self.picture, self.camera, self.day)
+        self.assertEqual({patch.light for patch in proposed}, {"sun", "shade"})
+        for patch in proposed:
+            self.assertEqual(patch.light == "sun", patch.at[0] < 480)
+            self.assertTrue(15 < patch.at[0] < 945 and patch.at[1] < 628, "not at the picture's border")
+        further = proposed_patches(self.picture, self.camera, self.day, proposed)
+        for patch in further:
+            self.assertTrue(all(np.hypot(*np.subtract(patch.at, other.at)) > 70 for other in proposed))
+        marked = balance_of(proposed, self.camera, self.day)
+        sun, sky = self.day.irradiance(np.array([0.0, 0, 1]))
+        for balance in (told, marked):
+            np.testing.assert_allclose(balance.sky * sky / (sun + balance.sky * sky), SHADE, rtol=0.15)
 
     def test_the_same_colour_comes_out_in_sun_and_shade_and_on_a_wall(self) -> None:
-        for x, y, more, lit in (
-            (220, 520, {}, True),
-            (720, 520, {"in_sun": False}, False),
-            (320, 320, {"facing": "along run A"}, True),
+        for x, y, more, lit, off in (
+            (220, 520, {}, True, 0.05),
+            (720, 520, {"in_sun": False}, False, 0.12),
+            (320, 320, {"facing": "along run A"}, True, 0.15),  # a clear sky is brighter about the sun than an even one
         ):
             with self.subTest(at=(x, y)):
                 told = self.pick(x, y, **more)
-                np.testing.assert_allclose(told.colour, DOOR, rtol=0.05)
+                np.testing.assert_allclose(told.colour, DOOR, rtol=off)
                 self.assertEqual(told.in_sun, lit)
 
     def test_what_lies_in_shade_is_less_certain(self) -> None:

@@ -68,7 +68,7 @@ class Scenes(unittest.TestCase):
         self.assertEqual(len(one.receivers[0].patches), len(two.receivers[0].patches))
         for a, b in zip(one.receivers[0].patches, two.receivers[0].patches, strict=True):
             np.testing.assert_array_equal(a.reflectance, b.reflectance)
-        self.assertEqual(one.white_level, two.white_level)
+        np.testing.assert_array_equal(one.gain, two.gain)
 
     def test_things_far_apart_are_each_influenced_on_their_own(self) -> None:
         at = [[0.95, -1.75, 0.0], [8.0, 22.0, 0.0]]
@@ -171,11 +171,11 @@ class Tracing(unittest.TestCase):
             camera,
             height_m=0.0,
             mean=0.5,
-            level=0.4,
+            white=np.full(3, 0.8, np.float32),
             sheen=Sheen(coat, 0.6),
         )
         thing = StoodModel("box", model or box((1.2, 0.3, 0.8), grey=0.0), np.eye(4))
-        return Scene(camera, (plane,), (thing,), lights, 1.0)
+        return Scene(camera, (plane,), (thing,), lights, np.ones(3, np.float32))
 
     def test_a_white_sky_gives_pi_and_a_wall_takes_its_form_factor(self) -> None:
         engine, sky = tracer(), Environment(np.ones((8, 16, 3), np.float32))

@@ -52,7 +52,7 @@ class Document(unittest.TestCase):
         good = example()
         cases: list[tuple[dict[str, Any], str]] = [
             ({**good, "orign": [1, 2]}, "orign: is not a known field"),
-            ({**good, "format": 4}, "format: is 4; this version reads 1 to 3"),
+            ({**good, "format": 5}, "format: is 5; this version reads 1 to 4"),
             ({**good, "lengths": [{**good["lengths"][0], "level": "nowhere"}]}, "a level that is not there"),
             ({**good, "levels": [{"id": "l1", "foot": [5, 5]}]}, r"levels\[0\]: needs both its foot"),
             (

@@ -80,6 +80,31 @@ class Sun(unittest.TestCase):
                 good += np.degrees(np.arccos(np.dot(sun.direction, truth["sun"]["direction"]))) < 1
             self.assertGreaterEqual(good, 95, name)
 
+    def test_a_shadow_s_own_line_halves_the_azimuth_s_error_and_what_is_stated_holds(self) -> None:
+        camera = camera_answer().model_dump()
+        off: dict[bool, list[tuple[float, float]]] = {False: [], True: []}
+        for seed in range(60):
+            rng = np.random.default_rng(seed)
+            azimuth, elevation = rng.uniform(150, 330), rng.uniform(20, 55)
+            marks = [gnomon(foot, azimuth, elevation) for foot in FEET[:2]]
+            for sharp in (False, True):
+                drawn = []
+                for mark in marks:
+                    line = [(np.array(mark[end]) + rng.normal(scale=0.25, size=2)).tolist() for end in ("foot", "tip")]
+                    hand = {name: (np.array(p) + rng.normal(scale=0.7, size=2)).tolist() for name, p in mark.items()}
+                    drawn.append({**hand, "shadow": {"points": line, "sigma_px": 0.25} if sharp else None})
+                told = solve_sun(
+                    SunProblem.model_validate(
+                        {"image": {"width": 1920, "height": 1280}, "camera": camera, "gnomons": drawn}
+                    )
+                )
+                assert isinstance(told, SunAnswer)
+                error = (told.azimuth_deg - azimuth + 180) % 360 - 180
+                off[sharp].append((abs(error), told.sigma_deg["azimuth"]))
+        by_hand, refined = np.array(off[False]), np.array(off[True])
+        self.assertLess(float(np.median(refined[:, 0])), 0.5 * float(np.median(by_hand[:, 0])))
+        self.assertGreater(float((refined[:, 0] < 1.96 * refined[:, 1]).mean()), 0.92)
+
     def test_impossible_gnomons_are_refused_and_doubtful_ones_answered_in_words(self) -> None:
         good = gnomon(FEET[0], 200, 40)
         cases = [

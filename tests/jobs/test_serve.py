@@ -18,6 +18,9 @@ from unittest import mock
 from proving.server import Server, running
 
 from lithopos.core.errors import NoRoom
+from lithopos.core.render.pieces import PieceQuestion
+from lithopos.core.shot import Surface
+from lithopos.jobs.asked import FOLDER, Asked
 from lithopos.jobs.queue import Queue
 from lithopos.jobs.worker import LOST, Worker
 from lithopos.library.store import Library
@@ -50,6 +53,39 @@ class Running(unittest.TestCase):
         renders = server.ask("GET", f"/shots/{shot}/renders")["renders"]
         found: dict[str, Any] = next(render for render in renders if render["id"] == render_id)
         return found
+
+    def test_a_small_picture_waits_in_line_once_and_what_failed_is_tried_again(self) -> None:
+        queue, asked = Queue(self.data), Asked(self.data)
+        question = PieceQuestion(surface=Surface(kind="metal"))
+        long_ago = time.time() - 1000
+        for _ in range(3):
+            name = asked.ask(question, queue).name
+            os.utime(self.data / FOLDER / f"{name}.json", (long_ago, long_ago))
+        self.assertEqual((queue.take("piece"), queue.take("piece")), (name, None))
+        asked.fail(name, "The disk is full.")
+        self.assertEqual(asked.ask(question, queue).reason, "The disk is full.")
+        os.utime(self.data / FOLDER / f"{name}.failed", (long_ago, long_ago))
+        self.assertIsNone(asked.ask(question, queue).reason)
+        self.assertEqual(queue.take("piece"), name)
+
+    def test_small_pictures_are_made_on_the_side_and_kept(self) -> None:
+        shot = ready_shot(self.data)
+        wrong = {"kind": "wood", "texture": {"file": "sha256:" + "0" * 64}}
+        with running(self.data) as server:
+            model = server.ask("GET", f"/shots/{shot}")["document"]["models"][0]["file"].removeprefix("sha256:")
+            asked = {"surfaces": [{"kind": "metal"}, wrong], "models": [model]}
+
+            def answered() -> Any:
+                told = server.ask("POST", f"/shots/{shot}/pieces", asked)
+                return all(one["ready"] or one["reason"] for one in told["surfaces"] + told["models"]) and told
+
+            told = server.wait(answered)
+            (metal, missing), (bench,) = told["surfaces"], told["models"]
+            for piece in (metal, bench):
+                with urllib.request.urlopen(f"{server.address}/api/v1/pieces/{piece['name']}") as answer:
+                    self.assertEqual(answer.read(4), b"\x89PNG")
+            self.assertFalse(missing["ready"])
+            self.assertIn("is missing", missing["reason"])
 
     def test_a_killed_worker_fails_its_render_which_starts_again_and_goes_on(self) -> None:
         shot = ready_shot(self.data)

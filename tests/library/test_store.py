@@ -148,6 +148,11 @@ class Kept(unittest.TestCase):
             with self.assertRaisesRegex(InputError, "can't be written to"):
                 Library(folder / "a file")
 
+    def test_only_files_of_the_library_are_found_by_name(self) -> None:
+        for name in ("/etc/hostname", "sha256:/etc/hostname", "../library.db", "sha256:" + "A" * 64, ""):
+            with self.subTest(name), self.assertRaisesRegex(InputError, "no file of the library"):
+                self.library.file_path(name)
+
     def test_files_are_kept_once_and_bad_ones_not_at_all(self) -> None:
         data = (SAMPLES / "tern-fountain.glb").read_bytes()
         one, _ = self.library.add_file(self.project.id, "a.glb", io.BytesIO(data))

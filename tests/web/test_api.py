@@ -63,6 +63,10 @@ class Api(unittest.TestCase):
                 self.assertEqual(answer.status_code, 200)
                 data = answer.data
             told = json.loads(data[20 : 20 + int.from_bytes(data[12:16], "little")])
+            if path == "materials":
+                sent = {"file": (io.BytesIO(data), "surfaces.glb")}
+                came = self.client.post("/api/v1/surfaces", data=sent, content_type="multipart/form-data").get_json()
+                self.assertEqual(came["surfaces"]["zinc"]["kind"], "wood")
             pictured = {one["name"] for one in told["materials"] if "baseColorTexture" in one["pbrMetallicRoughness"]}
             self.assertEqual(pictured, names_of)
         question = {"how": "fall", "thing": "p"}

@@ -26,6 +26,13 @@ export type SurfaceOf = Placed["surfaces"][string];
 export type RestQuestion = Schemas["RestQuestion"];
 export type RestAnswer = Schemas["RestAnswer"];
 export type PickedReflectance = Schemas["PickedReflectance"];
+export type LightPatch = Schemas["LightPatch"];
+export type Balance = Schemas["BalanceAnswer"];
+export type PatchAnswer = Schemas["PatchAnswer"];
+export type Whites = Schemas["Whites"];
+export type White = Schemas["White"];
+export type Pieces = Schemas["PiecesOut"];
+export type Piece = Schemas["PieceOut"];
 export type Gnomon = Schemas["MarkedGnomon"];
 export type ProjectFull = Schemas["ProjectFull"];
 export type FileOut = Schemas["FileOut"];
@@ -80,6 +87,7 @@ export const lookUrl = (shotId: string, thingId: string, look: string) =>
 export const graphicUrl = (name: string, time_s = 0) => `${fileUrl(name)}/graphic?time_s=${time_s}`;
 export const textureUrl = (name: string) => `/api/v1/textures/${name}`;
 export const thumbUrl = (sha256: string, width = 240) => `/api/v1/files/${sha256}/thumb?width=${width}`;
+export const pieceUrl = (name: string) => `/api/v1/pieces/${name}`;
 export const pictureUrl = (render: RenderOut) =>
   `/api/v1/renders/${render.id}/picture?download=false&v=${render.passes_done}`;
 export const downloadUrl = (render: RenderOut) => `/api/v1/renders/${render.id}/picture?download=true`;

@@ -1,14 +1,16 @@
-import { useQuery } from "@tanstack/react-query";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import {
   asked,
   client,
   type FoundEdges,
   type Materials,
+  type Pieces,
   type ProjectFull,
   type Projects,
   type RenderOut,
   type Renders,
   type ShotOut,
+  type SurfaceOf,
 } from "./client";
 
 export const useProjects = () =>
@@ -71,3 +73,24 @@ export const useRenders = (shotId: string) =>
       ),
     refetchInterval: (query) => (query.state.data?.renders.some(isBusy) ? 400 : 4000),
   });
+
+/** Small traced pictures of surfaces, in the shot's own light, and of models; asked for again until they are there. */
+export function usePieces(shot: ShotOut, wanted: { surfaces?: SurfaceOf[]; models?: string[] }) {
+  const { surfaces = [], models = [] } = wanted;
+  const waits = ({ ready, reason }: Pieces["models"][number]) => !ready && reason === null;
+  const { data } = useQuery({
+    queryKey: ["pieces", shot.id, shot.revision, surfaces, models],
+    queryFn: () =>
+      asked<Pieces>(
+        client.POST("/api/v1/shots/{shot_id}/pieces", {
+          params: { path: { shot_id: shot.id } },
+          body: { surfaces, models } as never,
+        }),
+      ),
+    enabled: surfaces.length + models.length > 0,
+    placeholderData: keepPreviousData,
+    refetchInterval: ({ state }) =>
+      state.data && [...state.data.surfaces, ...state.data.models].some(waits) ? 600 : false,
+  });
+  return data ?? { surfaces: [], models: [] };
+}

@@ -120,6 +120,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/pieces/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A small picture that is ready. */
+        get: operations["getPiece"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects": {
         parameters: {
             query?: never;
@@ -283,6 +300,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/shots/{shot_id}/patches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Patches of the ground, in light and in shade; nothing is kept. */
+        post: operations["proposePatches"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/shots/{shot_id}/pieces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Small pictures, traced by the worker: asked for again until they are ready. */
+        post: operations["askPieces"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/shots/{shot_id}/redo": {
         parameters: {
             query?: never;
@@ -416,6 +467,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/surfaces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The materials of a model's file as surfaces of ours; nothing is kept. */
+        post: operations["readSurfaces"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/textures/{name}": {
         parameters: {
             query?: never;
@@ -437,6 +505,83 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * BalanceAnswer
+         * @description What a photograph tells of its light, by channel.
+         *
+         *     Attributes
+         *     ----------
+         *     gain : from the renderer's radiance to the photograph's linear values.
+         *     sky : of the sky beside a clear day's under that gain.
+         *     white, shade : linear value of white, level, and lit or in the sky's light alone.
+         *     white_sigma, sky_sigma : relative standard deviations, the latter of the sky beside the sun.
+         *     sky_measured : whether a patch in shade, or a day without a sun, tells the sky; else it is a clear day's.
+         *     white_from : what sets the level: a known tone, or what the ground is made of.
+         *     reflectances : of the patches' materials.
+         */
+        BalanceAnswer: {
+            /** Gain */
+            gain: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Notes
+             * @default []
+             */
+            notes: string[];
+            /**
+             * Patches
+             * @default []
+             */
+            patches: components["schemas"]["PatchAnswer"][];
+            /**
+             * Reflectances
+             * @default {}
+             */
+            reflectances: {
+                [key: string]: [
+                    number,
+                    number,
+                    number
+                ];
+            };
+            /** Shade */
+            shade: [
+                number,
+                number,
+                number
+            ];
+            /** Sky */
+            sky: [
+                number,
+                number,
+                number
+            ];
+            /** Sky Measured */
+            sky_measured: boolean;
+            /** Sky Sigma */
+            sky_sigma: [
+                number,
+                number,
+                number
+            ];
+            /** White */
+            white: [
+                number,
+                number,
+                number
+            ];
+            /** White From */
+            white_from: string;
+            /** White Sigma */
+            white_sigma: [
+                number,
+                number,
+                number
+            ];
+        };
         /**
          * CameraAnswer
          * @description A solved camera; the fields are those of docs/command-line.md.
@@ -617,10 +762,13 @@ export interface components {
          *     ground_to_photo : (3, 3) homography from ground (x, y, 1) [m] to homogeneous pixels, undistorted.
          *     camera_reason, camera_lacks : why there is no camera, in words, and whether edges are missing or don't agree.
          *     lengths : what each of the shot's lengths measures; the camera's own list ends with the levels' too.
-         *     sun_shown : the direction in force, measured or set by hand.
+         *     sun_shown : the direction in force, measured or set by hand; of a panorama its brightest place.
          *     panes : where each of the shot's panes hangs.
+         *     balance : what the marked patches tell of the light; None where none is marked, or no sun is known yet.
          */
         Derived: {
+            /** @default null */
+            balance: components["schemas"]["BalanceAnswer"] | null;
             /** @default null */
             camera: components["schemas"]["CameraAnswer"] | null;
             /**
@@ -676,10 +824,36 @@ export interface components {
             ] | null;
         };
         /**
+         * Dome
+         * @description What a panorama gives, as it is turned in its file (its middle towards +x).
+         *
+         *     Attributes
+         *     ----------
+         *     harmonics : 18 colours.
+         *     azimuth_deg, elevation_deg : of its brightest place; `share` what that gives of what falls on level ground.
+         */
+        Dome: {
+            /** Azimuth Deg */
+            azimuth_deg: number;
+            /** Elevation Deg */
+            elevation_deg: number;
+            /** Harmonics */
+            harmonics: number[][];
+            /** Share */
+            share: number;
+        };
+        /**
          * Edge
          * @description A straight thing marked in the photograph, two points or more along it [px].
+         *
+         *     `points` are as drawn; `sharp` is what lies there in the picture, and is used unless the edge is to stay `by_hand`.
          */
         Edge: {
+            /**
+             * By Hand
+             * @default false
+             */
+            by_hand: boolean;
             /** Id */
             id: string;
             /** Points */
@@ -692,6 +866,19 @@ export interface components {
              * @enum {string}
              */
             run: "a" | "b" | "plumb";
+            /** @default null */
+            sharp: components["schemas"]["SharpLine"] | null;
+        };
+        /**
+         * Exposure
+         * @description How much brighter than measured things are taken up, in stops: a fine control by hand.
+         */
+        Exposure: {
+            /**
+             * Stops
+             * @default 0
+             */
+            stops: number;
         };
         /** FileNew */
         FileNew: {
@@ -712,7 +899,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "photograph" | "model" | "graphic" | "film";
+            kind: "photograph" | "model" | "graphic" | "film" | "panorama";
             /**
              * Materials
              * @default []
@@ -1173,6 +1360,55 @@ export interface components {
             sigma_m: number | null;
         };
         /**
+         * LightPatch
+         * @description A round patch of one material in the photograph, by which the strengths of the lights are told.
+         *
+         *     Attributes
+         *     ----------
+         *     material : patches of the same name are of the same material; `ground` is the ground.
+         *     light : whether the sun reaches it; `judge`: as its brightness says.
+         *     tone : its reflectance, where it is known: white paint, a grey card.
+         *     seen : what its pixels say; read when it is marked or moved.
+         */
+        LightPatch: {
+            /** At */
+            at: [
+                number,
+                number
+            ];
+            /**
+             * Facing
+             * @default level
+             * @enum {string}
+             */
+            facing: "level" | "along run A" | "along run B" | "towards the camera";
+            /** Id */
+            id: string;
+            /**
+             * Light
+             * @default judge
+             * @enum {string}
+             */
+            light: "sun" | "shade" | "judge";
+            /**
+             * Material
+             * @default ground
+             */
+            material: string;
+            /**
+             * Radius Px
+             * @default 8
+             */
+            radius_px: number;
+            /** @default null */
+            seen: components["schemas"]["PatchSeen"] | null;
+            /**
+             * Tone
+             * @default null
+             */
+            tone: number | null;
+        };
+        /**
          * LineAnswer
          * @description One edge's own residual: root mean square distance of its points from the solved line [px].
          *
@@ -1194,9 +1430,14 @@ export interface components {
         };
         /**
          * MarkedGnomon
-         * @description A gnomon with its identity in the document.
+         * @description A gnomon with its identity in the document; its refined shadow is not used where it is to stay `by_hand`.
          */
         MarkedGnomon: {
+            /**
+             * By Hand
+             * @default false
+             */
+            by_hand: boolean;
             /**
              * Foot
              * @default null
@@ -1207,6 +1448,8 @@ export interface components {
             ] | null;
             /** Id */
             id: string;
+            /** @default null */
+            shadow: components["schemas"]["SharpLine"] | null;
             /** Tip */
             tip: [
                 number,
@@ -1424,6 +1667,86 @@ export interface components {
             width_m: number | null;
         };
         /**
+         * PanoramaLight
+         * @description A panorama as the light: its file, turned about the vertical (0: its middle towards +x), strength by hand.
+         *
+         *     `dome` is what it gives in figures, read from the file.
+         */
+        PanoramaLight: {
+            /** @default null */
+            dome: components["schemas"]["Dome"] | null;
+            /** File */
+            file: string;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+            /**
+             * Turn Deg
+             * @default 0
+             */
+            turn_deg: number;
+        };
+        /**
+         * PatchAnswer
+         * @description A patch in the fit.
+         *
+         *     Attributes
+         *     ----------
+         *     in_sun : whether the sun is taken to reach it.
+         *     residual : how much brighter it is than the fit says, relative; None if it was left out, with the `reason`.
+         *     wrong : it contradicts the others.
+         */
+        PatchAnswer: {
+            /** Id */
+            id: string;
+            /** In Sun */
+            in_sun: boolean;
+            /**
+             * Reason
+             * @default null
+             */
+            reason: string | null;
+            /**
+             * Residual
+             * @default null
+             */
+            residual: number | null;
+            /**
+             * Wrong
+             * @default false
+             */
+            wrong: boolean;
+        };
+        /**
+         * PatchSeen
+         * @description What a patch's pixels say.
+         *
+         *     Attributes
+         *     ----------
+         *     colour : mean of its linear values, outliers left out.
+         *     spread : how much its pixels differ among themselves, relative.
+         *     clipped : the share of its pixels that are at the top of the scale.
+         */
+        PatchSeen: {
+            /** Clipped */
+            clipped: number;
+            /** Colour */
+            colour: [
+                number,
+                number,
+                number
+            ];
+            /** Spread */
+            spread: number;
+        };
+        /** PatchesOut */
+        PatchesOut: {
+            /** Patches */
+            patches: components["schemas"]["LightPatch"][];
+        };
+        /**
          * Photograph
          * @description The background photograph; its size is after EXIF orientation.
          *
@@ -1473,6 +1796,41 @@ export interface components {
             sigma: number;
             /** Spread */
             spread: number;
+        };
+        /**
+         * PieceOut
+         * @description A small picture by name: there, under way, or why there is none.
+         */
+        PieceOut: {
+            /** Name */
+            name: string;
+            /** Ready */
+            ready: boolean;
+            /** Reason */
+            reason: string | null;
+        };
+        /**
+         * PiecesAsked
+         * @description Small pictures to be traced: sample pieces of surfaces in the shot's own light, and models by their files.
+         */
+        PiecesAsked: {
+            /**
+             * Models
+             * @default []
+             */
+            models: string[];
+            /**
+             * Surfaces
+             * @default []
+             */
+            surfaces: components["schemas"]["Surface"][];
+        };
+        /** PiecesOut */
+        PiecesOut: {
+            /** Models */
+            models: components["schemas"]["PieceOut"][];
+            /** Surfaces */
+            surfaces: components["schemas"]["PieceOut"][];
         };
         /**
          * Placed
@@ -1846,6 +2204,7 @@ export interface components {
              * @enum {string}
              */
             state: "queued" | "running" | "stopping" | "done" | "failed" | "stopped";
+            whites: components["schemas"]["Whites"] | null;
         };
         /** RendersOut */
         RendersOut: {
@@ -1967,6 +2326,26 @@ export interface components {
             /** Revision */
             revision: number;
         };
+        /**
+         * SharpLine
+         * @description A refined stroke: two points, or five where it is bent, and how well each is known across it [px].
+         *
+         *     `width_px` is a stripe's, 0 for an edge.
+         */
+        SharpLine: {
+            /** Points */
+            points: [
+                number,
+                number
+            ][];
+            /** Sigma Px */
+            sigma_px: number;
+            /**
+             * Width Px
+             * @default 0
+             */
+            width_px: number;
+        };
         /** ShippedTexture */
         ShippedTexture: {
             /** Kinds */
@@ -2003,11 +2382,17 @@ export interface components {
              */
             edges: components["schemas"]["Edge"][];
             /**
+             * @default {
+             *       "stops": 0
+             *     }
+             */
+            exposure: components["schemas"]["Exposure"];
+            /**
              * Format
-             * @default 3
+             * @default 4
              * @constant
              */
-            format: 3;
+            format: 4;
             /**
              * Gnomons
              * @default []
@@ -2030,6 +2415,12 @@ export interface components {
              * @default []
              */
             levels: components["schemas"]["Level"][];
+            /**
+             * Lit By
+             * @default day
+             * @enum {string}
+             */
+            lit_by: "day" | "panorama";
             /**
              * Models
              * @default []
@@ -2060,6 +2451,13 @@ export interface components {
              * @default []
              */
             panes: components["schemas"]["Pane"][];
+            /** @default null */
+            panorama: components["schemas"]["PanoramaLight"] | null;
+            /**
+             * Patches
+             * @default []
+             */
+            patches: components["schemas"]["LightPatch"][];
             /** @default null */
             photograph: components["schemas"]["Photograph"] | null;
             /**
@@ -2320,6 +2718,26 @@ export interface components {
             unit: string;
         };
         /**
+         * SurfacesOut
+         * @description A file of surfaces: what they are by name, and the pictures that they use as data addresses by file name.
+         */
+        SurfacesOut: {
+            /**
+             * Lithopos Surfaces
+             * @default 1
+             * @constant
+             */
+            lithopos_surfaces: 1;
+            /** Pictures */
+            pictures: {
+                [key: string]: string;
+            };
+            /** Surfaces */
+            surfaces: {
+                [key: string]: components["schemas"]["Surface"];
+            };
+        };
+        /**
          * Trial
          * @description A merge patch to see the consequences of, without keeping it.
          */
@@ -2374,6 +2792,41 @@ export interface components {
              * @default
              */
             name: string;
+        };
+        /**
+         * White
+         * @description A light neutral patch: its middle in shares of the picture's width and height, linear colour, CIE Lab.
+         */
+        White: {
+            /** At */
+            at: [
+                number,
+                number
+            ];
+            /** Colour */
+            colour: [
+                number,
+                number,
+                number
+            ];
+            /** Lab */
+            lab: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
+         * Whites
+         * @description The lightest neutral patch of what was rendered and of the photograph; None where nothing is neutral.
+         *
+         *     `delta_e` is their difference by CIEDE2000.
+         */
+        Whites: {
+            /** Delta E */
+            delta_e: number | null;
+            photographed: components["schemas"]["White"] | null;
+            rendered: components["schemas"]["White"] | null;
         };
     };
     responses: never;
@@ -2554,6 +3007,28 @@ export interface operations {
                     "application/json": components["schemas"]["Materials"];
                 };
             };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    getPiece: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -2946,6 +3421,72 @@ export interface operations {
             };
         };
     };
+    proposePatches: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PatchesOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    askPieces: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PiecesAsked"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PiecesOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
     redoShot: {
         parameters: {
             query?: never;
@@ -3220,6 +3761,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShotOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    readSurfaces: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["FileNew"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SurfacesOut"];
                 };
             };
             /** @description Unprocessable Entity */

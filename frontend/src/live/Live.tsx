@@ -9,7 +9,7 @@ import { footOf, rootOf } from "../geometry/standing";
 import type { StepProps } from "../marks/props";
 import { KINDS } from "../marks/registry";
 import { bending, lens } from "./lens";
-import { GL, Light, ORIGIN, plain } from "./light";
+import { GL, Light, ORIGIN, plain, shadowDepth } from "./light";
 import { useModelsReady } from "./models";
 
 type Props = StepProps & { frame: Frame };
@@ -113,15 +113,17 @@ function ShadowedGrounds({ bent, document, derived }: StepProps & { bent: boolea
   return heights.map((height) => {
     const first = shown.find((one) => heightOf(one) === height);
     const about = first ? footOf(first, document.models).foot : ORIGIN;
-    return <ShadowedGround key={height} bent={bent} height={height} about={about} />;
+    return (
+      <ShadowedGround key={height} bent={bent} height={height} about={about} depth={shadowDepth(derived)} />
+    );
   });
 }
 
-type GroundProps = { bent: boolean; height: number; about: readonly number[] };
+type GroundProps = { bent: boolean; height: number; about: readonly number[]; depth: number };
 
 /** A plane that takes shadows; a bent lens bends it only where it has vertices. */
-function ShadowedGround({ bent, height, about }: GroundProps) {
-  const material = useMemo(() => bending(new ShadowMaterial({ opacity: 0.62, color: "#10141f" })), []);
+function ShadowedGround({ bent, height, about, depth }: GroundProps) {
+  const material = useMemo(() => bending(new ShadowMaterial({ opacity: depth, color: "#10141f" })), [depth]);
   return (
     <mesh
       receiveShadow

@@ -34,6 +34,34 @@ export const GL = {
   gl: () => ({ alpha: true, antialias: !plain(), toneMapping: NoToneMapping }),
 } as const;
 
+type Colour = [number, number, number];
+const CLEAR = { white: [0.98, 0.95, 0.92], shade: [0.17, 0.23, 0.32] };
+const GROUND = 0.3;
+
+/**
+ * What level white shows, lit and in shade, as the lights of the live view: a light of 1 shows white as 1/π.
+ * A clear day's where no patches tell.
+ */
+function daylight(document: Shot, { balance }: Derived, rise: number) {
+  const { white, shade } = balance ?? CLEAR;
+  const taken = Math.PI * 2 ** document.exposure.stops;
+  const by = (of: (white: number, shade: number) => number) =>
+    white.map((w, channel) => taken * of(w, shade[channel] ?? 0)) as Colour;
+  const { strength } = document.sky;
+  return {
+    sky: by((_, s) => s * strength),
+    bounce: by((w) => w * GROUND),
+    direct: by((w, s) => (document.sun.strength * Math.max(w - s, 0)) / Math.max(rise, 0.12)),
+  };
+}
+
+/** How dark a shadow is drawn: what is taken of a code where only the shade's light is left. */
+export function shadowDepth({ balance }: Derived): number {
+  const { white, shade } = balance ?? CLEAR;
+  const left = shade.reduce((sum, v, channel) => sum + v / Math.max(white[channel] ?? 1, 1e-6), 0) / 3;
+  return 1 - Math.min(left, 1) ** (1 / 2.2);
+}
+
 /** Sun and sky as the live view draws them: a directional light with a shadow, and a hemisphere. */
 export function Light({ derived, document }: { derived: Derived; document: Shot }) {
   const light = useRef<DirectionalLight>(null);
@@ -51,15 +79,16 @@ export function Light({ derived, document }: { derived: Derived; document: Shot 
     invalidate();
   }, [document, derived, about[0], about[1], target, invalidate]);
   const size = plain() ? 512 : 2048;
+  const { sky, bounce, direct } = daylight(document, derived, sun[2]);
   return (
     <>
-      <hemisphereLight args={["#dfe9f5", "#b9ab93", 2.3 * document.sky.strength]} position={[0, 0, 1]} />
+      <hemisphereLight color={sky} groundColor={bounce} intensity={1} position={[0, 0, 1]} />
       <directionalLight
         ref={light}
         castShadow
         position={[about[0] + sun[0] * 20, about[1] + sun[1] * 20, sun[2] * 20]}
-        intensity={Math.min(2.5 / Math.max(sun[2], 0.15), 9) * document.sun.strength}
-        color="#fff3df"
+        intensity={1}
+        color={direct}
         shadow-mapSize={[size, size]}
         shadow-camera-left={-6}
         shadow-camera-right={6}

@@ -7,8 +7,12 @@ import { droppedFiles, uploadsOf } from "./uploads";
 
 const MOST_NOTES = 3;
 
-/** Takes files into a project: a photograph begins a shot, a model is handed on. */
-export function useTakeFiles(projectId: string, onModel: (file: FileOut) => void) {
+/** Takes files into a project: a photograph begins a shot, models and panoramas are handed on. */
+export function useTakeFiles(
+  projectId: string,
+  onModel: (file: FileOut) => void,
+  onPanorama?: (file: FileOut) => void,
+) {
   const queries = useQueryClient();
   const [busy, setBusy] = useState<string | null>(null);
   const take = async (uploads: Upload[]) => {
@@ -21,7 +25,10 @@ export function useTakeFiles(projectId: string, onModel: (file: FileOut) => void
         if (told.notes.length > MOST_NOTES)
           say(`${upload.name}: ${told.notes.length - MOST_NOTES} more remarks stand with it in Place.`);
         if (told.kind === "model") onModel(told);
-        else {
+        else if (told.kind === "panorama") {
+          if (onPanorama) onPanorama(told);
+          else say(`${upload.name} is kept: choose it in the Light step of a shot.`);
+        } else {
           const body = { name: upload.name.replace(/\.\w+$/, ""), photograph: told.sha256 };
           const params = { path: { project_id: projectId } };
           const shot = await asked<ShotOut>(

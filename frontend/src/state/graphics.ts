@@ -11,7 +11,7 @@ export function useGraphics(projectId: string) {
   const { data: project } = useProject(projectId);
   const backgrounds = new Set(project?.shots.map((shot) => shot.photograph));
   const graphics = (project?.files ?? []).filter(
-    (file) => file.kind !== "model" && !backgrounds.has(file.sha256),
+    (file) => file.kind !== "model" && file.kind !== "panorama" && !backgrounds.has(file.sha256),
   );
   const bring = async (uploads: Upload[], use: (file: FileOut) => void) => {
     for (const upload of uploads) {

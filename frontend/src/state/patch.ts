@@ -8,7 +8,9 @@ type Things<T> = T[] | Record<string, Partial<T> | null>;
 
 /** The camera is replaced as one: its fields only make sense together. */
 export type Patch = {
-  [Name in keyof Shot]?: Shot[Name] extends (infer T extends { id: string })[]
+  panorama?: Partial<NonNullable<Shot["panorama"]>> | null;
+} & {
+  [Name in Exclude<keyof Shot, "panorama">]?: Shot[Name] extends (infer T extends { id: string })[]
     ? Things<T>
     : Shot[Name] extends string | unknown[] | null | Shot["camera"]
       ? Shot[Name]

@@ -37,14 +37,27 @@ export function saveSurfaces(told: Told, name: string) {
   URL.revokeObjectURL(address);
 }
 
-/** The surfaces of a file; its pictures are brought into the project first. */
-export async function readSurfaces(projectId: string, file: File): Promise<Surfaces> {
-  let told: Partial<Told>;
+/** What a model's materials are among our kinds; the server reads it. */
+async function recognised(file: File): Promise<Partial<Told>> {
+  const form = new FormData();
+  form.append("file", file, file.name);
+  const response = await fetch("/api/v1/surfaces", { method: "POST", body: form });
+  const body = await response.json();
+  if (!response.ok) throw new Error(`${file.name} ${body.cause ?? body.detail}.`);
+  return body as Told;
+}
+
+async function written(file: File): Promise<Partial<Told>> {
   try {
-    told = JSON.parse(await file.text()) as Partial<Told>;
+    return JSON.parse(await file.text()) as Partial<Told>;
   } catch {
     throw new Error(`${file.name} is not a file of surfaces: it is no JSON.`);
   }
+}
+
+/** The surfaces of a file, our own or a model's; its pictures are brought into the project first. */
+export async function readSurfaces(projectId: string, file: File): Promise<Surfaces> {
+  const told = await (file.name.toLowerCase().endsWith(".json") ? written(file) : recognised(file));
   if (told.lithopos_surfaces !== 1 || typeof told.surfaces !== "object")
     throw new Error(`${file.name} is not a file of surfaces.`);
   for (const [name, address] of Object.entries(told.pictures ?? {})) {

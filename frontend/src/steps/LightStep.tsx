@@ -1,19 +1,72 @@
+import type { Shot, Upload } from "../api/client";
 import { parseNumber } from "../geometry/measure";
 import type { StepProps } from "../marks/props";
 import { useChange } from "../state/changes";
+import type { Patch } from "../state/patch";
 import { Button, Field, Figure, Hint, Slider } from "../ui/controls";
+import { LitBy } from "./LitBy";
 import { KindSections, Section } from "./Section";
 
-export function LightStep({ shot, document, derived }: StepProps) {
+type Knob = {
+  label: string;
+  of: (document: Shot) => number;
+  min: number;
+  max: number;
+  show: (value: number) => string;
+  change: (value: number) => Patch;
+};
+
+const times = (v: number) => `${v.toFixed(2)} ×`;
+
+/** What a clear day's light can be set to by hand, on top of what was measured. */
+const KNOBS: readonly Knob[] = [
+  {
+    label: "Sun",
+    of: ({ sun }) => sun.strength,
+    min: 0,
+    max: 3,
+    show: times,
+    change: (strength) => ({ sun: { strength } }),
+  },
+  {
+    label: "Sky",
+    of: ({ sky }) => sky.strength,
+    min: 0,
+    max: 3,
+    show: times,
+    change: (strength) => ({ sky: { strength } }),
+  },
+  {
+    label: "Softness of the shadow’s edge",
+    of: ({ sun }) => sun.softness_deg,
+    min: 0.1,
+    max: 8,
+    show: (v) => `${v.toFixed(2)}°`,
+    change: (softness_deg) => ({ sun: { softness_deg } }),
+  },
+  {
+    label: "Haze",
+    of: ({ sky }) => sky.turbidity,
+    min: 1,
+    max: 10,
+    show: (v) => v.toFixed(1),
+    change: (turbidity) => ({ sky: { turbidity } }),
+  },
+];
+
+type Props = StepProps & { projectId: string; onFiles: (uploads: Upload[]) => void };
+
+export function LightStep({ projectId, onFiles, ...props }: Props) {
+  const { shot, document, derived } = props;
   const { move, keep, change } = useChange(shot.id);
   const { sun, sky } = document;
   const measured = derived.sun;
   const byHand = sun.kind === "hand";
   if (!derived.camera)
     return <Hint>The sun is found through the solved camera. Mark the perspective first.</Hint>;
-  const setSun = (values: Partial<typeof sun>) => move({ sun: values });
   return (
     <>
+      <LitBy {...props} projectId={projectId} onFiles={onFiles} />
       {byHand ? (
         <>
           <Field
@@ -74,51 +127,44 @@ export function LightStep({ shot, document, derived }: StepProps) {
       )}
       <Section
         name="balance"
-        title="Balance"
-        fact={`sun ${sun.strength.toFixed(2)} ×, sky ${sky.strength.toFixed(2)} ×`}
-        open
+        title="By hand"
+        fact={
+          document.lit_by === "day"
+            ? `sun ${sun.strength.toFixed(2)} ×, sky ${sky.strength.toFixed(2)} ×`
+            : ""
+        }
+        open={!document.patches.length}
       >
+        {document.lit_by === "day" &&
+          KNOBS.map(({ label, of, min, max, show, change }) => (
+            <Slider
+              key={label}
+              label={label}
+              value={of(document)}
+              min={min}
+              max={max}
+              step={0.05}
+              show={show}
+              onMove={(v) => move(change(v))}
+              onKeep={() => keep(label.toLowerCase())}
+            />
+          ))}
         <Slider
-          label="Sun"
-          value={sun.strength}
-          min={0}
-          max={3}
+          label="Things brighter or darker"
+          value={document.exposure.stops}
+          min={-2}
+          max={2}
           step={0.05}
-          show={(v) => `${v.toFixed(2)} ×`}
-          onMove={(strength) => setSun({ strength })}
-          onKeep={() => keep("strength of the sun")}
+          show={(v) => (v === 0 ? "as measured" : `${v > 0 ? "+" : "−"}${Math.abs(v).toFixed(2)} stops`)}
+          onMove={(stops) => move({ exposure: { stops } })}
+          onKeep={() => keep("brightness of things")}
         />
-        <Slider
-          label="Sky"
-          value={sky.strength}
-          min={0}
-          max={3}
-          step={0.05}
-          show={(v) => `${v.toFixed(2)} ×`}
-          onMove={(strength) => move({ sky: { strength } })}
-          onKeep={() => keep("strength of the sky")}
-        />
-        <Slider
-          label="Softness of the shadow’s edge"
-          value={sun.softness_deg}
-          min={0.1}
-          max={8}
-          step={0.05}
-          show={(v) => `${v.toFixed(2)}°`}
-          onMove={(softness_deg) => setSun({ softness_deg })}
-          onKeep={() => keep("softness of the shadow")}
-        />
-        <Slider
-          label="Haze"
-          value={sky.turbidity}
-          min={1}
-          max={10}
-          step={0.1}
-          show={(v) => v.toFixed(1)}
-          onMove={(turbidity) => move({ sky: { turbidity } })}
-          onKeep={() => keep("haze")}
-        />
-        <p className="text-xs text-ink-500">1 × and 0.53° are a clear day’s own.</p>
+        {document.lit_by === "day" && (
+          <p className="text-xs text-ink-500">
+            1 × is {derived.balance ? "as the patches tell" : "as the ground shows it"}; 0.53° a clear day’s
+            own.
+          </p>
+        )}
       </Section>
     </>
   );

@@ -267,7 +267,7 @@ type OneOfProps<Value extends string> = {
   value: Value | null;
   options: readonly { value: Value; label: ReactNode }[];
   onValue: (value: Value) => void;
-  look?: "pills" | "joined" | "cards";
+  look?: keyof typeof ONE_OF;
 };
 
 const ONE_OF = {
@@ -282,6 +282,10 @@ const ONE_OF = {
   cards: {
     group: "grid grid-cols-2 gap-1",
     item: "flex items-center gap-2 rounded-md border px-2 py-1 text-left border-lime-300 bg-white hover:border-lime-500 data-[state=on]:border-verdigris data-[state=on]:bg-verdigris-soft",
+  },
+  tiles: {
+    group: "grid grid-cols-4 gap-1",
+    item: "flex flex-col gap-0.5 rounded-md border border-transparent p-[3px] text-center text-[11px] leading-[1.15] text-ink-700 hover:border-lime-500 data-[state=on]:border-verdigris data-[state=on]:bg-verdigris-soft data-[state=on]:font-medium data-[state=on]:text-verdigris-deep",
   },
 };
 

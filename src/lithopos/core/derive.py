@@ -17,12 +17,17 @@ from lithopos.core.camera.scale import seen_points
 from lithopos.core.camera.solve import bearable, pinhole_of, solve_camera
 from lithopos.core.camera.vanishing import RUNS, Marks
 from lithopos.core.errors import InputError, NoAnswer
+from lithopos.core.grounds import GROUND_MATERIALS
+from lithopos.core.light.dome import dome_sun
 from lithopos.core.light.sun import Gnomon, KnownCamera, SunAnswer, SunProblem, solve_sun, sun_direction
+from lithopos.core.place.balance import BalanceAnswer, Daylight, balance_of
 from lithopos.core.place.pane import PaneAnswer, pane_answer
 from lithopos.core.questions import camera_problem_of
 from lithopos.core.shot import Shot
 
-__all__ = ["Derived", "LevelAnswer", "derive", "shot_after_gesture"]
+LOWEST_SUN = 0.02  # of a panorama's brightest place, that its shadows end somewhere
+
+__all__ = ["Derived", "LevelAnswer", "daylight_of", "derive", "shot_after_gesture"]
 
 
 class LevelAnswer(BaseModel):
@@ -42,8 +47,9 @@ class Derived(BaseModel):
     ground_to_photo : (3, 3) homography from ground (x, y, 1) [m] to homogeneous pixels, undistorted.
     camera_reason, camera_lacks : why there is no camera, in words, and whether edges are missing or don't agree.
     lengths : what each of the shot's lengths measures; the camera's own list ends with the levels' too.
-    sun_shown : the direction in force, measured or set by hand.
+    sun_shown : the direction in force, measured or set by hand; of a panorama its brightest place.
     panes : where each of the shot's panes hangs.
+    balance : what the marked patches tell of the light; None where none is marked, or no sun is known yet.
     """
 
     camera: CameraAnswer | None = None
@@ -57,6 +63,7 @@ class Derived(BaseModel):
     sun_reason: str | None = None
     sun_shown: tuple[float, float, float] | None = None
     panes: list[PaneAnswer] = []
+    balance: BalanceAnswer | None = None
 
 
 def derive(shot: Shot) -> Derived:
@@ -80,7 +87,19 @@ def derive(shot: Shot) -> Derived:
     result.ground_to_photo = pinhole_of(camera).ground_homography().tolist()
     result.lengths = camera.lengths[: len(shot.lengths)]
     _derive_sun(shot, camera, result)
+    if result.sun_shown and any(patch.seen for patch in shot.patches):
+        result.balance = balance_of(shot.patches, pinhole_of(camera), daylight_of(shot, result))
     return result
+
+
+def daylight_of(shot: Shot, facts: Derived) -> Daylight:
+    """What is known of a shot's light before its patches."""
+    shines = facts.sun_shown is not None and shot.sun.strength > 0
+    ground = shot.ground.reflectance or GROUND_MATERIALS[shot.ground.material].reflectance
+    if shot.lit_by == "panorama" and shot.panorama and shot.panorama.dome:
+        name = shot.ground.material
+        return Daylight(None, shot.sky.turbidity, ground, name, shot.panorama.dome, shot.panorama.turn_deg)
+    return Daylight(np.array(facts.sun_shown) if shines else None, shot.sky.turbidity, ground, shot.ground.material)
 
 
 def shot_after_gesture(shot: Shot, gesture: Gesture) -> Shot:
@@ -144,25 +163,34 @@ def _with_lengths_on_levels(shot: Shot, camera: CameraAnswer, levels: list[Level
 
 
 def _derive_sun(shot: Shot, camera: CameraAnswer, result: Derived) -> None:
-    if shot.sun.kind == "hand":
-        azimuth, elevation = np.radians([shot.sun.azimuth_deg, shot.sun.elevation_deg])
-        x, y, z = sun_direction(azimuth, elevation)
+    measured = _measured_sun(shot, camera)
+    if isinstance(measured, NoAnswer):
+        result.sun_reason = measured.reason
+    else:
+        result.sun = measured
+    dome = shot.panorama.dome if shot.panorama and shot.lit_by == "panorama" else None
+    if shot.panorama and dome:
+        x, y, z = dome_sun(dome, shot.panorama.turn_deg)
+        result.sun_shown = (float(x), float(y), max(float(z), LOWEST_SUN))
+    elif shot.sun.kind == "hand":
+        x, y, z = sun_direction(*np.radians([shot.sun.azimuth_deg, shot.sun.elevation_deg]))
         result.sun_shown = (float(x), float(y), float(z))
+    elif result.sun:
+        result.sun_shown = result.sun.direction
+
+
+def _measured_sun(shot: Shot, camera: CameraAnswer) -> SunAnswer | NoAnswer:
     if not shot.gnomons:
-        result.sun_reason = "no gnomon is marked yet"
-        return
+        return NoAnswer("no gnomon is marked yet")
     known = KnownCamera.model_validate(camera.model_dump())
-    marks = [Gnomon(foot=gnomon.foot, top=gnomon.top, tip=gnomon.tip) for gnomon in shot.gnomons]
+    marks = [
+        Gnomon(foot=one.foot, top=one.top, tip=one.tip, shadow=None if one.by_hand else one.shadow)
+        for one in shot.gnomons
+    ]
     try:
-        sun = solve_sun(SunProblem(image=camera.image, camera=known, gnomons=marks))
+        return solve_sun(SunProblem(image=camera.image, camera=known, gnomons=marks))
     except InputError as error:
-        sun = NoAnswer(_plain(error))
-    if isinstance(sun, NoAnswer):
-        result.sun_reason = sun.reason
-        return
-    result.sun = sun
-    if shot.sun.kind == "gnomons":
-        result.sun_shown = sun.direction
+        return NoAnswer(_plain(error))
 
 
 def _plain(error: InputError) -> str:

@@ -8,6 +8,9 @@ from lithopos.core.camera.problem import CameraProblem, ImageSize, LengthIn, Lin
 from lithopos.core.errors import InputError, input_error_from
 from lithopos.core.shot import Shot, SolvedCamera
 
+# What is built is no perfectly straight line: a refined edge is taken to be known no better than so [px].
+EDGE_SIGMA_PX = 0.4
+
 __all__ = ["camera_problem_of"]
 
 
@@ -28,7 +31,9 @@ def camera_problem_of(shot: Shot, level_heights: dict[str, float] | None = None)
     lines = []
     for number, edge in enumerate(shot.edges):
         try:
-            lines.append(LineIn(family=edge.run, points=edge.points))
+            sharp = None if edge.by_hand else edge.sharp
+            sigma_px = max(sharp.sigma_px, EDGE_SIGMA_PX) if sharp else None
+            lines.append(LineIn(family=edge.run, points=sharp.points if sharp else edge.points, sigma_px=sigma_px))
         except ValidationError as error:
             raise InputError(f"edges[{number}]", input_error_from(error).cause) from error
     solved = shot.camera if isinstance(shot.camera, SolvedCamera) else SolvedCamera()

@@ -1,4 +1,4 @@
-"""The two queues, proofs and masters: huey on SQLite, beside the library."""
+"""The three queues, proofs, small pictures and masters: huey on SQLite, beside the library."""
 
 from __future__ import annotations
 
@@ -12,34 +12,35 @@ from huey import SqliteHuey
 __all__ = ["Queue"]
 
 FILE = "queue.db"
+LINES = ("proof", "piece", "master")
 
 
 class Queue:
-    """Puts renders in line and takes them out; proofs go first. A damaged queue is kept aside and said."""
+    """Puts work in line by name and takes it out, in the order of `LINES`. A damaged queue is kept aside and said."""
 
     def __init__(self, data: Path) -> None:
         data.mkdir(parents=True, exist_ok=True)
         place = data / FILE
         _keep_damaged_aside(place)
         self._lines: dict[str, Any] = {
-            quality: SqliteHuey(quality, filename=str(place), results=False) for quality in ("proof", "master")
+            quality: SqliteHuey(quality, filename=str(place), results=False) for quality in LINES
         }
         self._tasks = {quality: line.task(name=f"render {quality}")(_named) for quality, line in self._lines.items()}
 
     def put(self, render_id: str, quality: str) -> None:
-        """Put a render in line."""
+        """Put a render, or a small picture, in line."""
         self._tasks[quality](render_id)
 
     def take(self, *qualities: str) -> str | None:
-        """The next render of the first quality that has one waiting; None if none has."""
-        for quality in qualities or ("proof", "master"):
+        """The next name of the first of some lines that has one waiting; None if none has."""
+        for quality in qualities or LINES:
             task = self._lines[quality].dequeue()
             if task is not None:
                 return str(task.args[0])
         return None
 
     def waiting(self) -> set[str]:
-        """The renders that are in line."""
+        """All names that are in line."""
         return {str(task.args[0]) for line in self._lines.values() for task in line.pending()}
 
 

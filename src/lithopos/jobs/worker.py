@@ -1,4 +1,4 @@
-"""A worker: takes renders off the queues, proofs before masters; a master lets waiting proofs go before it."""
+"""A worker: takes work off the queues, proofs first; a master lets proofs and small pictures go before it."""
 
 from __future__ import annotations
 
@@ -8,16 +8,23 @@ import signal
 import sys
 import time
 from dataclasses import dataclass, field
+from functools import partial
 from pathlib import Path
 from types import FrameType
+from typing import BinaryIO
 
 import psutil
 
 from lithopos.core.errors import Cancelled, InputError, NoRoom
-from lithopos.core.exchange.picture import Picture, write_png
-from lithopos.core.reading.ask import read_graphic, read_model_kept, read_picture_kept
+from lithopos.core.exchange.graphic import Graphic
+from lithopos.core.exchange.picture import Picture, write_atomically, write_png
+from lithopos.core.geometry.model import Model
+from lithopos.core.reading.ask import read_graphic, read_model, read_model_kept, read_panorama_kept, read_picture_kept
+from lithopos.core.reading.screen import LIVE
+from lithopos.core.render.pieces import piece_picture
 from lithopos.core.render.render import Quality, render_shot
 from lithopos.core.render.session import Session, sized
+from lithopos.jobs.asked import Asked
 from lithopos.jobs.queue import Queue
 from lithopos.library.models import Render
 from lithopos.library.store import Library
@@ -26,12 +33,12 @@ log = logging.getLogger("lithopos.worker")
 KILLED = "The worker that made it was killed. What is done is kept: starting again goes on from there."
 LOST = "Its worker lost it. What is done is kept: starting again goes on from there."
 
-PICTURE, PREVIEW = "picture.png", "preview.png"
+PICTURE, PREVIEW, WHITES = "picture.png", "preview.png", "whites.json"
 PREVIEW_WIDTH = 1600
 PREVIEW_EVERY_S = 2.0
 LOOK_ROUND_EVERY_S = 3.0
 
-__all__ = ["PICTURE", "PREVIEW", "Worker", "fail_orphans", "process_name", "run"]
+__all__ = ["PICTURE", "PREVIEW", "WHITES", "Worker", "fail_orphans", "process_name", "run"]
 
 
 class _Ending(Exception):
@@ -60,7 +67,7 @@ def fail_orphans(library: Library) -> list[Render]:
 
 @dataclass
 class Worker:
-    """Does renders, one at a time; proofs and masters each have their own warm session."""
+    """Does renders and small pictures, one at a time; each line has its own warm session."""
 
     library: Library
     queue: Queue
@@ -87,6 +94,32 @@ class Worker:
         except Exception as error:
             log.exception("render %s", render_id)
             self.library.finish_render(render_id, "failed", f"Internal failure: {type(error).__name__}: {error}")
+
+    def picture(self, name: str) -> None:
+        """Make a small picture; why it can't be made is kept in its stead."""
+        asked = Asked(self.library.data)
+        question = asked.question(name)
+        if question is None or asked.reply(name).path:
+            return
+        try:
+            tracer = self._session("piece").tracer
+            picture = piece_picture(question, tracer, self._read_light, self._read_graphic)
+            write_png(picture, asked.answer_path(name))
+        except (InputError, NoRoom) as error:
+            asked.fail(name, _sentence(error))
+        except Exception as error:
+            log.exception("small picture %s", name)
+            asked.fail(name, f"Internal failure: {type(error).__name__}: {error}")
+
+    def _read_light(self, name: str) -> Model:
+        """The lighter copy of a model: more is not seen in a small picture."""
+        made = self.library.made_file(name.removeprefix("sha256:"), LIVE)
+        return (
+            read_model(made) if made else read_model_kept(self.library.file_path(name), self.library.made_folder(name))
+        )
+
+    def _read_graphic(self, name: str, time_s: float) -> Graphic:
+        return read_graphic(self.library.file_path(name), time_s)
 
     def look_round(self) -> None:
         """Find what got lost: renders in no line, and those that this worker began but does not do."""
@@ -117,6 +150,8 @@ class Worker:
             if quality == "master":
                 while proof := self.queue.take("proof"):
                     self.work(proof)
+                if name := self.queue.take("piece"):
+                    self.picture(name)
             return library.render(render.id).state == "stopping"
 
         steps = render_shot(
@@ -128,7 +163,8 @@ class Worker:
             photograph_key=photograph,
             keep=folder / "so-far",
             between=between,
-            read_graphic=lambda name, time_s: read_graphic(library.file_path(name), time_s),
+            read_graphic=self._read_graphic,
+            read_panorama=lambda name: read_panorama_kept(library.file_path(name), library.made_folder(name)),
         )
         shown_at = 0.0
         for step in steps:
@@ -136,6 +172,8 @@ class Worker:
             if step.picture and (last or time.monotonic() - shown_at > PREVIEW_EVERY_S or quality == "proof"):
                 _show(step.picture, folder, whole=last or quality == "proof")
                 shown_at = time.monotonic()
+            if step.whites:
+                write_atomically(folder / WHITES, partial(_put, step.whites.model_dump_json()))
             library.update_render(
                 render.id,
                 passes_done=step.done,
@@ -144,6 +182,10 @@ class Worker:
                 seconds_left=step.seconds_left,
                 notes=" ".join(step.notes)[:1000] or None,
             )
+
+
+def _put(text: str, file: BinaryIO) -> None:
+    file.write(text.encode())
 
 
 def _show(picture: Picture, folder: Path, whole: bool) -> None:
@@ -178,11 +220,14 @@ def run(data: Path) -> None:
         if time.monotonic() - looked_at > LOOK_ROUND_EVERY_S:
             worker.look_round()
             looked_at = time.monotonic()
-        render_id = worker.queue.take()
-        if render_id is None:
-            time.sleep(0.05)
+        if (proof := worker.queue.take("proof")) is not None:
+            worker.work(proof)
+        elif (name := worker.queue.take("piece")) is not None:
+            worker.picture(name)
+        elif (master := worker.queue.take("master")) is not None:
+            worker.work(master)
         else:
-            worker.work(render_id)
+            time.sleep(0.05)
     # A trace may still run in native code, which would abort an orderly exit; all that counts is kept.
     logging.shutdown()
     os._exit(0)

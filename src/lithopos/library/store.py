@@ -32,6 +32,7 @@ from lithopos.core.shot import Shot, load_shot, new_shot, upgraded
 from lithopos.core.shot.change import changed, met
 from lithopos.library.models import Project, ProjectFile, Render, Revision, ShotRow, StoredFile, now
 
+_SHA256 = re.compile("[0-9a-f]{64}")
 RUNNING = ("running", "stopping")
 LEFT_AFTER_S = 120.0  # a reader gives up long before
 RESERVE, RESERVE_BYTES = "reserve", 8 << 20
@@ -207,7 +208,7 @@ class Library:
 
     def made_folder(self, name: str) -> Path:
         """Where lies what was made of a file: its quick form, small pictures, a display copy."""
-        sha256 = name.removeprefix("sha256:")
+        sha256 = _digest(name)
         return self.data / "made" / sha256[:2] / sha256
 
     def made_file(self, sha256: str, name: str, must: bool = False) -> Path | None:
@@ -243,7 +244,7 @@ class Library:
 
     def file_path(self, name: str, must_exist: bool = True) -> Path:
         """Where a file named in a shot lies."""
-        sha256 = name.removeprefix("sha256:")
+        sha256 = _digest(name)
         place = self.data / "files" / sha256[:2] / sha256
         if must_exist and not place.is_file():
             raise InputError("file", f"{name} is missing from the library")
@@ -359,6 +360,9 @@ class Library:
         if shot.photograph:
             wanted.append(("photograph", shot.photograph.file, ("photograph",)))
             main.add(shot.photograph.file)
+        if shot.panorama:
+            wanted.append(("panorama", shot.panorama.file, ("panorama", "photograph")))
+            main.add(shot.panorama.file)
         wanted += [("file", name, pictures) for name in shot.files() if name not in main]
         for field, name, kinds in wanted:
             file = session.get(StoredFile, name.removeprefix("sha256:"))
@@ -477,8 +481,16 @@ class Library:
             "queue.db-shm",
         ):
             (self.data / name).unlink(missing_ok=True)
-        for name in ("files", "made", "renders", "empties"):
+        for name in ("files", "made", "renders", "empties", "asked"):
             shutil.rmtree(self.data / name, ignore_errors=True)
+
+
+def _digest(name: str) -> str:
+    """What a file is called by; a name from outside leads nowhere else."""
+    sha256 = name.removeprefix("sha256:")
+    if not _SHA256.fullmatch(sha256):
+        raise InputError("file", f"{name[:80]!r} is no file of the library")
+    return sha256
 
 
 def _set_pragmas(connection: Any, _: Any) -> None:

@@ -4,6 +4,7 @@ them dressed for a day."""
 from __future__ import annotations
 
 import json
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -11,6 +12,9 @@ import numpy as np
 
 from lithopos.core.camera.solve import pinhole_of
 from lithopos.core.derive import derive
+from lithopos.core.exchange.picture import Picture
+from lithopos.core.place.readings import with_readings
+from lithopos.core.reading.ask import read_picture_kept
 from lithopos.jobs.queue import Queue
 from lithopos.library.store import Library, ShotState
 from lithopos.samples.make import DATA
@@ -106,8 +110,13 @@ def _marked_shot(library: Library, project_id: str, truth: dict[str, Any]) -> Sh
         ("gnomons", "gnomons"),
         ("ground", "ground"),
     ):
-        state = library.change(state.id, state.revision, {field: marks[field]}, label)
+        patch = with_readings(library.document(state.id), {field: marks[field]}, partial(_read, library))
+        state = library.change(state.id, state.revision, patch, label)
     return state
+
+
+def _read(library: Library, name: str) -> Picture:
+    return read_picture_kept(library.file_path(name), library.made_folder(name))
 
 
 def _opening_day(library: Library, project_id: str) -> ShotState:

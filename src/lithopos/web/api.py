@@ -10,7 +10,6 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
-import numpy as np
 from flask import Response, current_app, request, send_file
 from flask_openapi3 import APIBlueprint
 from werkzeug.datastructures import FileStorage
@@ -19,27 +18,33 @@ from lithopos import __version__
 from lithopos.core.camera.find import FINDING, FoundEdges
 from lithopos.core.camera.problem import HandCamera
 from lithopos.core.camera.solve import pinhole_of
-from lithopos.core.derive import Derived, derive, shot_after_gesture
+from lithopos.core.composite.whites import Whites
+from lithopos.core.derive import Derived, daylight_of, derive, shot_after_gesture
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.bundle import write_bundle
 from lithopos.core.exchange.kinds import SHOWN_BY_BROWSERS
-from lithopos.core.exchange.picture import write_atomically
+from lithopos.core.exchange.panorama import Panorama
+from lithopos.core.exchange.picture import Picture, write_atomically
 from lithopos.core.grounds import GROUND_MATERIALS
 from lithopos.core.materials.dress import look_of
 from lithopos.core.materials.kinds import KINDS
 from lithopos.core.materials.textures import FOLDER, shipped
-from lithopos.core.place.reflectance import PickedReflectance, ReflectanceQuestion, picked_reflectance, place_light
+from lithopos.core.place.balance import proposed_patches
+from lithopos.core.place.readings import with_readings
+from lithopos.core.place.reflectance import PickedReflectance, ReflectanceQuestion, picked_reflectance
 from lithopos.core.readiness import missing
-from lithopos.core.reading.ask import ask_reader, find_edges_of, read_picture_kept
+from lithopos.core.reading.ask import ask_reader, find_edges_of, read_panorama_kept, read_picture_kept
 from lithopos.core.reading.child import THUMB_WIDTHS
 from lithopos.core.reading.questions import DRESSED, ask_dressed, ask_rest, ask_swatches
 from lithopos.core.reading.screen import DISPLAY, LIVE, thumb_name
+from lithopos.core.render.pieces import PieceQuestion, shot_question, thumbnail_question
 from lithopos.core.render.render import refuse_too_large
 from lithopos.core.shot import Placed, Shot, load_shot, new_shot_camera
 from lithopos.core.shot.change import changed
 from lithopos.core.standing.ask import RestAnswer
+from lithopos.jobs.asked import Asked
 from lithopos.jobs.queue import Queue
-from lithopos.jobs.worker import PICTURE, PREVIEW
+from lithopos.jobs.worker import PICTURE, PREVIEW, WHITES
 from lithopos.library.models import Render, StoredFile
 from lithopos.library.store import Library, NotFound, ShotState
 from lithopos.web import schemas as s
@@ -59,6 +64,10 @@ def _library() -> Library:
 def _queue() -> Queue:
     queue: Queue = current_app.extensions["queue"]
     return queue
+
+
+def _asked() -> Asked:
+    return Asked(_library().data)
 
 
 def _json(body: Any, status: int = 200) -> Response:
@@ -131,6 +140,17 @@ def add_file(path: s.ProjectPath, form: s.FileNew) -> Response:
     return _json(_file_out(stored, name), 201)
 
 
+@api.post("/surfaces", operation_id="readSurfaces", responses={200: s.SurfacesOut})
+def read_surfaces(form: s.FileNew) -> Response:
+    """The materials of a model's file as surfaces of ours; nothing is kept."""
+    if not isinstance(form.file, FileStorage):
+        raise InputError("file", "is missing: send it as a file of the form")
+    with tempfile.TemporaryDirectory(prefix="lithopos-") as folder:
+        place = Path(folder) / "materials"
+        form.file.save(place)
+        return _json(s.SurfacesOut.model_validate(ask_reader("surfaces", place)))
+
+
 @api.get("/files/<string:sha256>", operation_id="getFile")
 def get_file(path: s.FilePath) -> Response:
     """A file for the screen: a photograph as browsers can show it, a model as an attachment."""
@@ -158,8 +178,8 @@ def get_live(path: s.FilePath) -> Response:
 
 @api.get("/files/<string:sha256>/thumb", operation_id="getThumb")
 def get_thumb(path: s.FilePath, query: s.ThumbQuery) -> Response:
-    if _library().file(path.sha256).kind != "photograph":
-        raise NotFound("Only photographs have a small picture.")
+    if _library().file(path.sha256).kind not in ("photograph", "panorama"):
+        raise NotFound("Only photographs and panoramas have a small picture.")
     wide = next((width for width in THUMB_WIDTHS if width >= query.width), THUMB_WIDTHS[-1])
     place = _library().made_file(path.sha256, thumb_name(wide))
     if place is None:
@@ -253,13 +273,43 @@ def get_shot(path: s.ShotPath) -> Response:
 
 @api.patch("/shots/<string:shot_id>", operation_id="changeShot", responses={200: s.ShotOut, 409: s.Problem})
 def change_shot(path: s.ShotPath, body: s.Change) -> Response:
-    return _json(_shot_out(_library().change(path.shot_id, body.revision, body.patch, body.label)))
+    patch = with_readings(_library().document(path.shot_id), body.patch, _photograph_of, _panorama_of)
+    return _json(_shot_out(_library().change(path.shot_id, body.revision, patch, body.label)))
 
 
 @api.post("/shots/<string:shot_id>/try", operation_id="tryShot", responses={200: Derived})
 def try_shot(path: s.ShotPath, body: s.Trial) -> Response:
     """What would follow from a change, without keeping it: asked on each move of a drag."""
-    return _json(derive(load_shot(changed(_library().document(path.shot_id), body.patch))))
+    document = _library().document(path.shot_id)
+    return _json(
+        derive(load_shot(changed(document, with_readings(document, body.patch, _photograph_of, _panorama_of))))
+    )
+
+
+def _photograph_of(name: str) -> Picture:
+    """A photograph's working copy; the last one that was asked for stays at hand."""
+    library = _library()
+    held: tuple[str, Picture] | None = current_app.extensions.get("photograph")
+    if held is None or held[0] != name:
+        held = (name, read_picture_kept(library.file_path(name), library.made_folder(name)))
+        current_app.extensions["photograph"] = held
+    return held[1]
+
+
+def _panorama_of(name: str) -> Panorama:
+    return read_panorama_kept(_library().file_path(name), _library().made_folder(name))
+
+
+@api.post("/shots/<string:shot_id>/patches", operation_id="proposePatches", responses={200: s.PatchesOut})
+def propose_patches(path: s.ShotPath) -> Response:
+    """Patches of the ground, in light and in shade; nothing is kept."""
+    shot = _library().shot(path.shot_id).shot
+    facts = derive(shot)
+    if shot.photograph is None or facts.camera is None:
+        raise InputError("camera", "must be solved before the ground can be looked at")
+    picture = _photograph_of(shot.photograph.file)
+    patches = proposed_patches(picture, pinhole_of(facts.camera), daylight_of(shot, facts), shot.patches)
+    return _json(s.PatchesOut(patches=patches))
 
 
 @api.post("/shots/<string:shot_id>/hand", operation_id="dragByHand", responses={200: s.HandOut})
@@ -286,12 +336,34 @@ def pick_reflectance(path: s.ShotPath, body: ReflectanceQuestion) -> Response:
     facts = derive(shot)
     if shot.photograph is None or facts.camera is None or not facts.metric:
         raise InputError("camera", "must be solved, with a yardstick, before light can be told")
-    sun = np.array(facts.sun_shown) if facts.sun_shown and shot.sun.strength > 0 else None
-    name = shot.photograph.file
-    picture = read_picture_kept(_library().file_path(name), _library().made_folder(name))
-    ground = shot.ground.reflectance or GROUND_MATERIALS[shot.ground.material].reflectance
-    camera = pinhole_of(facts.camera)
-    return _json(picked_reflectance(body, picture, camera, place_light(picture, camera, ground, sun)))
+    day = daylight_of(shot, facts)
+    return _json(
+        picked_reflectance(body, _photograph_of(shot.photograph.file), pinhole_of(facts.camera), day, facts.balance)
+    )
+
+
+@api.post("/shots/<string:shot_id>/pieces", operation_id="askPieces", responses={200: s.PiecesOut})
+def ask_pieces(path: s.ShotPath, body: s.PiecesAsked) -> Response:
+    """Small pictures, traced by the worker: asked for again until they are ready."""
+    shot = _library().shot(path.shot_id).shot
+    facts = derive(shot)
+
+    def known(question: PieceQuestion) -> s.PieceOut:
+        reply = _asked().ask(question, _queue())
+        return s.PieceOut(name=reply.name, ready=reply.path is not None, reason=reply.reason)
+
+    surfaces = [known(shot_question(shot, facts, surface)) for surface in body.surfaces]
+    models = [known(thumbnail_question(f"sha256:{sha256}")) for sha256 in body.models]
+    return _json(s.PiecesOut(surfaces=surfaces, models=models))
+
+
+@api.get("/pieces/<string:name>", operation_id="getPiece")
+def get_piece(path: s.PiecePath) -> Response:
+    """A small picture that is ready."""
+    place = _asked().reply(path.name).path
+    if place is None:
+        raise NotFound("This picture is not there; ask for it again.")
+    return _sent(place, "image/png")
 
 
 @api.get("/shots/<string:shot_id>/things/<string:thing_id>/live", operation_id="getDressed")
@@ -457,5 +529,7 @@ def _refuse_unready(shot: Shot, quality: str) -> None:
 
 
 def _render_out(render: Render) -> s.RenderOut:
-    values = {name: getattr(render, name) for name in s.RenderOut.model_fields if name != "has_picture"}
-    return s.RenderOut(**values, has_picture=_picture_of(render) is not None)
+    values = {name: getattr(render, name) for name in s.RenderOut.model_fields if name not in ("has_picture", "whites")}
+    told = _library().render_folder(render.id) / WHITES
+    whites = Whites.model_validate_json(told.read_text()) if told.is_file() else None
+    return s.RenderOut(**values, has_picture=_picture_of(render) is not None, whites=whites)

@@ -10,10 +10,11 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from lithopos.core.camera.hand import Gesture
 from lithopos.core.camera.problem import HandCamera, Pixel
+from lithopos.core.composite.whites import Whites
 from lithopos.core.derive import Derived
 from lithopos.core.errors import LithoposError
 from lithopos.core.readiness import Code, Lack
-from lithopos.core.shot import Shot, SolvedCamera
+from lithopos.core.shot import LightPatch, Shot, SolvedCamera, Surface
 from lithopos.core.standing.ask import RestQuestion
 
 
@@ -98,6 +99,42 @@ class RestAsked(_Body):
     question: RestQuestion
 
 
+class PatchesOut(BaseModel):
+    patches: list[LightPatch]
+
+
+class SurfacesOut(BaseModel):
+    """A file of surfaces: what they are by name, and the pictures that they use as data addresses by file name."""
+
+    lithopos_surfaces: Literal[1] = 1
+    surfaces: dict[str, Surface]
+    pictures: dict[str, str]
+
+
+class PiecesAsked(_Body):
+    """Small pictures to be traced: sample pieces of surfaces in the shot's own light, and models by their files."""
+
+    surfaces: Annotated[list[Surface], Field(max_length=32)] = []
+    models: Annotated[list[Annotated[str, Field(pattern="^[0-9a-f]{64}$")]], Field(max_length=64)] = []
+
+
+class PieceOut(BaseModel):
+    """A small picture by name: there, under way, or why there is none."""
+
+    name: str
+    ready: bool
+    reason: str | None
+
+
+class PiecesOut(BaseModel):
+    surfaces: list[PieceOut]
+    models: list[PieceOut]
+
+
+class PiecePath(BaseModel):
+    name: Annotated[str, Field(pattern="^[0-9a-f]{32}$")]
+
+
 class ThingPath(BaseModel):
     shot_id: str
     thing_id: str
@@ -118,7 +155,7 @@ class RenderNew(_Body):
 class FileOut(BaseModel):
     sha256: str
     name: str
-    kind: Literal["photograph", "model", "graphic", "film"]
+    kind: Literal["photograph", "model", "graphic", "film", "panorama"]
     size_bytes: int
     width: int | None = None
     height: int | None = None
@@ -193,6 +230,7 @@ class RenderOut(BaseModel):
     notes: str | None
     created_at: datetime
     has_picture: bool
+    whites: Whites | None
 
 
 class RendersOut(BaseModel):

@@ -1,11 +1,34 @@
 import { useChange } from "../../state/changes";
 import { usePicked } from "../../state/editor";
-import { Bin } from "../../ui/controls";
+import { Bin, Statement } from "../../ui/controls";
 import { RUNS } from "../../ui/runs";
 import type { StepProps } from "../props";
 import { numbered } from "./numbered";
 
 const FAR_OFF_PX = 3;
+
+/** Whether the chosen edge, or all, are taken as they were drawn, not as they were refined on the picture. */
+function AsDrawn({ shot, edges }: Pick<StepProps, "shot"> & { edges: StepProps["document"]["edges"] }) {
+  const { change } = useChange(shot.id);
+  const { selection } = usePicked("selection");
+  const chosen = edges.filter(({ id }) => selection?.kind === "edge" && selection.id === id);
+  const about = (chosen.length ? chosen : edges).filter(({ sharp }) => sharp);
+  if (!about.length) return null;
+  const by_hand = about.every((edge) => edge.by_hand);
+  return (
+    <Statement
+      holds={!by_hand}
+      onChange={(sharp) =>
+        void change(
+          { edges: Object.fromEntries(about.map(({ id }) => [id, { by_hand: !sharp }])) },
+          sharp ? "edges as refined" : "edges as drawn",
+        )
+      }
+    >
+      {chosen.length ? "This edge is" : `${about.length} edges are`} refined on the picture
+    </Statement>
+  );
+}
 
 /** Every edge with its own residual, and a way to strike it out. */
 export function EdgeList({ shot, document, derived }: StepProps) {
@@ -45,6 +68,11 @@ export function EdgeList({ shot, document, derived }: StepProps) {
                   {run.name}
                   {bends > 0 && <span className="text-ink-500"> · {bends + 2} points</span>}
                 </span>
+                {edge.sharp && !edge.by_hand && (
+                  <span className="text-verdigris" title="refined on the picture">
+                    sharp
+                  </span>
+                )}
                 <span
                   className={
                     line && (line.aside || line.residual_px > FAR_OFF_PX) ? "text-oxide" : "text-ink-500"
@@ -63,6 +91,7 @@ export function EdgeList({ shot, document, derived }: StepProps) {
           );
         })}
       </ul>
+      <AsDrawn shot={shot} edges={edges} />
       {edges.length > 6 && (
         <button
           type="button"

@@ -126,7 +126,7 @@ function Choice({
     useEditor.setState({ proposals: { left: now } });
   };
   const take = async () => {
-    const edges: Edge[] = taken.map((line) => ({
+    const edges: Pick<Edge, "id" | "run" | "points">[] = taken.map((line) => ({
       id: newId("e"),
       run: line.family,
       points: line.points.map(pair),

@@ -204,6 +204,7 @@ function EdgeLine({
   small: boolean;
 }) {
   const points = edge.points.map((p) => frame.toScreen(p));
+  const sharp = chosen && !edge.by_hand ? edge.sharp?.points.map((p) => frame.toScreen(p).join(",")) : null;
   const path = points.map((p) => p.join(",")).join(" ");
   const run = RUNS[edge.run];
   const [first, last] = [points[0], points.at(-1)];
@@ -230,6 +231,9 @@ function EdgeLine({
         strokeDasharray={run.dash}
         strokeLinecap="round"
       />
+      {sharp && (
+        <polyline points={sharp.join(" ")} fill="none" stroke="#22262b" strokeWidth={1} data-testid="sharp" />
+      )}
       <g transform={`translate(${badge[0]} ${badge[1]})`}>
         <rect
           x={-wide / 2}

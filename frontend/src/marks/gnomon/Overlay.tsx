@@ -22,7 +22,11 @@ export function GnomonOverlay({ shot, document, frame, derived }: MarkProps) {
         };
         const [foot, top, tip] = [to("foot"), to("top"), to("tip")];
         const body = foot && top ? `M${foot[0]} ${foot[1]}L${top[0]} ${top[1]}` : "";
-        const shadow = foot && tip ? `M${foot[0]} ${foot[1]}L${tip[0]} ${tip[1]}` : "";
+        const sharp = gnomon.by_hand ? undefined : gnomon.shadow?.points;
+        const [start, end] = sharp
+          ? [sharp[0], sharp.at(-1)].map((p) => p && frame.toScreen(p))
+          : [foot, tip];
+        const shadow = start && end ? `M${start[0]} ${start[1]}L${end[0]} ${end[1]}` : "";
         return (
           <g key={gnomon.id}>
             <path d={body + shadow} stroke="#fff" strokeOpacity={0.65} strokeWidth={4.6} />

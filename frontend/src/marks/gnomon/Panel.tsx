@@ -25,6 +25,22 @@ export function Gnomons({ shot, document, derived }: StepProps) {
             <span className="grow text-ink-700">
               {gnomon.foot ? "foot, top and tip" : "point and its shadow"}
             </span>
+            {gnomon.shadow && (
+              <button
+                type="button"
+                aria-pressed={!gnomon.by_hand}
+                title="The shadow’s line refined on the picture, or as it was drawn"
+                className={gnomon.by_hand ? "text-ink-500 line-through" : "text-verdigris"}
+                onClick={() =>
+                  void change(
+                    { gnomons: { [gnomon.id]: { by_hand: !gnomon.by_hand } } },
+                    gnomon.by_hand ? "shadow as refined" : "shadow as drawn",
+                  )
+                }
+              >
+                sharp
+              </button>
+            )}
             <span className="text-ink-500">
               {measured?.gnomons[index] ? `off by ${measured.gnomons[index].residual_px.toFixed(1)} px` : ""}
             </span>

@@ -4,11 +4,14 @@ import { pair } from "../../geometry/points";
 import { Handle } from "../../stage/Handle";
 import { Tag } from "../../stage/Tag";
 import { useChange } from "../../state/changes";
+import { useEditor } from "../../state/editor";
 import type { MarkProps } from "../props";
 
 /** The origin with the first square of x and y. */
 export function OriginOverlay({ shot, document, frame, camera }: MarkProps) {
   const { move, keep } = useChange(shot.id);
+  // A length may begin at the origin: with a tool in hand it lets the stroke through.
+  const passes = useEditor((state) => state.tool !== null);
   const origin = document.origin;
   if (!origin) return null;
   const at = frame.toScreen(origin);
@@ -39,6 +42,7 @@ export function OriginOverlay({ shot, document, frame, camera }: MarkProps) {
       frame={frame}
       at={origin}
       loupe
+      passes={passes}
       label="Origin of the ground"
       onMove={(p) => move({ origin: pair(p) })}
       onKeep={() => keep("move the origin")}

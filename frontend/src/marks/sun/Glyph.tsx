@@ -1,4 +1,5 @@
 import { useChange } from "../../state/changes";
+import { sunPulled } from "../../state/light";
 import type { PlanProps } from "../props";
 
 const ARM_PX = 62;
@@ -20,7 +21,7 @@ export function SunGlyph({ shot, document, derived, plan }: PlanProps) {
   const pull = (x: number, y: number) => {
     const elevation = (Math.asin(sun[2]) * 180) / Math.PI;
     const azimuth_deg = (Math.atan2(y - about[1], x - about[0]) * 180) / Math.PI;
-    move({ sun: { kind: "hand", azimuth_deg, elevation_deg: Math.max(elevation, 1) } });
+    move(sunPulled(document, { azimuth_deg, elevation_deg: Math.max(elevation, 1) }));
   };
   return (
     <>

@@ -7,6 +7,7 @@ import { Handle } from "../../stage/Handle";
 import { Tag } from "../../stage/Tag";
 import { useChange } from "../../state/changes";
 import { usePicked } from "../../state/editor";
+import { sunPulled } from "../../state/light";
 import type { MarkProps } from "../props";
 
 /** The tip of the first model's shadow: pulling it sets the sun by hand. */
@@ -26,7 +27,7 @@ export function ShadowTip({ shot, document, derived, frame, camera }: MarkProps)
   const pull = (to: ImagePoint) => {
     const ground = onPlane(camera, to, 0);
     if (!ground) return;
-    move({ sun: { kind: "hand", ...sunThrough(top, ground) } });
+    move(sunPulled(document, sunThrough(top, ground)));
   };
   return (
     <g>

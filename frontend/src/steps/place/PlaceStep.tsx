@@ -1,10 +1,11 @@
 import type { FileOut, Upload } from "../../api/client";
-import { useProject } from "../../api/hooks";
+import { usePieces, useProject } from "../../api/hooks";
 import { metres, parseMetres } from "../../geometry/measure";
 import type { StepProps } from "../../marks/props";
 import { useEditor, usePicked } from "../../state/editor";
 import { Button, Field, Hint, Statement } from "../../ui/controls";
 import { FileButton, MODELS } from "../../ui/FileButton";
+import { PiecePicture } from "../../ui/PiecePicture";
 import { KindSections, Section } from "../Section";
 import { Thing } from "./Thing";
 
@@ -20,6 +21,7 @@ export function PlaceStep({ projectId, onFiles, onStand, ...props }: Props) {
   const { data: project } = useProject(projectId);
   const files = project?.files ?? [];
   const models = files.filter((file) => file.kind === "model");
+  const pieces = usePieces(props.shot, { models: models.slice(0, 64).map(({ sha256 }) => sha256) });
   return (
     <>
       {!derived.metric && (
@@ -54,9 +56,10 @@ export function PlaceStep({ projectId, onFiles, onStand, ...props }: Props) {
           open={document.models.length === 0}
         >
           <ul>
-            {models.map((file) => (
-              <li key={file.sha256} className="flex items-center justify-between gap-2 py-1 text-xs">
-                <span className="truncate">
+            {models.map((file, number) => (
+              <li key={file.sha256} className="flex items-center gap-2 py-1 text-xs">
+                <PiecePicture piece={pieces.models[number]} className="w-11 shrink-0" />
+                <span className="min-w-0 grow truncate">
                   {file.name}
                   <span className="block text-ink-500">
                     {file.size_m?.map((v) => v.toFixed(2)).join(" × ")} m

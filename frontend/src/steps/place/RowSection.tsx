@@ -5,6 +5,7 @@ import { footOf, rowOf, sizeOf } from "../../geometry/standing";
 import { useModel } from "../../live/models";
 import type { StepProps } from "../../marks/props";
 import { useChange } from "../../state/changes";
+import { usePicked } from "../../state/editor";
 import { loosened } from "../../state/things";
 import { Button, Field, OneOf } from "../../ui/controls";
 import { Section } from "../Section";
@@ -18,14 +19,27 @@ function endShows(camera: Camera, placed: Placed, document: Shot): boolean {
   return !!pixel && pixel[0] > 0 && pixel[1] > 0 && pixel[0] < width && pixel[1] < height;
 }
 
+/** Takes the tool that draws the row's line in the picture. */
+function DrawnLine({ placed, spacing_m }: { placed: Placed; spacing_m: number }) {
+  const { tool, take } = usePicked("tool", "take");
+  const inHand = tool?.kind === "row";
+  const about = { thing: placed.id, spacing_m: `${spacing_m}` };
+  return (
+    <Button active={inHand} onClick={() => take(inHand ? null : { kind: "row", about, marks: [] })}>
+      Draw its line
+    </Button>
+  );
+}
+
 /** Copies in a row, linked to the thing. */
 export function RowSection({ placed, set, shot, document, derived }: Setting & StepProps) {
   const { change } = useChange(shot.id);
   const model = useModel(placed.file);
   const { row } = placed;
+  const [w, d] = model ? sizeOf(placed, model) : [0.5, 0.5];
+  const usual_m = Math.round((Math.max(w, d) + 0.4) * 20) / 20;
   const begin = (direction_deg: number) => {
-    const [w, d] = model ? sizeOf(placed, model) : [0.5, 0.5];
-    const spacing_m = Math.round((Math.max(w, d) + 0.4) * 20) / 20;
+    const spacing_m = usual_m;
     const row = { count: 3, spacing_m, direction_deg, spread_deg: 0, seed: 1 };
     const camera = derived.camera && cameraOf(derived.camera);
     const ways = [direction_deg, direction_deg - 180].map((way) => ({ ...row, direction_deg: way }));
@@ -38,10 +52,9 @@ export function RowSection({ placed, set, shot, document, derived }: Setting & S
         <div className="flex gap-1.5 py-1">
           <Button onClick={() => begin(0)}>Along run A</Button>
           <Button onClick={() => begin(90)}>Along run B</Button>
+          <DrawnLine placed={placed} spacing_m={usual_m} />
         </div>
-        <p className="text-xs leading-[1.5] text-ink-500">
-          Copies go along with it in all that is changed. Pull the row’s end in the picture to any line.
-        </p>
+        <p className="text-xs leading-[1.5] text-ink-500">Copies go along with it in all that is changed.</p>
       </Section>
     );
   const put = (values: Partial<typeof row>, label: string) => set({ row: { ...row, ...values } }, label);
@@ -98,6 +111,7 @@ export function RowSection({ placed, set, shot, document, derived }: Setting & S
         {row.spread_deg > 0 && (
           <Button onClick={() => put({ seed: row.seed + 1 }, "another spread")}>Turn them otherwise</Button>
         )}
+        <DrawnLine placed={placed} spacing_m={row.spacing_m} />
         <Button onClick={() => void change(loosened(placed), "copies as things of their own")}>
           Make each its own
         </Button>

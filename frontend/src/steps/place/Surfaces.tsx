@@ -1,10 +1,11 @@
 import { type Placed, type SurfaceOf, textureUrl } from "../../api/client";
-import { useMaterials } from "../../api/hooks";
+import { useMaterials, usePieces } from "../../api/hooks";
 import { hexOf, linearOf } from "../../geometry/colour";
 import { useChange } from "../../state/changes";
 import { useEditor, usePicked } from "../../state/editor";
 import { ColourField } from "../../ui/ColourField";
 import { Button, OneOf, Slider } from "../../ui/controls";
+import { PiecePicture } from "../../ui/PiecePicture";
 import { Section } from "../Section";
 import { FromPhotograph } from "./FromPhotograph";
 import type { SurfaceProps } from "./setting";
@@ -76,18 +77,15 @@ function One({ name, open, ...props }: SurfaceProps & { name: string; open: bool
   const { select } = usePicked("select");
   const surface = placed.surfaces[name];
   const kinds = data?.surfaces ?? {};
+  const bareOf = (kind: string) => {
+    const all = Object.entries(data?.textures ?? {});
+    const suits =
+      all.find(([, one]) => one.kinds[0] === kind) ?? all.find(([, one]) => one.kinds.includes(kind));
+    const texture = suits && TEXTURED.includes(kind) ? { ...LAID, file: `shipped:${suits[0]}` } : null;
+    return { kind, colour: null, parameters: {}, texture } as unknown as SurfaceOf;
+  };
   const choose = (kind: string) => {
-    const suits = Object.entries(data?.textures ?? {}).find(([, one]) => one.kinds.includes(kind));
-    const bare = !TEXTURED.includes(kind);
-    const next =
-      kind === AS_IT_CAME
-        ? null
-        : {
-            kind,
-            colour: null,
-            parameters: {},
-            texture: suits && !bare ? { ...LAID, file: `shipped:${suits[0]}` } : null,
-          };
+    const next = kind === AS_IT_CAME ? null : bareOf(kind);
     void change(
       { models: { [placed.id]: { surfaces: { [name]: next } as unknown as Placed["surfaces"] } } },
       `${name}: ${kind}`,
@@ -111,16 +109,45 @@ function One({ name, open, ...props }: SurfaceProps & { name: string; open: bool
       </button>
       {open && (
         <div className="pb-2">
-          <OneOf
-            label={`What ${name} is made of`}
-            value={surface?.kind ?? AS_IT_CAME}
-            options={[AS_IT_CAME, ...Object.keys(kinds)].map((kind) => ({ value: kind, label: kind }))}
-            onValue={choose}
-          />
+          <Kinds name={name} surface={surface} bare={bareOf} onValue={choose} {...props} />
           {surface && <Figures name={name} surface={surface} {...props} />}
         </div>
       )}
     </div>
+  );
+}
+
+type KindsProps = Omit<SurfaceProps, "files"> & {
+  name: string;
+  surface: SurfaceOf | undefined;
+  bare: (kind: string) => SurfaceOf;
+  onValue: (kind: string) => void;
+};
+
+/** The kinds to choose from, each as a sample piece in the light of the shot; the chosen one as it is set. */
+function Kinds({ name, surface, bare, onValue, shot, placed, file }: KindsProps) {
+  const { data } = useMaterials();
+  const kinds = Object.keys(data?.surfaces ?? {});
+  // As it is kept, not at every step of a slider: each picture is traced.
+  const kept = shot.document.models.find(({ id }) => id === placed.id)?.surfaces[name];
+  const surfaces = kinds.map((kind) => (kept?.kind === kind ? kept : bare(kind)));
+  const pieces = usePieces(shot, { surfaces, models: [file.sha256] });
+  return (
+    <OneOf
+      look="tiles"
+      label={`What ${name} is made of`}
+      value={surface?.kind ?? AS_IT_CAME}
+      options={[AS_IT_CAME, ...kinds].map((kind, number) => ({
+        value: kind,
+        label: (
+          <>
+            <PiecePicture piece={number ? pieces.surfaces[number - 1] : pieces.models[0]} />
+            {kind}
+          </>
+        ),
+      }))}
+      onValue={onValue}
+    />
   );
 }
 

@@ -75,7 +75,7 @@ export function Wardrobe({ shot, placed, file, document, files, projectId }: Sur
       <input
         ref={input}
         type="file"
-        accept=".json"
+        accept=".json,.glb,.gltf,.zip"
         aria-label="A file of surfaces"
         className="hidden"
         onChange={(event) => {

@@ -253,7 +253,9 @@ class _LensModel:
         k1 = np.array([k for *_, k in figures])[:, None, None]
         points = undistort((self.marks.points - centre) / focal, k1) * focal
         copies = len(figures)
-        every = Marks(points.reshape(-1, 2), np.tile(self.marks.counts, copies), np.tile(self.marks.run, copies))
+        weight = None if self.marks.weight is None else np.tile(self.marks.weight, copies)
+        counts, run = np.tile(self.marks.counts, copies), np.tile(self.marks.run, copies)
+        every = Marks(points.reshape(-1, 2), counts, run, weight)
         edges, off_line = reduce_edges(every)
         vanishing = [_directions(r, f, self.marks.run) for f, r, _, _ in figures]
         return edges, np.concatenate(vanishing), off_line

@@ -71,11 +71,13 @@ def _thinned(points: list[Pixel], most: int = MOST_POINTS) -> list[Pixel]:
 class LineIn(_In):
     """An edge: two points or more along it [px]; neither order nor direction matters.
 
+    `sigma_px` is how well its points are known across it, where that is not as a hand marks them.
     `confidence` is there so that what `edges` proposes can be handed on as it is; it does not weigh.
     """
 
     family: Run
     points: Annotated[list[Pixel], Field(min_length=2, max_length=100_000), AfterValidator(_thinned)]
+    sigma_px: Annotated[FiniteFloat, Field(ge=0.05, le=20)] | None = None
     confidence: Annotated[FiniteFloat, Field(ge=0, le=1)] | None = None
 
     @model_validator(mode="after")

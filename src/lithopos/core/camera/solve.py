@@ -115,6 +115,7 @@ def _marks(problem: CameraProblem) -> Marks:
         (np.array(points, float).reshape(-1, 2) - axis_of(problem)) / half_diagonal_of(problem),
         np.array([len(line.points) for line in problem.lines], np.intp),
         np.array([RUNS.index(line.family) for line in problem.lines], np.intp),
+        np.array([HAND_SIGMA_PX / (line.sigma_px or HAND_SIGMA_PX) for line in problem.lines]),
     )
 
 

@@ -41,8 +41,8 @@ class Edges:
     ----------
     first, second : (N, 2) stand-in points.
     moment : (N, 3) the line through them, first × second, homogeneous.
-    weight : (N,) √(n/2).
-    crooked : (N,) sum of squared distances of the points from their own best line.
+    weight : (N,) √(n/2), times how much better than by hand they are known.
+    crooked : (N,) sum of squared, weighted distances of the points from their own best line.
     run : (N,) 0 for A, 1 for B, 2 for plumb.
     points : (N,) number of marked points.
     """
@@ -65,20 +65,23 @@ class Marks:
     points : (P, 2) in the solver's coordinates.
     counts : (N,) points of each edge, two or more.
     run : (N,) 0 for A, 1 for B, 2 for plumb.
+    weight : (N,) how much better than by hand each edge's points are known; None: all by hand.
     """
 
     points: Array
     counts: NDArray[np.intp]
     run: NDArray[np.intp]
+    weight: Array | None = None
 
 
 def kept(marks: Marks, which: NDArray[np.bool_]) -> Marks:
     """The marks of some of the edges, (N,) true for those."""
-    return Marks(marks.points[np.repeat(which, marks.counts)], marks.counts[which], marks.run[which])
+    weight = None if marks.weight is None else marks.weight[which]
+    return Marks(marks.points[np.repeat(which, marks.counts)], marks.counts[which], marks.run[which], weight)
 
 
 def reduce_edges(marks: Marks) -> tuple[Edges, Array]:
-    """Edges by their stand-in points, and how far each point is off its edge's own best line, (P,)."""
+    """Edges by their stand-in points, and how far each point is off its edge's own best line, weighted, (P,)."""
     counts, points = marks.counts, marks.points
     if not len(counts):
         nothing = np.zeros((0, 2))
@@ -94,10 +97,11 @@ def reduce_edges(marks: Marks) -> tuple[Edges, Array]:
     spread = xx * along[:, 0] ** 2 + 2 * xy * along[:, 0] * along[:, 1] + yy * along[:, 1] ** 2
     half = along * np.sqrt(spread / counts)[:, None]
     side = np.repeat(np.column_stack([-along[:, 1], along[:, 0]]), counts, axis=0)
-    off_line = (away * side).sum(1)
+    weight = np.ones(len(counts)) if marks.weight is None else marks.weight
+    off_line = (away * side).sum(1) * np.repeat(weight, counts)
     crooked = np.where(counts > 2, np.add.reduceat(off_line**2, first), 0.0)
     one, two = centre - half, centre + half
-    return Edges(one, two, _moments(one, two), np.sqrt(counts / 2), crooked, marks.run, counts), off_line
+    return Edges(one, two, _moments(one, two), weight * np.sqrt(counts / 2), crooked, marks.run, counts), off_line
 
 
 def _moments(first: Array, second: Array) -> Array:

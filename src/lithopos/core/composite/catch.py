@@ -27,7 +27,7 @@ DOUBTED, TRUSTED = 2.5, 4.5
 # In half codes: below, a change is one code at most, which nobody sees; two codes are whole.
 NOTICED = (3.0, 4.0)
 
-__all__ = ["Caught", "compose", "halo_px", "light_ratio", "model_gain"]
+__all__ = ["Caught", "compose", "halo_px", "light_ratio"]
 
 
 @dataclass(frozen=True)
@@ -36,20 +36,6 @@ class Caught:
 
     codes: Codes
     cut: int
-
-
-def model_gain(white_level: float, irradiance: Floats) -> Floats:
-    """Factors (3,) from the renderer's radiance to the photograph's linear values.
-
-    The photograph's white balance is taken to have made a lit neutral surface neutral, and its exposure is
-    what gives the lit ground its level.
-
-    Parameters
-    ----------
-    white_level : linear luminance that a white, level, lit surface would have in the photograph.
-    irradiance : (3,) on a level surface in the renderer's unit.
-    """
-    return np.asarray(white_level * np.pi / np.maximum(irradiance, 1e-9), np.float32)
 
 
 def halo_px(width: int) -> int:
@@ -64,7 +50,7 @@ def compose(codes: Codes, layers: Layers, fade: Floats, gain: Floats, width: int
     ----------
     codes : (H, W, 3) of the window.
     fade : (H, W) 0 at the border of what was traced, 1 within.
-    gain : (3,) from `model_gain`.
+    gain : (3,) from the renderer's radiance to the photograph's linear values.
     width : of the whole picture [px].
     """
     top = np.float32(np.iinfo(codes.dtype).max)

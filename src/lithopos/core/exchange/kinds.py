@@ -6,7 +6,7 @@ import re
 import zipfile
 from pathlib import Path
 
-__all__ = ["GRAPHIC_KINDS", "MEDIA_TYPES", "MODEL_KINDS", "SHOWN_BY_BROWSERS", "file_kind"]
+__all__ = ["GRAPHIC_KINDS", "MEDIA_TYPES", "MODEL_KINDS", "PANORAMA_KINDS", "SHOWN_BY_BROWSERS", "file_kind"]
 
 MEDIA_TYPES = {
     "jpeg": "image/jpeg",
@@ -29,9 +29,12 @@ MEDIA_TYPES = {
     "zip": "application/zip",
     "svg": "application/octet-stream",  # never as what a browser would run
     "film": "application/octet-stream",
+    "hdr": "application/octet-stream",
+    "exr": "application/octet-stream",
 }
 MODEL_KINDS = ("glb", "gltf", "usd", "3mf", "step", "ifc", "obj", "ply", "stl", "off", "zip")
 GRAPHIC_KINDS = ("svg", "film")  # and every photograph
+PANORAMA_KINDS = ("hdr", "exr")  # and every photograph that is twice as wide as high
 SHOWN_BY_BROWSERS = {"jpeg", "png", "webp", "avif"}
 _RAW_SUFFIXES = {".dng", ".nef", ".cr2", ".cr3", ".arw", ".raf", ".orf", ".rw2", ".pef", ".srw"}
 _RAW_HEADS = (b"FUJIFILMCCD-RAW", b"IIRO", b"IIRS", b"MMOR", b"IIU\0")
@@ -55,6 +58,10 @@ def file_kind(path: Path) -> str | None:
         return "webp"
     if head[:4] in (b"II*\0", b"MM\0*", b"II+\0", b"MM\0+"):
         return "raw" if path.suffix.lower() in _RAW_SUFFIXES or head[8:10] == b"CR" else "tiff"
+    if head.startswith((b"#?RADIANCE", b"#?RGBE")):
+        return "hdr"
+    if head.startswith(b"\x76\x2f\x31\x01"):
+        return "exr"
     if head.startswith(_RAW_HEADS):
         return "raw"
     if head.startswith(b"\x1a\x45\xdf\xa3") or (head[:4] == b"RIFF" and head[8:12] == b"AVI "):

@@ -19,7 +19,10 @@ from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.camera.problem import ImageSize, Pixel, Positive
 from lithopos.core.camera.solution import HAND_SIGMA_PX
 from lithopos.core.errors import InputError, NoAnswer
+from lithopos.core.marks.sharp import SharpLine
 
+# What throws a shadow is no perfect line: a shadow's middle is taken to be known no better than so [px].
+SHADOW_SIGMA_PX = 0.25
 _SMALL = 1e-4  # a small change of the camera [rad, or of 1]
 
 __all__ = ["Gnomon", "GnomonAnswer", "KnownCamera", "SunAnswer", "SunProblem", "solve_sun", "sun_direction"]
@@ -28,13 +31,15 @@ __all__ = ["Gnomon", "GnomonAnswer", "KnownCamera", "SunAnswer", "SunProblem", "
 class Gnomon(BaseModel):
     """A thing and its shadow [px]: foot and top (one plumb above the other) and the shadow's tip.
 
-    Without a foot it is only a point and its shadow.
+    Without a foot it is only a point and its shadow. `shadow` is the shadow's middle line as it was found in the
+    picture: it tells the sun's azimuth better than foot and tip.
     """
 
     model_config = ConfigDict(extra="forbid")
     foot: Pixel | None = None
     top: Pixel
     tip: Pixel
+    shadow: SharpLine | None = None
 
 
 class KnownCamera(BaseModel):
@@ -134,9 +139,13 @@ def solve_sun(problem: SunProblem) -> SunAnswer | NoAnswer:
 
 def _straightened(gnomon: Gnomon, camera: Pinhole) -> Gnomon:
     """A gnomon's marks as a lens without distortion would have shown them."""
-    marks = {name: mark for name, mark in gnomon.model_dump().items() if mark is not None}
+    marks = {name: mark for name in ("foot", "top", "tip") if (mark := getattr(gnomon, name)) is not None}
     pixels = camera.straightened(list(marks.values()))
-    return Gnomon(**{name: (float(x), float(y)) for name, (x, y) in zip(marks, pixels, strict=True)})
+    straight = Gnomon.model_validate({name: (float(x), float(y)) for name, (x, y) in zip(marks, pixels, strict=True)})
+    if gnomon.shadow is None:
+        return straight
+    points = [(float(x), float(y)) for x, y in camera.straightened(gnomon.shadow.points)]
+    return straight.model_copy(update={"shadow": gnomon.shadow.model_copy(update={"points": points})})
 
 
 def _refuse_impossible(gnomon: Gnomon, camera: Pinhole, field: str) -> None:
@@ -196,6 +205,9 @@ def _whitened(gnomons: list[Gnomon], camera: Pinhole, at: Array) -> list[Array]:
     below = camera.project_direction([sun[0], sun[1], 0.0])
     found = []
     for gnomon in gnomons:
+        if gnomon.shadow is not None:
+            found.append(_by_shadow(gnomon, gnomon.shadow, image, below))
+            continue
         value, slope = _collinear(np.array(gnomon.top), np.array(gnomon.tip), image)
         if gnomon.foot is None:
             found.append(np.array([value / np.linalg.norm(slope)]))
@@ -208,6 +220,18 @@ def _whitened(gnomons: list[Gnomon], camera: Pinhole, at: Array) -> list[Array]:
         first = value / np.sqrt(a)
         found.append(np.array([first, (level - b / np.sqrt(a) * first) / np.sqrt(max(c - b * b / a, 1e-30))]))
     return found
+
+
+def _by_shadow(gnomon: Gnomon, shadow: SharpLine, image: Array, below: Array) -> Array:
+    """The two constraints where the shadow's line is known by itself: the tip lies on it, and errs along it alone."""
+    start, end = np.array(shadow.points[0]), np.array(shadow.points[-1])
+    way = (end - start) / max(float(np.linalg.norm(end - start)), 1e-9)
+    tip = start + ((np.array(gnomon.tip) - start) @ way) * way
+    value, slope = _collinear(np.array(gnomon.top), tip, image)
+    own = np.hypot(float(np.linalg.norm(slope[:2])), float(slope[2:] @ way))
+    level, level_slope = _collinear(start, end, below)
+    better = max(shadow.sigma_px, SHADOW_SIGMA_PX) / HAND_SIGMA_PX
+    return np.array([value / max(own, 1e-30), level / max(float(np.linalg.norm(level_slope)) * better, 1e-30)])
 
 
 def _collinear(p: Array, q: Array, v: Array) -> tuple[float, Array]:

@@ -1,7 +1,8 @@
-"""How bright the lit ground is in the photograph: what sets the exposure of everything that is rendered."""
+"""The ground in the photograph, lit and in shade: what the light's balance rests on where nothing is marked."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import cv2
@@ -9,35 +10,70 @@ import numpy as np
 
 from lithopos.core.arrays import Array, Floats, Mask
 from lithopos.core.camera.pinhole import Pinhole
+from lithopos.core.camera.problem import Pixel
 from lithopos.core.colour import luminance
 from lithopos.core.errors import InputError
 
 NEAR = (8.0, 25.0, 80.0)  # how far the ground is looked at, in heights of the camera above it
 CLIPPED = 0.985  # of the largest code
 LEAST_PIXELS = 200
-CLEARLY_APART = 0.6  # of light and shade, natural logarithm
+LEAST_RANGE, CLEARLY_APART = 0.7, 0.6  # of the ground, and of light and shade: natural logarithms
 UNSURE_SHARE = 0.2
-LEAST_SHARE = 0.04  # of the ground in shade, and in light, to be measured
-MOST_SHADE = 0.5  # of the light: brighter is no shade
-LEAST_BLUER = 1.2
+LEAST_LIT = 0.08  # of the ground, to be called lit
+PATCH_SHARE = 1 / 160  # of the picture's width: how wide a spot is looked at
+MOST_UNEVEN = 0.3  # within such a spot, relative
+APART, BORDER = 0.08, 0.02  # of the picture's width: between proposed patches, and beside them
+MOST_SHADE, LEAST_SHADE = 0.5, 0.06  # of the light: brighter is no shade, darker a gap or a thing
+LEAST_BLUER = 1.2  # what the sun leaves out is bluer than what it lights; paving of two tones is not
+MOST_GREEN = 1.1  # beside the middle of red and blue: daylight of any kind is not green, a lawn beside paving is
+LEAST_SHADED = 0.004  # of the ground
 
-__all__ = ["GroundLevel", "ShadePair", "ground_level", "shade_pair"]
+__all__ = ["GroundLight", "ground_light", "ground_places"]
 
 
 @dataclass(frozen=True)
-class GroundLevel:
-    """Linear luminance of the lit ground in the photograph; `notes` are plain sentences on what is doubtful."""
+class GroundLight:
+    """The near ground as the photograph shows it.
 
-    luminance: float
+    Attributes
+    ----------
+    lit : (3,) linear; where no sun shines its middle.
+    shade : (3,) linear, where light and shade lie side by side; else None.
+    notes : plain sentences on what is doubtful.
+    """
+
+    lit: Floats
+    shade: Floats | None = None
     notes: tuple[str, ...] = ()
 
 
-def ground_level(encoded: Floats, linear: Floats, camera: Pinhole, height_m: float, has_sun: bool) -> GroundLevel:
-    """The brighter part of the near ground where light and shade part clearly, else its middle.
+@dataclass(frozen=True)
+class _Ground:
+    """What of the near ground tells something.
+
+    Attributes
+    ----------
+    pixels : (N, 2); `values` (N, 3) their linear values, `means` (N, 3) those of patches about them.
+    uneven : (N,) how much such a patch differs within itself, relative.
+    lit, shade : (N,) which lie in the light, and which in the sky's light alone.
+    """
+
+    pixels: Array
+    values: Floats
+    means: Floats
+    uneven: Floats
+    lit: Mask
+    shade: Mask
+    notes: tuple[str, ...]
+
+
+def ground_light(encoded: Floats, linear: Floats, camera: Pinhole, height_m: float, has_sun: bool) -> GroundLight:
+    """The brighter part of the near ground where light and shade part clearly, else its middle; and the shade.
 
     Clipped pixels, and those beside them, are left out: they are highlights, or too bright to tell. Light and
     shade are parted where the spread between them is largest (Otsu 1979, DOI 10.1109/TSMC.1979.4310076), on a
-    logarithmic scale. Without a sun nothing is sunlit: what is bright then is a reflection or a lamp.
+    logarithmic scale. Without a sun nothing is sunlit: what is bright then is a reflection or a lamp. Where little of
+    the ground lies in shade, shade is even spots that are much darker and bluer than the light.
 
     Parameters
     ----------
@@ -49,6 +85,50 @@ def ground_level(encoded: Floats, linear: Floats, camera: Pinhole, height_m: flo
     InputError
         If the photograph shows no such ground.
     """
+    ground = _ground(encoded, linear, camera, height_m, has_sun)
+    shade = _middle(ground.means[ground.shade]) if ground.shade.any() else None
+    return GroundLight(_middle(ground.values[ground.lit]), shade, ground.notes)
+
+
+def ground_places(
+    encoded: Floats,
+    linear: Floats,
+    camera: Pinhole,
+    height_m: float,
+    has_sun: bool,
+    besides: Sequence[Pixel] = (),
+    count: int = 3,
+) -> tuple[list[Pixel], list[Pixel]]:
+    """Where patches of the ground would tell most: up to `count` even places in the light, and as many in shade.
+
+    Parameters
+    ----------
+    besides : places that are marked already.
+    """
+    ground = _ground(encoded, linear, camera, height_m, has_sun)
+    height, width = linear.shape[:2]
+    apart, border = APART * width, BORDER * width
+    x, y = ground.pixels.T
+    inner = (x > border) & (x < width - border) & (y > border) & (y < height - border)
+
+    def chosen(which: Mask) -> list[Pixel]:
+        if not which.any():
+            return []
+        among, bright = ground.pixels[which], np.log(np.maximum(luminance(ground.means[which]), 1e-5))
+        cost = ground.uneven[which] + np.abs(bright - np.median(bright))
+        found: list[Pixel] = []
+        for at in np.argsort(cost):
+            x, y = (float(v) + 0.5 for v in among[at])
+            if all(np.hypot(x - a, y - b) > apart for a, b in [*besides, *found]):
+                found.append((x, y))
+            if len(found) == count or cost[at] > MOST_UNEVEN:
+                break
+        return found
+
+    return chosen(ground.lit & inner), chosen(ground.shade & inner)
+
+
+def _ground(encoded: Floats, linear: Floats, camera: Pinhole, height_m: float, has_sun: bool) -> _Ground:
     pixels = _near_pixels(camera, height_m, linear.shape[1], linear.shape[0])
     column, row = pixels.T
     good = ~_clipped(encoded)[row, column]
@@ -56,55 +136,57 @@ def ground_level(encoded: Floats, linear: Floats, camera: Pinhole, height_m: flo
     if np.count_nonzero(good) < 0.2 * len(good):
         notes.append("Most of the ground is clipped in the photograph: how bright it is can only be guessed.")
         good = np.ones(len(good), bool)
-    bright = np.log(np.maximum(luminance(linear[row[good], column[good]]), 1e-4))
-    low, high = np.percentile(bright, [2, 98])
-    if not has_sun or high - low < 0.7:
-        return GroundLevel(float(np.exp(np.median(bright))), tuple(notes))
-    scaled = np.clip((bright - low) / (high - low) * 255, 0, 255).astype(np.uint8)
-    cut, _ = cv2.threshold(scaled[None], 0, 255, cv2.THRESH_BINARY | cv2.THRESH_OTSU)
-    lit, dim = bright[scaled > cut], bright[scaled <= cut]
-    apart = len(lit) > 0.08 * len(bright) and float(np.median(lit) - np.median(dim)) > CLEARLY_APART
-    if apart and len(lit) < UNSURE_SHARE * len(bright):
+    pixels, column, row = pixels[good], column[good], row[good]
+    means, uneven = _patches(linear, row, column)
+    values = linear[row, column]
+    lit, share = _parted(values, has_sun)
+    if share < UNSURE_SHARE:
         notes.append(
             "Only a small part of the ground is bright: it is taken for sunlit. Is it a reflection, "
             "set the strength of the sun to 0."
         )
-    return GroundLevel(float(np.exp(np.median(lit if apart else bright))), tuple(notes))
+    shade = np.zeros(len(pixels), bool)
+    if has_sun:
+        beside = means / np.maximum(_middle(values[lit]), np.float32(1e-5))
+        dark = (luminance(beside) < MOST_SHADE) & (luminance(beside) > LEAST_SHADE)
+        bluer = beside[:, 2] > LEAST_BLUER * beside[:, 0]
+        plain = beside[:, 1] < MOST_GREEN * np.sqrt(beside[:, 0] * beside[:, 2])
+        shade = dark & bluer & plain & (uneven < MOST_UNEVEN)
+        if np.count_nonzero(shade) < LEAST_SHADED * len(shade):
+            shade[:] = False
+    return _Ground(pixels, values, means, uneven, lit, shade, tuple(notes))
 
 
-@dataclass(frozen=True)
-class ShadePair:
-    """Ground in light and in shade: (3,) what is left of the light in the shade, by channel."""
+def _patches(linear: Floats, row: Array, column: Array) -> tuple[Floats, Floats]:
+    """Means (N, 3) of small squares about pixels, and how much they differ within themselves (N,), relative."""
+    wide = max(3, round(PATCH_SHARE * linear.shape[1])) | 1
+    bright = luminance(linear)
+    mean = cv2.blur(linear, (wide, wide))
+    middle = luminance(mean)
+    spread = np.sqrt(np.maximum(cv2.blur(bright**2, (wide, wide)) - middle**2, 0)) / np.maximum(middle, 1e-5)
+    return mean[row, column], np.asarray(spread[row, column], np.float32)
 
-    share: Floats
 
-
-def shade_pair(encoded: Floats, linear: Floats, camera: Pinhole, height_m: float) -> ShadePair | None:
-    """Light and shade beside one another on one ground, parted as in `ground_level`; None where there is no shade.
-
-    Parameters
-    ----------
-    encoded, linear : (H, W, 3) the photograph, 0..1.
-    """
-    column, row = _near_pixels(camera, height_m, linear.shape[1], linear.shape[0]).T
-    good = ~_clipped(encoded)[row, column]
-    values = linear[row[good], column[good]]
-    if len(values) < LEAST_PIXELS:
-        return None
+def _parted(values: Floats, has_sun: bool) -> tuple[Mask, float]:
+    """Which pixels are lit (N,), and their share; all where light and shade don't part clearly."""
+    every = np.ones(len(values), bool)
     bright = np.log(np.maximum(luminance(values), 1e-4))
     low, high = np.percentile(bright, [2, 98])
-    if high - low < 0.7:
-        return None
+    if not has_sun or high - low < LEAST_RANGE:
+        return every, 1.0
     scaled = np.clip((bright - low) / (high - low) * 255, 0, 255).astype(np.uint8)
     cut, _ = cv2.threshold(scaled[None], 0, 255, cv2.THRESH_BINARY | cv2.THRESH_OTSU)
-    lit, dim = scaled > cut, scaled <= cut
-    if min(lit.mean(), dim.mean()) < LEAST_SHARE:
-        return None
-    light, shade = np.median(values[lit], axis=0), np.median(values[dim], axis=0)
-    share = shade / np.maximum(light, 1e-5)
-    # What the sun leaves out is bluer than what it lights; paving of two tones is not.
-    is_shade = float(luminance(share)) < MOST_SHADE and share[2] > LEAST_BLUER * share[0]
-    return ShadePair(np.asarray(share, np.float32)) if is_shade else None
+    lit = np.asarray(scaled > cut)
+    share = float(lit.mean())
+    apart = share > LEAST_LIT and float(np.median(bright[lit]) - np.median(bright[~lit])) > CLEARLY_APART
+    return (lit, share) if apart else (every, 1.0)
+
+
+def _middle(values: Floats) -> Floats:
+    """The median colour (3,), at the median luminance."""
+    colour = np.median(values, axis=0)
+    bright = np.exp(np.median(np.log(np.maximum(luminance(values), 1e-4))))
+    return np.asarray(colour * bright / max(float(luminance(colour)), 1e-6), np.float32)
 
 
 def _near_pixels(camera: Pinhole, height_m: float, width: int, height: int) -> Array:

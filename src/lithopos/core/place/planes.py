@@ -39,7 +39,7 @@ def plane_receiver(
     *,
     height_m: float,
     mean: float,
-    level: float,
+    white: Floats,
     sheen: Sheen,
     only: Rect | None = None,
     without: tuple[Rect, ...] = (),
@@ -49,12 +49,13 @@ def plane_receiver(
     Parameters
     ----------
     linear : (H, W, 3) the photograph's linear values.
-    mean, level : the reflectance that the luminance `level` of the photograph stands for.
+    mean : the plane's mean reflectance.
+    white : (3,) the photograph's linear values of white, level and lit.
     only : only this part of the plane.
     without : all but these parts: holes through which levels below are seen.
     """
     above = max(abs(float(camera.position[2]) - height_m), 0.05)
-    tint = _tint(linear, camera, height_m, above, mean)
+    tint = _tint(linear, camera, height_m, above, mean, white)
     fields = [only] if only else [*_fields(camera.position[:2], 2 * above), *_rest(camera.position[:2], 2 * above)]
     for hole in without:
         fields = [part for field in fields for part in _cut(field, hole)]
@@ -64,7 +65,7 @@ def plane_receiver(
         if texels is None:
             plain.append(field)
         else:
-            seen = _looked_up(linear, camera, field, height_m, texels, tint, mean / level)
+            seen = _looked_up(linear, camera, field, height_m, texels, tint, np.asarray(1 / white, np.float32))
             patches.append(_patch([field], height_m, seen))
     if plain:
         patches.append(_patch(plain, height_m, tint))
@@ -162,7 +163,7 @@ def _looked_up(
     height_m: float,
     texels: tuple[int, int],
     tint: Floats,
-    scale: float,
+    scale: Floats,
 ) -> Floats:
     """A field's reflectance, looked up in the photograph point by point through the camera and its lens.
 
@@ -181,11 +182,11 @@ def _looked_up(
         borderValue=(-1, -1, -1),
     )
     known = seen.min(-1, keepdims=True) >= 0
-    reflectance = np.where(known, seen * np.float32(scale), tint)
+    reflectance = np.where(known, seen * scale, tint)
     return np.clip(reflectance, LEAST_REFLECTANCE, MOST_REFLECTANCE).astype(np.float32)
 
 
-def _tint(linear: Floats, camera: Pinhole, height_m: float, above: float, mean: float) -> Floats:
+def _tint(linear: Floats, camera: Pinhole, height_m: float, above: float, mean: float, white: Floats) -> Floats:
     """The mean reflectance with the tint that the near part of the plane has in the photograph, (3,)."""
     reach = 6 * above
     x, y = camera.position[:2]
@@ -195,6 +196,6 @@ def _tint(linear: Floats, camera: Pinhole, height_m: float, above: float, mean: 
     if not seen.any():
         return np.full(3, mean, np.float32)
     column, row = pixels[seen].astype(int).T
-    colour = np.median(linear[row, column], axis=0).astype(np.float32)
+    colour = (np.median(linear[row, column], axis=0) / white).astype(np.float32)
     colour = colour * np.float32(mean / max(float(luminance(colour)), 1e-6))
     return np.clip(colour, LEAST_REFLECTANCE, MOST_REFLECTANCE).astype(np.float32)

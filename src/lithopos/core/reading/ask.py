@@ -13,10 +13,11 @@ from typing import Any
 from lithopos.core.camera.find import FoundEdges
 from lithopos.core.errors import InputError, NoRoom
 from lithopos.core.exchange.graphic import Graphic
+from lithopos.core.exchange.panorama import Panorama
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.geometry.model import Model
 from lithopos.core.reading.limits import SECONDS
-from lithopos.core.reading.quick import has_picture, load_graphic, load_model, load_picture
+from lithopos.core.reading.quick import has_picture, load_graphic, load_model, load_panorama, load_picture
 
 __all__ = [
     "ask_reader",
@@ -25,6 +26,8 @@ __all__ = [
     "read_graphic",
     "read_model",
     "read_model_kept",
+    "read_panorama",
+    "read_panorama_kept",
     "read_picture",
     "read_picture_kept",
 ]
@@ -97,6 +100,20 @@ def read_model_kept(path: Path, made: Path) -> Model:
     """The same where its quick form may be kept in a folder."""
     kept = load_model(made, must=False)
     return kept or read_model(path)
+
+
+def read_panorama_kept(path: Path, made: Path) -> Panorama:
+    """A panorama; its quick form may be kept in a folder."""
+    return load_panorama(made) or read_panorama(path)
+
+
+def read_panorama(path: Path) -> Panorama:
+    """A panorama; an ordinary picture of all around does as well."""
+    with tempfile.TemporaryDirectory(prefix="lithopos-") as folder:
+        ask_reader("panorama", path, Path(folder))
+        read = load_panorama(Path(folder))
+    assert read
+    return read
 
 
 def find_edges_of(path: Path) -> FoundEdges:

@@ -2,8 +2,8 @@
 
 Prints one JSON object. Ends with 2 and one line if the file is not good, with 3 if the disk is full. Tasks:
 `tell` what it is; `prepare` what the screen needs of it too; a `picture`'s or a `model`'s quick form; a `graphic@time`,
-and as it is `shown@time`; `edges`. Some take a question about several files (`reading.questions`):
-`rest`, `dress`, `swatches`.
+and as it is `shown@time`; `edges`; a model's materials as `surfaces`; a `panorama`. Some take a question about several
+files (`reading.questions`): `rest`, `dress`, `swatches`.
 """
 
 from __future__ import annotations
@@ -44,6 +44,13 @@ def _prepare(path: Path, out: Path) -> dict[str, Any]:
     told, read = _told(path)
     if told["kind"] in ("graphic", "film"):
         return told
+    if told["kind"] == "panorama":
+        from lithopos.core.reading.quick import save_panorama
+        from lithopos.core.reading.screen import save_panorama_for_screen
+
+        save_panorama(read, out)
+        save_panorama_for_screen(read, THUMB_WIDTHS, out)
+        return told
     if told["kind"] == "model":
         from lithopos.core.reading.quick import save_model
         from lithopos.core.reading.screen import save_live
@@ -63,6 +70,14 @@ def _picture(path: Path, out: Path) -> dict[str, Any]:
     from lithopos.core.reading.quick import save_picture
 
     save_picture(_read_picture(path), out)
+    return {}
+
+
+def _panorama(path: Path, out: Path) -> dict[str, Any]:
+    from lithopos.core.exchange.panorama import read_panorama
+    from lithopos.core.reading.quick import save_panorama
+
+    save_panorama(read_panorama(path), out)
     return {}
 
 
@@ -109,6 +124,14 @@ def _swatches(path: Path, out: Path) -> dict[str, Any]:
     return {}
 
 
+def _surfaces(path: Path, _: Path) -> dict[str, Any]:
+    from lithopos.core.materials.recognised import recognised
+
+    surfaces, pictures = recognised(_read_model(path))
+    told = {name: surface.model_dump(mode="json") for name, surface in surfaces.items()}
+    return {"surfaces": told, "pictures": pictures}
+
+
 def _edges(path: Path, _: Path) -> dict[str, Any]:
     from lithopos.core.camera.find import find_edges
 
@@ -117,7 +140,7 @@ def _edges(path: Path, _: Path) -> dict[str, Any]:
 
 def _told(path: Path) -> tuple[dict[str, Any], Any]:
     """What a file is, and what was read of it."""
-    from lithopos.core.exchange.kinds import GRAPHIC_KINDS, MODEL_KINDS, file_kind
+    from lithopos.core.exchange.kinds import GRAPHIC_KINDS, MODEL_KINDS, PANORAMA_KINDS, file_kind
 
     if path.stat().st_size == 0:
         raise InputError("file", "is empty")
@@ -144,6 +167,12 @@ def _told(path: Path) -> tuple[dict[str, Any], Any]:
         raise InputError("file", "is neither a photograph nor a model of a kind that is read (see docs/formats.md)")
     if kind in GRAPHIC_KINDS:
         return _told_graphic(path, kind), None
+    if kind in PANORAMA_KINDS:
+        from lithopos.core.exchange.panorama import read_panorama
+
+        panorama = read_panorama(path)
+        size = {"width": panorama.width, "height": panorama.height}
+        return {"kind": "panorama", "format": kind, **size, "notes": list(panorama.notes)}, panorama
     from lithopos.core.exchange.exif import camera_notes
 
     picture = _read_picture(path)
@@ -182,6 +211,8 @@ TASKS: dict[str, Callable[[Path, Path], dict[str, Any]]] = {
     "rest": _rest,
     "dress": _dress,
     "swatches": _swatches,
+    "panorama": _panorama,
+    "surfaces": _surfaces,
 }
 
 

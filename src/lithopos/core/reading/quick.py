@@ -10,13 +10,24 @@ from typing import Any, Literal, overload
 import numpy as np
 
 from lithopos.core.exchange.graphic import Graphic
+from lithopos.core.exchange.panorama import Panorama
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.geometry.model import Material, Model, Part, Texture, Unit
 
 FORM = 4  # raised when the form changes: what was kept in an older one is read anew from its file
-PICTURE, MODEL, GRAPHIC = (f"{what}-{FORM}.npz" for what in ("picture", "model", "graphic"))
+PICTURE, MODEL, GRAPHIC, PANORAMA = (f"{what}-{FORM}.npz" for what in ("picture", "model", "graphic", "panorama"))
 
-__all__ = ["has_picture", "load_graphic", "load_model", "load_picture", "save_graphic", "save_model", "save_picture"]
+__all__ = [
+    "has_picture",
+    "load_graphic",
+    "load_model",
+    "load_panorama",
+    "load_picture",
+    "save_graphic",
+    "save_model",
+    "save_panorama",
+    "save_picture",
+]
 
 
 def save_picture(picture: Picture, folder: Path) -> None:
@@ -74,6 +85,21 @@ def load_graphic(folder: Path) -> Graphic:
     """A graphic that was handed over."""
     with np.load(folder / GRAPHIC, allow_pickle=False) as kept:
         return Graphic(kept["codes"])
+
+
+def save_panorama(panorama: Panorama, folder: Path) -> None:
+    """Keep a panorama."""
+    size = np.array([panorama.width, panorama.height])
+    np.savez(folder / PANORAMA, radiance=panorama.radiance, size=size, notes=np.array(json.dumps(panorama.notes)))
+
+
+def load_panorama(folder: Path) -> Panorama | None:
+    """A kept panorama; None where there is none."""
+    if not (folder / PANORAMA).is_file():
+        return None
+    with np.load(folder / PANORAMA, allow_pickle=False) as kept:
+        width, height = (int(v) for v in kept["size"])
+        return Panorama(kept["radiance"], width, height, tuple(json.loads(str(kept["notes"]))))
 
 
 def has_picture(folder: Path) -> bool:

@@ -10,8 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
+from lithopos.core.colour import encode_srgb, luminance
 from lithopos.core.exchange.graphic import Graphic
 from lithopos.core.exchange.kinds import SHOWN_BY_BROWSERS
+from lithopos.core.exchange.panorama import Panorama
 from lithopos.core.exchange.picture import Picture, in_srgb
 from lithopos.core.geometry.decimate import decimated
 from lithopos.core.geometry.gltf.write import glb_of
@@ -24,7 +26,15 @@ LIVE_TEXTURE = 1024
 SHOWN_GRAPHIC = 1024
 TALLEST_THUMB = 4  # times its width
 
-__all__ = ["DISPLAY", "LIVE", "save_for_screen", "save_graphic_for_screen", "save_live", "thumb_name"]
+__all__ = [
+    "DISPLAY",
+    "LIVE",
+    "save_for_screen",
+    "save_graphic_for_screen",
+    "save_live",
+    "save_panorama_for_screen",
+    "thumb_name",
+]
 
 
 def thumb_name(width: int) -> str:
@@ -50,6 +60,16 @@ def save_graphic_for_screen(graphic: Graphic, path: Path) -> None:
     share = min(1.0, SHOWN_GRAPHIC / max(height, width))
     size = (max(1, round(width * share)), max(1, round(height * share)))
     Image.fromarray(cv2.resize(graphic.codes, size, interpolation=cv2.INTER_AREA)).save(path, "PNG")
+
+
+def save_panorama_for_screen(panorama: Panorama, thumb_widths: tuple[int, ...], folder: Path) -> None:
+    """Small pictures of a panorama, exposed so that its middle is a mid-tone."""
+    light = panorama.radiance
+    shown = encode_srgb(light * np.float32(0.2 / max(float(np.median(luminance(light))), 1e-6)))
+    codes = (shown * 255 + 0.5).astype(np.uint8)
+    for wide in thumb_widths:
+        small = cv2.resize(codes, (wide, max(1, wide // 2)), interpolation=cv2.INTER_AREA)
+        _save(small, folder / thumb_name(wide), 88)
 
 
 def save_live(model: Model, folder: Path) -> None:

@@ -9,15 +9,16 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Generator, Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Literal
 
 import numpy as np
 
 from lithopos.core.arrays import Floats, Mask
-from lithopos.core.composite.catch import compose, halo_px, model_gain
+from lithopos.core.composite.catch import compose, halo_px
 from lithopos.core.composite.denoise import Quality as Denoising
+from lithopos.core.composite.whites import Whites, whites_of
 from lithopos.core.errors import Cancelled, InputError
 from lithopos.core.exchange.graphic import ReadGraphic
 from lithopos.core.exchange.picture import Picture
@@ -25,7 +26,7 @@ from lithopos.core.geometry.model import Model
 from lithopos.core.layers import HALVES, Layers, Window
 from lithopos.core.render.checkpoint import Checkpoint
 from lithopos.core.render.influence import Influence, influence_of
-from lithopos.core.render.scene import Scene
+from lithopos.core.render.scene import ReadPanorama, Scene
 from lithopos.core.render.session import Session
 from lithopos.core.render.tiles import neighbours, tiles_of
 from lithopos.core.render.tracer import Pixels, Place
@@ -54,6 +55,7 @@ class Step:
     picture : the picture so far, where this step changed it; the last step always has it.
     cut : stray pixels that were cut so far.
     notes : plain sentences on what is doubtful.
+    whites : of the finished picture, where it was made in one piece.
     """
 
     done: int
@@ -63,6 +65,7 @@ class Step:
     picture: Picture | None
     cut: int
     notes: tuple[str, ...] = ()
+    whites: Whites | None = None
 
 
 def portions(samples: int, quality: Quality) -> list[Portion]:
@@ -110,6 +113,7 @@ def render_shot(
     keep: Path | None = None,
     between: Callable[[], bool] = lambda: False,
     read_graphic: ReadGraphic | None = None,
+    read_panorama: ReadPanorama | None = None,
 ) -> Generator[Step, None, None]:
     """Render a shot step by step.
 
@@ -122,6 +126,7 @@ def render_shot(
     keep : a folder for checkpoints; a render that finds its own there goes on from them.
     between : called about once a second; true stops the render.
     read_graphic : gives a picture by its name for prints and panes; of a film the frame at a time [s].
+    read_panorama : gives a panorama by its name.
 
     Raises
     ------
@@ -137,7 +142,7 @@ def render_shot(
     read = photograph if callable(photograph) else lambda: photograph
     base = session.photograph(photograph_key, read, scale)
     _refuse_other_size(shot, base, scale)
-    scene = session.scene(shot, base, photograph_key, read_model, read_graphic)
+    scene = session.scene(shot, base, photograph_key, read_model, read_graphic, read_panorama)
     plan = portions(samples or (PROOF_SAMPLES if quality == "proof" else shot.output.samples), quality)
     job = _Job(scene, session, base, plan, seed, between, with_glance=quality == "proof" and len(plan) > 1)
     if keep:
@@ -170,6 +175,7 @@ class _Job:
     between: Callable[[], bool]
     with_glance: bool
     checkpoint: Checkpoint = field(default_factory=Checkpoint)
+    whites: Whites | None = None
 
     def steps(self) -> Iterator[Step]:
         """See `render_shot`."""
@@ -178,7 +184,7 @@ class _Job:
         bounds = self.influence.bounds()
         if bounds is None:
             raise InputError("models", "stand outside the picture: neither they nor their shadows would be seen")
-        self.gain = model_gain(self.scene.white_level, self.session.tracer.irradiance())
+        self.gain = self.scene.gain
         self.tiles = tiles_of(bounds, width, height)
         self.codes = self.base.codes.copy()
         self.cuts: dict[Window, int] = {}
@@ -198,8 +204,18 @@ class _Job:
             self._forget(composed)
             if len(composed) < len(self.tiles):
                 yield self._step(self.plan[-1], picture=True)
-        yield self._step(self.plan[-1], picture=True, seconds_left=0.0)
+        yield replace(self._step(self.plan[-1], picture=True, seconds_left=0.0), whites=self.whites)
         self.checkpoint.clear()
+
+    def _compare_whites(self, layers: Layers) -> None:
+        """Of a finished picture in one piece, whose whole cover is at hand."""
+        height, width = self.codes.shape[:2]
+        cover = np.zeros((height, width), np.float32)
+        if "coverage" in layers:
+            cover[layers.window.slices] = np.clip(layers.mean("coverage"), 0, 1)
+        rows, columns = np.mgrid[:height, :width]
+        rays = self.scene.camera.rays(np.column_stack([columns.ravel(), rows.ravel()]) + 0.5)
+        self.whites = whites_of(self.codes, cover, (rays[:, 2] < 0).reshape(height, width))
 
     def _resumed(self) -> set[Window]:
         """Tiles that an earlier run has finished; their codes are put in place."""
@@ -354,6 +370,8 @@ class _Job:
         )
         self.codes[inner.slices] = caught.codes[inner.within(window)]
         self.cuts[tile] = caught.cut
+        if len(self.tiles) == 1 and denoising == "high":
+            self._compare_whites(layers)
 
     def _assembled(self, window: Window) -> Layers:
         """The sums of all tiles that a window touches; where nothing was traced nothing changes."""

@@ -11,15 +11,24 @@ import numpy as np
 from lithopos.core.arrays import Array, Floats
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.camera.solve import pinhole_of
-from lithopos.core.colour import decode_srgb
-from lithopos.core.derive import Derived, derive
+from lithopos.core.colour import decode_srgb, luminance
+from lithopos.core.derive import Derived, daylight_of, derive
 from lithopos.core.errors import InputError, NoAnswer
 from lithopos.core.exchange.graphic import Graphic, ReadGraphic
+from lithopos.core.exchange.panorama import Panorama
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.geometry.model import Model, Texture
 from lithopos.core.grounds import GROUND_MATERIALS
+from lithopos.core.light.dome import dome_of
 from lithopos.core.materials.dress import dressed, look_of
-from lithopos.core.place.exposure import GroundLevel, ground_level
+from lithopos.core.place.balance import (
+    GROUND,
+    BalanceAnswer,
+    Daylight,
+    balance_of,
+    balance_of_ground,
+    read_patches,
+)
 from lithopos.core.place.pane import BEHIND, hung, pane_model
 from lithopos.core.place.planes import Rect, level_patch, plane_receiver
 from lithopos.core.place.receiver import Patch, Receiver, Sheen
@@ -35,7 +44,9 @@ LEAST_OWN_LIGHT = 0.005  # of a shining pane, beside the place's full light: hal
 LONGEST_LIGHT_M = 30.0
 WALL_REFLECTANCE = 0.4  # of what a pane hangs on, where nothing is known of it
 
-__all__ = ["Environment", "KnownPlace", "Lamp", "Light", "Scene", "StoodModel", "SunSky", "build_scene"]
+ReadPanorama = Callable[[str], Panorama]
+
+__all__ = ["Environment", "KnownPlace", "Lamp", "Light", "ReadPanorama", "Scene", "StoodModel", "SunSky", "build_scene"]
 
 
 @dataclass(frozen=True)
@@ -61,21 +72,33 @@ class StoodModel:
 
 @dataclass(frozen=True)
 class SunSky:
-    """A clear day's sun and sky; `direction` is the unit vector to the sun, strengths beside that day's."""
+    """A clear day's sun and sky; `direction` is the unit vector to the sun, strengths beside that day's.
+
+    `sky_tint` is the strength of the sky by channel, on top.
+    """
 
     direction: tuple[float, float, float]
     sun_strength: float
     sky_strength: float
     sun_width_deg: float
     turbidity: float
+    sky_tint: tuple[float, float, float] = (1.0, 1.0, 1.0)
 
 
 @dataclass(frozen=True)
 class Environment:
-    """Light from all around: (H, W, 3) linear radiance by longitude and latitude, z up, its middle towards +x."""
+    """Light from all around: (H, W, 3) linear radiance by longitude and latitude, z up, its middle towards +x.
+
+    `sun` is the direction to the sun that shines in it, if one does; `key` tells its content.
+    """
 
     radiance: Floats
     turn_deg: float = 0.0
+    sun: tuple[float, float, float] | None = None
+    key: str = ""
+
+    def __repr__(self) -> str:
+        return f"Environment({self.key or id(self.radiance)}, {self.turn_deg})"
 
 
 @dataclass(frozen=True)
@@ -97,7 +120,7 @@ class Scene:
     Attributes
     ----------
     camera : for the picture's size.
-    white_level : linear luminance that a white, level, lit surface has in the photograph's exposure.
+    gain : (3,) from the renderer's radiance to the photograph's linear values.
     place_key, things_key : tell what the empty place, and the models without their places, are made of: as
         long as they stay, what was traced or loaded of them holds.
     notes : plain sentences on what is doubtful.
@@ -107,7 +130,7 @@ class Scene:
     receivers: tuple[Receiver, ...]
     models: tuple[StoodModel, ...]
     lights: tuple[Light, ...]
-    white_level: float
+    gain: Floats
     place_key: str = ""
     things_key: str = ""
     notes: tuple[str, ...] = field(default=())
@@ -118,16 +141,18 @@ class Scene:
         for light in self.lights:
             if isinstance(light, SunSky) and light.sun_strength > 0:
                 return np.array(light.direction)
+            if isinstance(light, Environment) and light.sun is not None:
+                return np.array(light.sun)
         return None
 
 
 @dataclass
 class KnownPlace:
-    """The receivers of the last scene and the level of its ground: held while what they are made of stays."""
+    """The receivers of the last scene and the balance of its light: held while what they are made of stays."""
 
     key: str = ""
     receivers: tuple[Receiver, ...] = ()
-    level: GroundLevel = field(default_factory=lambda: GroundLevel(0.0))
+    balance: BalanceAnswer | None = None
 
 
 def build_scene(
@@ -137,6 +162,7 @@ def build_scene(
     photograph_key: str = "",
     known: KnownPlace | None = None,
     read_graphic: ReadGraphic | None = None,
+    read_panorama: ReadPanorama | None = None,
 ) -> Scene:
     """The scene of a shot for a photograph of any size (a smaller one for a proof).
 
@@ -147,12 +173,17 @@ def build_scene(
     photograph_key : tells the photograph's content for the keys; without it nothing is known again.
     known : the place of the last scene, brought up to date.
     read_graphic : gives a picture by its name; of a film the frame at a time [s].
+    read_panorama : gives a panorama by its name.
 
     Raises
     ------
     InputError
         If the shot lacks something that a render needs; it says what.
     """
+    panorama = _panorama(shot, read_panorama)
+    if panorama and shot.panorama and shot.panorama.dome is None:
+        own = shot.panorama.model_copy(update={"dome": dome_of(panorama.radiance)})
+        shot = shot.model_copy(update={"panorama": own})
     facts = derive(shot)
     for lack in missing(shot, facts):
         raise InputError(lack.field, lack.cause)
@@ -164,27 +195,53 @@ def build_scene(
     layout = _layout(models)
     panes, walls = _panes(shot, facts, graphics, layout.main_m)
     stood = (*models, *panes)
-    light = SunSky(facts.sun_shown, shot.sun.strength, shot.sky.strength, shot.sun.softness_deg, shot.sky.turbidity)
+    day = daylight_of(shot, facts)
     material = GROUND_MATERIALS[shot.ground.material]
-    mean = shot.ground.reflectance or material.reflectance
     sheen = Sheen(material.coat, material.roughness)
     figures = (camera.focal_px, *camera.principal_point, *camera.rotation.ravel(), *camera.position, camera.k1)
     behind = [(wall.name, wall.patches[0].vertices.round(6).tolist()) for wall in walls]
-    made_of = (photograph_key, width, height, figures, layout, mean, sheen, light.sun_strength > 0, behind)
+    sun = None if day.sun is None else day.sun.tolist()
+    light_of_day = (
+        sun,
+        day.turbidity,
+        day.ground,
+        day.dome,
+        day.dome_turn_deg,
+        [one.model_dump() for one in shot.patches],
+    )
+    made_of = (photograph_key, width, height, figures, layout, sheen, light_of_day, behind)
     known = known or KnownPlace()
-    if not photograph_key or known.key != repr(made_of):
-        receivers, level = _place(photograph, camera, layout, mean, sheen, light.sun_strength > 0)
-        known.key, known.receivers, known.level = repr(made_of), (*receivers, *walls), level
+    if not photograph_key or known.key != repr(made_of) or known.balance is None:
+        balance, receivers = _place(shot, photograph, camera, layout, sheen, day)
+        known.key, known.receivers, known.balance = repr(made_of), (*receivers, *walls), balance
+    balance = known.balance
+    light: Light
+    if panorama and shot.panorama and day.dome:
+        around = panorama.radiance * np.float32(shot.panorama.strength)
+        key = f"{shot.panorama.file} × {shot.panorama.strength}"
+        light = Environment(around, shot.panorama.turn_deg, facts.sun_shown if day.dome.sunny else None, key)
+    else:
+        strengths = shot.sun.strength, shot.sky.strength, shot.sun.softness_deg, shot.sky.turbidity
+        light = SunSky(facts.sun_shown, *strengths, balance.sky)
     return Scene(
         camera,
         known.receivers,
         stood,
         (light,),
-        known.level.luminance / mean,
+        np.array(balance.gain, np.float32) * np.float32(2**shot.exposure.stops),
         repr((made_of, light)) if photograph_key else "",
         repr([_look(thing) for thing in shot.models if not thing.hidden] + [*shot.panes]),
-        known.level.notes,
+        (*balance.notes, *(panorama.notes if panorama else ())),
     )
+
+
+def _panorama(shot: Shot, read: ReadPanorama | None) -> Panorama | None:
+    """The panorama that lights the shot, if one does."""
+    if shot.lit_by != "panorama" or shot.panorama is None:
+        return None
+    if read is None:
+        raise InputError("panorama", f"{shot.panorama.file} was not handed to this render")
+    return read(shot.panorama.file)
 
 
 def _no_graphics(name: str, _time_s: float) -> Graphic:
@@ -312,9 +369,10 @@ def _layout(stood: list[StoodModel]) -> _Layout:
 
 
 def _place(
-    photograph: Picture, camera: Pinhole, layout: _Layout, mean: float, sheen: Sheen, has_sun: bool
-) -> tuple[tuple[Receiver, ...], GroundLevel]:
-    """The receivers with the photograph on them, and how bright the main plane is in it."""
+    shot: Shot, photograph: Picture, camera: Pinhole, layout: _Layout, sheen: Sheen, day: Daylight
+) -> tuple[BalanceAnswer, tuple[Receiver, ...]]:
+    """The balance of the light, and the receivers with the photograph on them."""
+    assert shot.photograph
     height, width = photograph.codes.shape[:2]
     scale = min(1.0, (LOOKED_AT_PIXELS / (width * height)) ** 0.5)
     if scale < 1:
@@ -323,21 +381,19 @@ def _place(
         photograph = Picture(cv2.resize(photograph.codes, size, interpolation=cv2.INTER_AREA))
     encoded = photograph.encoded
     linear = decode_srgb(encoded)
-    level = ground_level(encoded, linear, camera, layout.main_m, has_sun)
+    if shot.patches:
+        whole = camera.scaled(shot.photograph.width / camera.width)
+        balance = balance_of(read_patches(shot.patches, photograph, shot.photograph.width), whole, day)
+    else:
+        balance = balance_of_ground(encoded, linear, camera, layout.main_m, day)
+    mean = float(luminance(np.array(balance.reflectances[GROUND]))) if GROUND in balance.reflectances else day.ground
+    white = np.array(balance.white, np.float32)
 
     def plane(name: str, height_m: float, only: Rect | None = None, without: tuple[Rect, ...] = ()) -> Receiver:
         return plane_receiver(
-            name,
-            linear,
-            camera,
-            height_m=height_m,
-            mean=mean,
-            level=level.luminance,
-            sheen=sheen,
-            only=only,
-            without=without,
+            name, linear, camera, height_m=height_m, mean=mean, white=white, sheen=sheen, only=only, without=without
         )
 
     holes = tuple(part for at, part in layout.levels if at < layout.main_m)
     others = [plane(f"level {at:g}", at, only=part) for at, part in layout.levels]
-    return (plane("ground", layout.main_m, without=holes), *others), level
+    return balance, (plane("ground", layout.main_m, without=holes), *others)

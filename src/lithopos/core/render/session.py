@@ -9,10 +9,11 @@ import cv2
 import numpy as np
 
 from lithopos.core.exchange.graphic import Graphic, ReadGraphic
+from lithopos.core.exchange.panorama import Panorama
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.geometry.model import Model
 from lithopos.core.render.empties import Empties
-from lithopos.core.render.scene import KnownPlace, Scene, build_scene
+from lithopos.core.render.scene import KnownPlace, ReadPanorama, Scene, build_scene
 from lithopos.core.render.tracer import MitsubaTracer, Tracer
 from lithopos.core.shot import Shot
 
@@ -53,6 +54,7 @@ class Session:
         self._photograph: tuple[str, float, Picture] | None = None
         self._models: dict[str, Model] = {}
         self._graphics: dict[tuple[str, float], Graphic] = {}
+        self._panorama: tuple[str, Panorama] | None = None
         self._place = KnownPlace()
 
     @property
@@ -75,6 +77,7 @@ class Session:
         key: str,
         read_model: Callable[[str], Model],
         read_graphic: ReadGraphic | None = None,
+        read_panorama: ReadPanorama | None = None,
     ) -> Scene:
         """The scene of a shot, shown to the tracer."""
 
@@ -96,8 +99,20 @@ class Session:
                 self._graphics[name, time_s] = read_graphic(name, time_s)
             return self._graphics[name, time_s]
 
+        def panorama(name: str) -> Panorama:
+            if self._panorama is None or self._panorama[0] != name or not key:
+                assert read_panorama
+                self._panorama = (name, read_panorama(name))
+            return self._panorama[1]
+
         scene = build_scene(
-            shot, photograph, model, key, self._place, (graphic if key else read_graphic) if read_graphic else None
+            shot,
+            photograph,
+            model,
+            key,
+            self._place,
+            (graphic if key else read_graphic) if read_graphic else None,
+            panorama if read_panorama else None,
         )
         self.tracer.show(scene)
         return scene

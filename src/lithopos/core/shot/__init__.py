@@ -10,7 +10,7 @@ from lithopos.core.shot.contact import Ground
 from lithopos.core.shot.deliver import Output
 from lithopos.core.shot.document import FORMAT, Shot, load_shot, new_shot, new_shot_camera, shot_schema, upgraded
 from lithopos.core.shot.ground import Length, Level
-from lithopos.core.shot.light import MarkedGnomon, Sky, Sun
+from lithopos.core.shot.light import Exposure, LightPatch, MarkedGnomon, PanoramaLight, Sky, Sun
 from lithopos.core.shot.pane import Pane, Viewpoint
 from lithopos.core.shot.perspective import Edge, HandCamera, SolvedCamera
 from lithopos.core.shot.photo import CameraNotes, Photograph
@@ -21,14 +21,17 @@ __all__ = [
     "FORMAT",
     "CameraNotes",
     "Edge",
+    "Exposure",
     "Ground",
     "HandCamera",
     "LaidTexture",
     "Length",
     "Level",
+    "LightPatch",
     "MarkedGnomon",
     "Output",
     "Pane",
+    "PanoramaLight",
     "Photograph",
     "Placed",
     "Print",

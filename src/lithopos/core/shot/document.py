@@ -12,7 +12,7 @@ from lithopos.core.errors import InputError, input_error_from
 from lithopos.core.shot.contact import Ground
 from lithopos.core.shot.deliver import Output
 from lithopos.core.shot.ground import Length, Level
-from lithopos.core.shot.light import MarkedGnomon, Sky, Sun
+from lithopos.core.shot.light import Exposure, LightPatch, MarkedGnomon, PanoramaLight, Sky, Sun
 from lithopos.core.shot.pane import Pane, Viewpoint
 from lithopos.core.shot.parts import DocumentPart
 from lithopos.core.shot.perspective import Edge, SolvedCamera
@@ -20,7 +20,7 @@ from lithopos.core.shot.photo import CameraNotes, Photograph
 from lithopos.core.shot.place import Placed
 from lithopos.core.shot.surface import SHIPPED
 
-FORMAT = 3
+FORMAT = 4
 
 __all__ = ["FORMAT", "LISTS", "Shot", "load_shot", "new_shot", "new_shot_camera", "shot_schema", "upgraded"]
 
@@ -28,7 +28,7 @@ __all__ = ["FORMAT", "LISTS", "Shot", "load_shot", "new_shot", "new_shot_camera"
 class Shot(DocumentPart):
     """One photograph with everything decided about it."""
 
-    format: Literal[3] = 3
+    format: Literal[4] = 4
     name: Annotated[str, Field(max_length=200)] = ""
     photograph: Photograph | None = None
     edges: Annotated[list[Edge], Field(max_length=2000)] = []
@@ -40,8 +40,12 @@ class Shot(DocumentPart):
     panes: Annotated[list[Pane], Field(max_length=200)] = []
     viewpoints: Annotated[list[Viewpoint], Field(max_length=100)] = []
     gnomons: Annotated[list[MarkedGnomon], Field(max_length=200)] = []
+    patches: Annotated[list[LightPatch], Field(max_length=200)] = []
     sun: Sun = Sun()
     sky: Sky = Sky()
+    panorama: PanoramaLight | None = None
+    lit_by: Literal["day", "panorama"] = "day"
+    exposure: Exposure = Exposure()
     ground: Ground = Ground()
     output: Output = Output()
 
@@ -71,6 +75,12 @@ class Shot(DocumentPart):
         return self
 
     @model_validator(mode="after")
+    def _its_light_is_there(self) -> Shot:
+        if self.lit_by == "panorama" and self.panorama is None:
+            raise ValueError("is lit by a panorama, but none is chosen")
+        return self
+
+    @model_validator(mode="after")
     def _carriers_carry(self) -> Shot:
         carriers = {placed.id: placed.on for placed in self.models}
         for placed in self.models:
@@ -94,6 +104,7 @@ class Shot(DocumentPart):
             named += [one.file for one in placed.prints.values()]
             named += [one.texture.file for one in placed.surfaces.values() if one.texture]
         named += [pane.file for pane in self.panes if pane.file]
+        named += [self.panorama.file] if self.panorama else []
         return [name for name in dict.fromkeys(named) if not name.startswith(SHIPPED)]
 
 
@@ -154,7 +165,12 @@ def _from_2(data: dict[str, Any]) -> dict[str, Any]:
     return {**data, "format": 3}
 
 
-_UPGRADES: dict[int, Any] = {1: _from_1, 2: _from_2}  # from format n to n + 1: a function of the document
+def _from_3(data: dict[str, Any]) -> dict[str, Any]:
+    """Format 3 knew no patches; what it knew is the same."""
+    return {**data, "format": 4}
+
+
+_UPGRADES: dict[int, Any] = {1: _from_1, 2: _from_2, 3: _from_3}  # from format n to n + 1: a function of the document
 
 
 def upgraded(data: dict[str, Any]) -> dict[str, Any]:

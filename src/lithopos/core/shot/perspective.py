@@ -7,17 +7,23 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from lithopos.core.camera.problem import FocalPrior, HandCamera, KnownHeight, Pixel, Positive, Run, XAxis
+from lithopos.core.marks.sharp import SharpLine
 from lithopos.core.shot.parts import DocumentPart, Identity
 
 __all__ = ["Edge", "HandCamera", "SolvedCamera"]
 
 
 class Edge(DocumentPart):
-    """A straight thing marked in the photograph, two points or more along it [px]."""
+    """A straight thing marked in the photograph, two points or more along it [px].
+
+    `points` are as drawn; `sharp` is what lies there in the picture, and is used unless the edge is to stay `by_hand`.
+    """
 
     id: Identity
     run: Run
     points: Annotated[list[Pixel], Field(min_length=2, max_length=1000)]
+    sharp: SharpLine | None = None
+    by_hand: bool = False
 
 
 class SolvedCamera(DocumentPart):

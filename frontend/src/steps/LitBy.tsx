@@ -1,0 +1,104 @@
+import { type FileOut, thumbUrl, type Upload } from "../api/client";
+import { useProject } from "../api/hooks";
+import type { StepProps } from "../marks/props";
+import { useChange } from "../state/changes";
+import { shortest } from "../state/light";
+import { say } from "../state/notices";
+import { Button, OneOf, Slider } from "../ui/controls";
+import { FileButton, PANORAMAS } from "../ui/FileButton";
+
+type Props = StepProps & { projectId: string; onFiles: (uploads: Upload[]) => void };
+
+/** What lights the place: a clear day, or a panorama; each keeps its settings while the other is in force. */
+export function LitBy({ shot, document, derived, projectId, onFiles }: Props) {
+  const { move, keep, change } = useChange(shot.id);
+  const { data: project } = useProject(projectId);
+  const files = (project?.files ?? []).filter(({ kind }) => kind === "panorama");
+  const { panorama, lit_by } = document;
+  const choose = (file: FileOut) =>
+    void change(
+      { panorama: { file: `sha256:${file.sha256}`, turn_deg: 0, strength: 1 }, lit_by: "panorama" },
+      `lit by ${file.name}`,
+    );
+  const measured = derived.sun?.azimuth_deg;
+  const bright = panorama?.dome;
+  return (
+    <div className="pb-1">
+      <div className="flex items-center justify-between gap-2 py-1 text-ink-700">
+        Lit by
+        <OneOf
+          look="joined"
+          label="What lights the place"
+          value={lit_by}
+          options={[
+            { value: "day", label: "a clear day" },
+            { value: "panorama", label: "a panorama" },
+          ]}
+          onValue={(by) => {
+            const first = files[0];
+            if (by === "panorama" && !panorama) {
+              if (first) choose(first);
+              else say("Bring a panorama of the place first: .hdr or .exr, twice as wide as high.");
+            } else void change({ lit_by: by }, `lit by a ${by}`);
+          }}
+        />
+      </div>
+      {(lit_by === "panorama" || files.length === 0) && (
+        <div className="flex flex-wrap items-center gap-1.5 py-1">
+          {files.map((file) => (
+            <button
+              key={file.sha256}
+              type="button"
+              title={file.name}
+              aria-label={`Lit by ${file.name}`}
+              aria-pressed={panorama?.file === `sha256:${file.sha256}`}
+              className="rounded border-2 border-transparent aria-pressed:border-verdigris"
+              onClick={() => choose(file)}
+            >
+              <img src={thumbUrl(file.sha256)} alt="" className="h-9 w-[72px] rounded-sm object-cover" />
+            </button>
+          ))}
+          <FileButton accept={PANORAMAS} onFiles={onFiles}>
+            Bring a panorama
+          </FileButton>
+        </div>
+      )}
+      {lit_by === "panorama" && panorama && (
+        <>
+          <Slider
+            label="Turned"
+            value={shortest(panorama.turn_deg)}
+            min={-180}
+            max={180}
+            step={0.5}
+            show={(v) => `${v.toFixed(1)}°`}
+            onMove={(turn_deg) => move({ panorama: { turn_deg } })}
+            onKeep={() => keep("turn of the panorama")}
+          />
+          {measured !== undefined && bright && (
+            <Button
+              onClick={() =>
+                void change(
+                  { panorama: { turn_deg: shortest(measured - bright.azimuth_deg) } },
+                  "panorama turned to the sun",
+                )
+              }
+            >
+              Turn its brightest place to the measured sun
+            </Button>
+          )}
+          <Slider
+            label="Its strength"
+            value={panorama.strength}
+            min={0}
+            max={3}
+            step={0.05}
+            show={(v) => `${v.toFixed(2)} ×`}
+            onMove={(strength) => move({ panorama: { strength } })}
+            onKeep={() => keep("strength of the panorama")}
+          />
+        </>
+      )}
+    </div>
+  );
+}

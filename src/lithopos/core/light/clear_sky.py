@@ -1,0 +1,68 @@
+"""What a clear day's sun and sky give a surface, in the renderer's unit: a table of its own sky (`tools/sky_table.py`).
+
+The sky is held by its harmonics about the sun's azimuth; see `harmonics`.
+"""
+
+from __future__ import annotations
+
+from functools import cache
+from pathlib import Path
+
+import numpy as np
+
+from lithopos.core.arrays import Array
+from lithopos.core.light.harmonics import EVEN, WEIGHTS, harmonics
+
+TABLE = Path(__file__).with_name("clear_sky.npz")
+ELEVATIONS_DEG = np.array(
+    [0.5, 1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11.5, 13, 16, 20, 25, 30, 36, 42, 50, 58, 66, 74, 82, 89.5]
+)
+TURBIDITIES = np.array([1.0, 1.5, 2, 2.5, 3, 3.5, 4, 5, 6, 7, 8, 9, 10])
+
+__all__ = ["ELEVATIONS_DEG", "TABLE", "TURBIDITIES", "sky_irradiance", "sun_irradiance"]
+
+
+def sun_irradiance(sun: Array, turbidity: float, normal: Array) -> Array:
+    """What the sun of strength 1 gives a surface, (3,).
+
+    Parameters
+    ----------
+    sun, normal : unit vectors (3,), world.
+    """
+    return _looked_up("sun", sun, turbidity) * max(float(np.dot(sun, normal)), 0.0)
+
+
+def sky_irradiance(sun: Array, turbidity: float, normal: Array) -> Array:
+    """What the whole clear sky of strength 1 gives a surface, (3,); see `sun_irradiance`."""
+    azimuth = np.arctan2(sun[1], sun[0])
+    c, s = np.cos(azimuth), np.sin(azimuth)
+    about = np.array([c * normal[0] + s * normal[1], -s * normal[0] + c * normal[1], normal[2]])
+    light = (harmonics(about) * WEIGHTS)[EVEN] @ _looked_up("sky", sun, turbidity)
+    return np.maximum(light, 0.0)
+
+
+@cache
+def _table() -> dict[str, Array]:
+    with np.load(TABLE) as held:
+        return {name: np.asarray(held[name], float) for name in ("sun", "sky")}
+
+
+def _looked_up(name: str, sun: Array, turbidity: float) -> Array:
+    """A figure between its neighbours in the table."""
+    elevation_deg = float(np.degrees(np.arcsin(np.clip(sun[2], -1, 1))))
+    i, a = _between(ELEVATIONS_DEG, elevation_deg)
+    j, b = _between(TURBIDITIES, turbidity)
+    values = _table()[name]
+    if name == "sun":  # falls by powers near the horizon
+        values = np.log(np.maximum(values, 1e-9))
+    low = (1 - b) * values[i, j] + b * values[i, j + 1]
+    high = (1 - b) * values[i + 1, j] + b * values[i + 1, j + 1]
+    found = (1 - a) * low + a * high
+    return np.exp(found) if name == "sun" else found
+
+
+def _between(steps: Array, value: float) -> tuple[int, float]:
+    """The step below a value, and how far it is to the next; held at the ends."""
+    value = float(np.clip(value, steps[0], steps[-1]))
+    at = int(np.clip(np.searchsorted(steps, value) - 1, 0, len(steps) - 2))
+    return at, (value - steps[at]) / (steps[at + 1] - steps[at])

@@ -1,0 +1,1 @@
+"""Marks made sharper than a hand: refined on the picture itself."""

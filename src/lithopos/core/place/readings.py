@@ -1,0 +1,95 @@
+"""What the photograph says of a mark, read when it is made or moved and kept beside what was drawn."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from typing import Any
+
+from lithopos.core.exchange.panorama import Panorama
+from lithopos.core.exchange.picture import Picture
+from lithopos.core.light.dome import dome_of
+from lithopos.core.marks.sharp import sharpened
+from lithopos.core.place.balance import read_patch
+from lithopos.core.shot import Edge, LightPatch, MarkedGnomon, load_shot
+from lithopos.core.shot.change import changed
+
+READ = ("edges", "gnomons", "patches")  # the lists whose things are read
+
+__all__ = ["READ", "with_readings"]
+
+
+def with_readings(
+    document: dict[str, Any],
+    patch: dict[str, Any],
+    photograph: Callable[[str], Picture],
+    panorama: Callable[[str], Panorama] | None = None,
+) -> dict[str, Any]:
+    """A change with what the photograph says of the marks that it makes or moves, and what a panorama gives.
+
+    Parameters
+    ----------
+    document, patch : as `shot.change` has them.
+    photograph, panorama : give one by its file's name.
+
+    Raises
+    ------
+    InputError
+        If the changed document is not valid, or a mark lies outside the photograph.
+    """
+    told = {name: patch[name] for name in READ if isinstance(patch.get(name), dict | list)}
+    around = patch.get("panorama")
+    chosen = around if isinstance(around, dict) and "file" in around else None
+    if not told and not chosen:
+        return patch
+    shot = load_shot(changed(document, patch))
+    result = dict(patch)
+    if chosen and panorama and shot.panorama:
+        result["panorama"] = {**chosen, "dome": dome_of(panorama(shot.panorama.file).radiance).model_dump()}
+    if shot.photograph is None:
+        return result
+    read = partial(photograph, shot.photograph.file)
+    for name, things in told.items():
+        before = {one["id"]: one for one in document.get(name, [])}
+        by_id = {one["id"]: one for one in things} if isinstance(things, list) else dict(things)
+        for one in getattr(shot, name):
+            if by_id.get(one.id) is not None:
+                by_id[one.id] = {**by_id[one.id], **_read_mark(one, before.get(one.id), read)}
+        result[name] = list(by_id.values()) if isinstance(things, list) else by_id
+    return result
+
+
+def _read_mark(
+    mark: Edge | MarkedGnomon | LightPatch, before: dict[str, Any] | None, photograph: Callable[[], Picture]
+) -> dict[str, Any]:
+    """The fields of a mark that the photograph tells; none if they hold still.
+
+    Parameters
+    ----------
+    before : the mark as it was; None for a new one.
+    photograph : gives the photograph, where it is needed.
+    """
+    if isinstance(mark, LightPatch):
+        moved = before is None or _drawn(before, "at", "radius_px") != _drawn(mark.model_dump(), "at", "radius_px")
+        if mark.seen is not None and not moved:
+            return {}
+        return {"seen": read_patch(photograph(), mark.at, mark.radius_px).model_dump()}
+    names = ("points",) if isinstance(mark, Edge) else ("foot", "tip")
+    if before is not None and _drawn(before, *names) == _drawn(mark.model_dump(), *names):
+        return {}
+    if isinstance(mark, Edge):
+        # An edge of several points was drawn along something bent: it stays as it is.
+        ends = (mark.points[0], mark.points[-1]) if len(mark.points) == 2 else None
+        line = sharpened(photograph().codes, *ends, "edge") if ends else None
+        return {"sharp": line.model_dump() if line else None}
+    line = sharpened(photograph().codes, mark.foot, mark.tip, "stripe") if mark.foot else None
+    return {"shadow": line.model_dump() if line else None}
+
+
+def _drawn(mark: dict[str, Any], *names: str) -> list[Any]:
+    """What was drawn, lists and tuples alike."""
+    return [_listed(mark.get(name)) for name in names]
+
+
+def _listed(value: Any) -> Any:
+    return [_listed(one) for one in value] if isinstance(value, (list, tuple)) else value

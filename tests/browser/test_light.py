@@ -1,0 +1,119 @@
+"""The Light step with a real mouse: patches to strengths, a known tone, sharp marks, and all of it taken back."""
+
+from __future__ import annotations
+
+import tempfile
+import unittest
+from typing import Any
+
+import cv2
+import numpy as np
+from proving.screen import Screen, chromium, screen
+from proving.server import running
+
+LIT, SHADE = (405.0, 1150.0), (1754.0, 760.0)
+
+
+class Lighting(unittest.TestCase):
+    page: Screen
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        chromium()
+
+    def ask(self, expression: str) -> Any:
+        return self.page.page.evaluate(f"window.lithopos.{expression}")
+
+    def after(self, gesture: Any) -> None:
+        before = self.page.revision()
+        gesture()
+        self.page.kept(before)
+
+    def test_patches_tones_and_sharp_marks(self) -> None:
+        with running(command="demo") as server, screen(server) as page:
+            self.page = page
+            page.until("window.lithopos?.derived.sun")
+            page.step("Light")
+            page.press("Photo")
+            begun = page.revision()
+            self.patches_give_strengths()
+            self.a_known_tone_makes_white_sure()
+            self.found_patches_lie_in_light_and_shade()
+            self.the_shadow_is_sharp_until_it_is_not()
+            self.a_panorama_is_turned_to_the_sun()
+            self.an_edge_is_refined()
+            for _ in range(page.revision() - begun):
+                here = page.revision()
+                page.page.get_by_role("button", name="Undo").click()
+                page.until(f"window.lithopos.revision < {here}")
+            self.assertEqual(self.ask("shot.patches"), [])
+            self.assertFalse(self.ask("shot.gnomons[0].by_hand"))
+
+    def mark(self, at: tuple[float, float]) -> None:
+        self.page.press("Mark a patch")
+        self.after(lambda: self.page.page.mouse.click(*self.page.photo(at)))
+
+    def patches_give_strengths(self) -> None:
+        page = self.page
+        self.mark(LIT)
+        self.assertFalse(self.ask("derived.balance.sky_measured"))
+        self.mark(SHADE)
+        told = self.ask("derived.balance")
+        self.assertEqual([patch["in_sun"] for patch in told["patches"]], [True, False])
+        share = np.array(told["shade"]) / told["white"]
+        self.assertTrue((share > 0.1).all() and (share < 0.6).all() and share[2] > share[0], share)
+        # Dragged out of the shade it is lit, and the sky is a clear day's again.
+        self.after(lambda: page.drag(page.photo(SHADE), page.photo((1400.0, 1100.0))))
+        page.until("window.lithopos.derived.balance.patches[1].in_sun")
+        self.assertFalse(self.ask("derived.balance.sky_measured"))
+
+    def a_known_tone_makes_white_sure(self) -> None:
+        before = np.mean(self.ask("derived.balance.white_sigma"))
+        self.after(lambda: self.page.press("light concrete"))
+        told = self.ask("derived.balance")
+        self.assertLess(np.mean(told["white_sigma"]), 0.5 * before)
+        self.assertIn("known tone", told["white_from"])
+
+    def found_patches_lie_in_light_and_shade(self) -> None:
+        self.after(lambda: self.page.press("Find patches"))
+        lights = {patch["light"] for patch in self.ask("shot.patches")}
+        self.assertGreaterEqual(lights, {"sun", "shade"})
+        self.assertTrue(self.ask("derived.balance.sky_measured"))
+
+    def the_shadow_is_sharp_until_it_is_not(self) -> None:
+        sharp = self.ask("derived.sun.sigma_deg.azimuth")
+        self.assertGreater(self.ask("shot.gnomons[0].shadow.width_px"), 1)
+        self.after(lambda: self.page.page.get_by_role("button", name="sharp").first.click())
+        self.assertGreater(self.ask("derived.sun.sigma_deg.azimuth"), sharp)
+
+    def a_panorama_is_turned_to_the_sun(self) -> None:
+        page = self.page
+        sky = np.full((64, 128, 3), 0.5, np.float32)
+        sky[20, 30] = 5000  # 90° - 20.5 · 180° / 64 up, to the left of its middle, which is +x
+        with tempfile.TemporaryDirectory() as folder:
+            path = f"{folder}/all-around.hdr"
+            cv2.imwrite(path, sky)
+            self.after(lambda: page.page.locator("input[accept*='.hdr']").set_input_files(path))
+        self.assertEqual(self.ask("shot.lit_by"), "panorama")
+        self.assertAlmostEqual(self.ask("shot.panorama.dome.azimuth_deg"), 180 - 30.5 * 360 / 128, delta=1)
+        self.after(lambda: page.press("Turn its brightest place to the measured sun"))
+        shown = self.ask("derived.sun_shown")
+        azimuth = np.degrees(np.arctan2(shown[1], shown[0])) % 360
+        self.assertAlmostEqual(float(azimuth), self.ask("derived.sun.azimuth_deg"), delta=0.5)
+        self.after(lambda: page.press("a clear day"))
+
+    def an_edge_is_refined(self) -> None:
+        page = self.page
+        page.step("Perspective")
+        count = self.ask("shot.edges.length")
+        page.page.keyboard.press("p")
+        # The side of a window, drawn two pixels beside it.
+        self.after(lambda: page.stroke((368.5, 380.0), (375.0, 540.0)))
+        edge = self.ask(f"shot.edges[{count}]")
+        self.assertIsNotNone(edge["sharp"])
+        self.assertLess(edge["sharp"]["sigma_px"], 0.3)
+        self.assertNotEqual(edge["sharp"]["points"][0], edge["points"][0])
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,163 @@
+"""Panoramas: files written by other libraries, light by closed forms, and a place lit by one."""
+
+from __future__ import annotations
+
+import tempfile
+import unittest
+from pathlib import Path
+from typing import Any
+
+import cv2
+import numpy as np
+import OpenEXR
+
+from lithopos.core.errors import InputError
+from lithopos.core.exchange.panorama import Panorama, read_panorama
+from lithopos.core.light.dome import dome_irradiance, dome_of, dome_sun
+from lithopos.core.place.balance import UP, Daylight, balance_of
+from lithopos.core.reading.ask import inspect_file
+from lithopos.core.render.scene import Environment, build_scene
+from lithopos.core.render.session import sized
+from lithopos.core.shot import PanoramaLight
+from tests.core.rendering import SCALE, box, photograph, sample, tracer
+from tests.core.test_render import STANDING, scene_of
+
+SUN_DEG = (63.0, 41.0)  # azimuth, elevation
+
+
+def around(sun: float = 0.0, sky: Any = (1.0, 1.0, 1.0), ground: float = 0.0, rows: int = 128) -> Any:
+    """A sky above, ground below, and a square sun of a degree and a half; painted by the file's own convention."""
+    picture = np.empty((rows, 2 * rows, 3), np.float32)
+    picture[: rows // 2], picture[rows // 2 :] = sky, ground
+    column = round((0.5 - SUN_DEG[0] / 360) * 2 * rows)  # the middle is +x, longitude goes on to the left
+    row = round((90 - SUN_DEG[1]) / 180 * rows)
+    picture[row : row + 1, column : column + 1] += sun
+    return picture
+
+
+class Files(unittest.TestCase):
+    def setUp(self) -> None:
+        holder = tempfile.TemporaryDirectory()
+        self.addCleanup(holder.cleanup)
+        self.folder = Path(holder.name)
+
+    def exr(self, name: str, channels: dict[str, Any]) -> Path:
+        path = self.folder / name
+        header = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
+        with OpenEXR.File(header, channels) as file:
+            file.write(str(path))
+        return path
+
+    def test_hdr_and_exr_come_in_as_they_were_written_and_large_ones_keep_their_light(self) -> None:
+        picture = around(sun=3000.0, sky=(0.5, 0.8, 1.5), ground=0.2, rows=64)
+        hdr = self.folder / "a.hdr"
+        cv2.imwrite(str(hdr), picture[..., ::-1])
+        np.testing.assert_allclose(read_panorama(hdr).radiance, picture, rtol=0.01, atol=0.01)
+        exr = self.exr("b.exr", {c: np.ascontiguousarray(picture[..., n]) for n, c in enumerate("RGB")})
+        np.testing.assert_array_equal(read_panorama(exr).radiance, picture)
+        self.assertEqual(inspect_file(exr)["kind"], "panorama")
+        wide = np.repeat(np.repeat(picture, 40, 0), 40, 1)
+        large = read_panorama(self.exr("c.exr", {c: np.ascontiguousarray(wide[..., n]) for n, c in enumerate("RGB")}))
+        self.assertEqual((large.width, large.radiance.shape[1]), (5120, 2048))
+        np.testing.assert_allclose(
+            large.radiance.mean((0, 1), dtype=float), picture.mean((0, 1), dtype=float), rtol=1e-3
+        )
+
+    def test_an_ordinary_picture_is_taken_with_a_warning(self) -> None:
+        path = self.folder / "all-around.png"
+        cv2.imwrite(str(path), np.full((100, 200, 3), 188, np.uint8))
+        read = read_panorama(path)
+        self.assertAlmostEqual(float(read.radiance.mean()), 0.503, delta=0.01)
+        self.assertIn("ordinary picture", read.notes[0])
+
+    def test_what_is_none_says_why(self) -> None:
+        good = around(rows=32)
+        planes = {c: np.ascontiguousarray(good[..., n]) for n, c in enumerate("RGB")}
+        nan, dark, low = ({c: v.copy() for c, v in planes.items()} for _ in range(3))
+        nan["R"][3, 3] = np.nan
+        for values in dark.values():
+            values[:] = 0
+        low["G"][:20] = -1
+        cases = {
+            "twice as wide": self.exr("a.exr", {c: np.ascontiguousarray(v[:, :40]) for c, v in planes.items()}),
+            "no numbers": self.exr("b.exr", nan),
+            "black": self.exr("c.exr", dark),
+            "negative": self.exr("d.exr", low),
+            "no red, green and blue": self.exr("e.exr", {"Z": planes["R"]}),
+        }
+        whole = cases["black"].with_name("w.exr")
+        noise = np.random.default_rng(1).random((32, 64), np.float32)
+        data = self.exr("f.exr", dict.fromkeys("RGB", noise)).read_bytes()
+        whole.write_bytes(data[: len(data) // 2])
+        cases["damaged EXR"] = whole
+        hdr = self.folder / "g.hdr"
+        cv2.imwrite(str(hdr), good)
+        hdr.write_bytes(hdr.read_bytes()[:300])
+        cases["damaged or cut-off HDR"] = hdr
+        for words, path in cases.items():
+            with self.subTest(words), self.assertRaisesRegex(InputError, words):
+                inspect_file(path)
+
+
+class Domes(unittest.TestCase):
+    def test_irradiance_is_that_of_closed_forms_however_it_is_turned(self) -> None:
+        """An even sky over black ground gives π (1 + n_z) / 2; a small sun of irradiance E gives E (n · d) more."""
+        way = np.radians(SUN_DEG)
+        sun = np.array([np.cos(way[1]) * np.cos(way[0]), np.cos(way[1]) * np.sin(way[0]), np.sin(way[1])])
+        solid = np.cos(way[1]) * (np.pi / 128) ** 2
+        dome, lit = dome_of(around()), dome_of(around(sun=4000.0))
+        self.assertFalse(dome.sunny)
+        self.assertTrue(lit.sunny)
+        for turn_deg in (0.0, 137.0):
+            t = np.radians(turn_deg)
+            turned = np.array([[np.cos(t), -np.sin(t), 0], [np.sin(t), np.cos(t), 0], [0, 0, 1]]) @ sun
+            # Its pixel's middle, half a pixel beside what was meant.
+            self.assertGreater(float(dome_sun(lit, turn_deg) @ turned), np.cos(np.radians(1.5)))
+            for normal in ([0.0, 0, 1], [1.0, 0, 0], [0.0, -1, 0], [0.6, 0, 0.8]):
+                even = dome_irradiance(dome, turn_deg, np.array(normal))
+                np.testing.assert_allclose(even, np.pi * (1 + normal[2]) / 2, rtol=0.02, atol=0.02)
+                direct = 4000 * solid * max(float(turned @ normal), 0)
+                added = dome_irradiance(lit, turn_deg, np.array(normal)) - even
+                np.testing.assert_allclose(added, direct, atol=0.06 * 4000 * solid)
+
+    def test_the_ground_tells_its_strength_by_channel(self) -> None:
+        dome = dome_of(around(sun=8000.0, sky=(0.4, 0.6, 1.0), ground=0.1))
+        day = Daylight(None, 3.5, 0.3, dome=dome)
+        self.assertTrue(day.shines)
+        _, given = day.irradiance(UP)
+        told = balance_of([], scene_of().camera, day)
+        np.testing.assert_allclose(np.array(told.gain) / np.pi * given, told.white, rtol=1e-6)
+
+
+class Lit(unittest.TestCase):
+    def lit(self, turn_deg: float) -> Any:
+        light = PanoramaLight(file="all-around.hdr", turn_deg=turn_deg)
+        return sample(models=[STANDING]).model_copy(update={"lit_by": "panorama", "panorama": light})
+
+    def test_a_shot_lit_by_a_panorama_throws_its_shadow_away_from_the_panorama_s_sun(self) -> None:
+        picture = around(sun=30_000.0, sky=(0.3, 0.4, 0.6), ground=0.2)
+        panorama = Panorama(picture, picture.shape[1], picture.shape[0])
+        model = box((0.4, 0.4, 1.2), grey=0.5)
+        scene = build_scene(
+            self.lit(20.0), sized(photograph(), SCALE), lambda _: model, read_panorama=lambda _: panorama
+        )
+        (light,) = scene.lights
+        assert isinstance(light, Environment) and light.sun is not None
+        azimuth = np.degrees(np.arctan2(light.sun[1], light.sun[0]))
+        self.assertAlmostEqual(float(azimuth), SUN_DEG[0] + 20, delta=1.5)
+        foot = np.array([*STANDING["position_m"][:2], 0.0])
+        away = np.array([-light.sun[0], -light.sun[1], 0]) / np.hypot(*light.sun[:2])
+        engine = tracer()
+        engine.show(scene)
+        spots = scene.camera.project(np.stack([foot + 0.7 * away, foot - 0.9 * away])).astype(np.int32)
+        with_it, bare = (engine.radiance(place, spots, 0, 64, 1).sum((1, 2)) for place in ("with", "without"))
+        self.assertLess(with_it[0], 0.6 * bare[0])
+        self.assertGreater(with_it[1], 0.9 * bare[1])
+
+    def test_a_panorama_that_is_not_handed_over_is_told(self) -> None:
+        with self.assertRaisesRegex(InputError, "panorama"):
+            build_scene(self.lit(0.0), sized(photograph(), SCALE), lambda _: box((1, 1, 1), grey=0.5))
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,85 @@
+"""Strengths of sun and sky: random scenes of the tests' own, and the table of the clear sky against the renderer."""
+
+from __future__ import annotations
+
+import unittest
+
+import numpy as np
+
+from lithopos.core.arrays import Array
+from lithopos.core.light.clear_sky import sky_irradiance, sun_irradiance
+from lithopos.core.light.strengths import PatchIn, solve_strengths
+from lithopos.core.light.sun import sun_direction
+from tests.core.rendering import tracer
+
+SUN, SKY = np.array([0.63, 0.49, 0.32]), np.array([0.16, 0.23, 0.33])  # level irradiance at strength 1
+WHITE_PAINT = 0.8
+
+
+class ClearSky(unittest.TestCase):
+    def test_the_table_agrees_with_the_renderer_s_own_sky(self) -> None:
+        """Irradiance by the emitter's own sampling of directions, level and upright."""
+        import drjit as dr
+
+        mi = tracer().mi
+        rng = np.random.default_rng(2)
+        for elevation_deg, turbidity in ((12.0, 2.7), (33.0, 3.4), (61.0, 7.5)):
+            sun = sun_direction(0.8, np.radians(elevation_deg))
+            told = {"type": "sunsky", "sun_direction": sun.tolist(), "turbidity": turbidity, "albedo": 0.25}
+            for normal in ([0.0, 0, 1], [np.cos(0.8), np.sin(0.8), 0], [-np.sin(0.8), np.cos(0.8), 0]):
+                for without, ours in (("sun_scale", sky_irradiance), ("sky_scale", sun_irradiance)):
+                    emitter = mi.load_dict({**told, without: 0.0})
+                    sample = mi.Point2f(*rng.random((2, 1 << 16), np.float32))
+                    way, weight = emitter.sample_direction(dr.zeros(mi.SurfaceInteraction3f), sample)
+                    rise = np.maximum(np.array(way.d).T @ normal, 0)
+                    true = (np.nan_to_num(np.array(weight).T) * rise[:, None]).mean(0)
+                    np.testing.assert_allclose(ours(sun, turbidity, np.array(normal)), true, rtol=0.03, atol=2e-3)
+
+
+class Strengths(unittest.TestCase):
+    def scene(self, rng: np.random.Generator, card: bool) -> tuple[Array, Array, Array, Array]:
+        """How far white and the sky beside the sun are off, in logarithms, and what is stated of it, (3,) each."""
+        white = np.exp(rng.normal(0, 0.12, 3) + rng.normal(0, 0.3))
+        beside = np.exp(rng.normal(0, 0.35, 3))
+        theta = white / (SUN + SKY * beside)
+        opening = np.exp(rng.normal(-0.1, 0.25, 3))
+        ground = 0.3 * np.exp(rng.normal(0, 0.25) + rng.normal(0, 0.15, 3))
+        patches = []
+        for number in range(6):
+            lit = number < 3
+            light = theta * SUN + theta * beside * SKY if lit else theta * beside * SKY * opening
+            texture = np.exp(rng.normal(0, 0.05 if lit else 0.12) + rng.normal(0, 0.01, 3))
+            patches.append(PatchIn(ground * light * texture, 0.0, "ground", lit, SUN if lit else np.zeros(3), SKY))
+        if card:
+            patches.append(PatchIn(WHITE_PAINT * white * np.exp(rng.normal(0, 0.03)), 0.0, "card", True, SUN, SKY))
+        told = solve_strengths(patches, SUN, SKY, {"ground": 0.3}, {"card": WHITE_PAINT} if card else {})
+        return np.log(told.white / white), told.white_sigma, np.log(told.sky / told.sun / beside), told.sky_sigma
+
+    def test_stated_uncertainties_hold_over_random_scenes_and_a_card_tells_white(self) -> None:
+        rng = np.random.default_rng(4)
+        for card in (False, True):
+            off_white, white_sigma, off_sky, sky_sigma = (
+                np.array(part) for part in zip(*(self.scene(rng, card) for _ in range(45)), strict=True)
+            )
+            with self.subTest(card=card):
+                self.assertGreater(float((np.abs(off_white) < 1.96 * white_sigma).mean()), 0.92)
+                self.assertGreater(float((np.abs(off_sky) < 1.96 * sky_sigma).mean()), 0.9)
+                if card:
+                    self.assertLess(float(np.median(np.abs(off_white))), 0.05)
+
+    def test_a_wrong_patch_is_told_and_moves_little(self) -> None:
+        theta = 0.9 / (SUN + SKY)
+        lit = [PatchIn(0.3 * theta * (SUN + SKY), 0.0, "ground", True, SUN, SKY) for _ in range(4)]
+        shade = [PatchIn(0.3 * theta * SKY, 0.0, "ground", False, np.zeros(3), SKY) for _ in range(2)]
+        wrong = PatchIn(0.9 * theta * (SUN + SKY), 0.0, "ground", True, SUN, SKY)
+        tones = {"ground": 0.3}
+        clean = solve_strengths([*lit, *shade], SUN, SKY, {}, tones)
+        told = solve_strengths([*lit, *shade, wrong], SUN, SKY, {}, tones)
+        self.assertEqual(told.wrong, (False,) * 6 + (True,))
+        self.assertGreater(told.residuals[-1], 0.5)
+        np.testing.assert_allclose(told.white, clean.white, rtol=0.06)
+        np.testing.assert_allclose(clean.white, 0.9, rtol=0.02)
+
+
+if __name__ == "__main__":
+    unittest.main()
