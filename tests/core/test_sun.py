@@ -117,7 +117,7 @@ class Sun(unittest.TestCase):
                 solve([marks])
         alone = solve([gnomon(FEET[0], 200, 40, footless=True)])
         assert isinstance(alone, NoAnswer)
-        self.assertIn("foot too, or a second gnomon", alone.reason)
+        self.assertIn("foot too, or a second shadow", alone.reason)
 
 
 if __name__ == "__main__":

@@ -19,7 +19,8 @@ from lithopos.core.camera.vanishing import RUNS, Marks
 from lithopos.core.errors import InputError, NoAnswer
 from lithopos.core.grounds import GROUND_MATERIALS
 from lithopos.core.light.dome import dome_sun
-from lithopos.core.light.sun import Gnomon, KnownCamera, SunAnswer, SunProblem, solve_sun, sun_direction
+from lithopos.core.light.shadows import Gnomon
+from lithopos.core.light.sun import KnownCamera, SunAnswer, SunProblem, solve_sun, sun_direction
 from lithopos.core.place.balance import BalanceAnswer, Daylight, balance_of
 from lithopos.core.place.pane import PaneAnswer, pane_answer
 from lithopos.core.questions import camera_problem_of

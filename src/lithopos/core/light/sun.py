@@ -1,9 +1,7 @@
-"""The sun's direction from gnomons: things and their shadows on the ground.
+"""The sun's direction from shadows in the photograph, most likely of all by every mark together.
 
-Two facts hold for each gnomon. Its top, its shadow's tip and the image of the sun's direction lie on
-one line; its foot, its tip and the point of the horizon below the sun lie on one line. Both are
-bilinear in the marks, so the maximum-likelihood direction minimises the constraints' values whitened
-by their own covariance (Sampson's distance; Hartley & Zisserman 2004, section 4.2.6).
+What each mark asks of a direction is in `shadows`; here their whitened values are brought as near to nothing as they
+go, and what the camera's own uncertainty adds is told.
 """
 
 from __future__ import annotations
@@ -19,27 +17,13 @@ from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.camera.problem import ImageSize, Pixel, Positive
 from lithopos.core.camera.solution import HAND_SIGMA_PX
 from lithopos.core.errors import InputError, NoAnswer
-from lithopos.core.marks.sharp import SharpLine
+from lithopos.core.light.shadows import BoxShadow, Gnomon, Pointed, SeenSun, ShadowEdge, ShadowMark
 
-# What throws a shadow is no perfect line: a shadow's middle is taken to be known no better than so [px].
-SHADOW_SIGMA_PX = 0.25
 _SMALL = 1e-4  # a small change of the camera [rad, or of 1]
+_GRID_DEG = 15  # between the directions that are tried where only outlines tell
+DISAGREES = 3.0  # a mark is named when without it the others agree this many times better
 
-__all__ = ["Gnomon", "GnomonAnswer", "KnownCamera", "SunAnswer", "SunProblem", "solve_sun", "sun_direction"]
-
-
-class Gnomon(BaseModel):
-    """A thing and its shadow [px]: foot and top (one plumb above the other) and the shadow's tip.
-
-    Without a foot it is only a point and its shadow. `shadow` is the shadow's middle line as it was found in the
-    picture: it tells the sun's azimuth better than foot and tip.
-    """
-
-    model_config = ConfigDict(extra="forbid")
-    foot: Pixel | None = None
-    top: Pixel
-    tip: Pixel
-    shadow: SharpLine | None = None
+__all__ = ["KnownCamera", "MarkAnswer", "SunAnswer", "SunProblem", "solve_sun", "sun_direction"]
 
 
 class KnownCamera(BaseModel):
@@ -82,28 +66,55 @@ class KnownCamera(BaseModel):
 
 
 class SunProblem(BaseModel):
-    """What `lithopos sun` takes."""
+    """What `lithopos sun` takes: marks of any kinds, at least one."""
 
     model_config = ConfigDict(extra="forbid")
     image: ImageSize
     camera: KnownCamera
-    gnomons: Annotated[list[Gnomon], Field(min_length=1, max_length=200)]
+    gnomons: Annotated[list[Gnomon], Field(max_length=200)] = []
+    shadow_edges: Annotated[list[ShadowEdge], Field(max_length=200)] = []
+    boxes: Annotated[list[BoxShadow], Field(max_length=50)] = []
+    sun: Pointed | None = None
+
+    @model_validator(mode="after")
+    def _something_is_marked(self) -> SunProblem:
+        if not self.marks():
+            raise ValueError("gnomons: none is given, nor a shadow's edge, nor a box")
+        return self
+
+    def marks(self) -> dict[str, ShadowMark]:
+        """Every mark by the name of its field."""
+        lists: dict[str, list[ShadowMark]] = {
+            "gnomons": [*self.gnomons],
+            "shadow_edges": [*self.shadow_edges],
+            "boxes": [*self.boxes],
+        }
+        found = {f"{name}[{number}]": mark for name, marks in lists.items() for number, mark in enumerate(marks)}
+        return {**found, "sun": self.sun} if self.sun else found
 
 
-class GnomonAnswer(BaseModel):
-    """How far a gnomon's marks must move, root mean square, to agree with the solved sun [px]."""
+class MarkAnswer(BaseModel):
+    """How far a mark's points must move, root mean square, to agree with the solved sun [px]."""
 
     residual_px: float
 
 
 class SunAnswer(BaseModel):
-    """The direction from the ground to the sun, with standard deviations."""
+    """The direction from the ground to the sun, with standard deviations.
+
+    Attributes
+    ----------
+    disagrees : the field of the one mark without which all others agree far better; None where there is none.
+    """
 
     direction: tuple[float, float, float]
     azimuth_deg: float
     elevation_deg: float
     sigma_deg: dict[str, float]
-    gnomons: list[GnomonAnswer]
+    gnomons: list[MarkAnswer]
+    shadow_edges: list[MarkAnswer] = []
+    boxes: list[MarkAnswer] = []
+    disagrees: str | None = None
     warnings: list[str]
 
 
@@ -114,195 +125,194 @@ def sun_direction(azimuth_rad: float, elevation_rad: float) -> Array:
 
 
 def solve_sun(problem: SunProblem) -> SunAnswer | NoAnswer:
-    """The sun from gnomons seen by a solved camera.
+    """The sun from shadows seen by a solved camera.
 
     Raises
     ------
     InputError
-        If a gnomon can't be one: its tip in the sky, its shadow on the sun's side, foot and top the same.
+        If a mark can't be one: a tip in the sky, a shadow on the sun's side, foot and top the same.
     """
     camera = problem.camera.pinhole(problem.image)
+    marks = problem.marks()
     if camera.k1:
-        gnomons = [_straightened(gnomon, camera) for gnomon in problem.gnomons]
-        problem, camera = problem.model_copy(update={"gnomons": gnomons}), replace(camera, k1=0.0)
-    for number, gnomon in enumerate(problem.gnomons):
-        _refuse_impossible(gnomon, camera, f"gnomons[{number}]")
-    footless = sum(gnomon.foot is None for gnomon in problem.gnomons)
-    if footless == len(problem.gnomons) and footless < 2:
-        return NoAnswer("one point and its shadow give no sun; mark the thing's foot too, or a second gnomon")
-    start = _start(problem.gnomons, camera)
-    if start is None:
-        return NoAnswer("the gnomons give no sun: their lines run together; mark one in another part of the picture")
-    at, jacobian, residuals = _fit(problem.gnomons, camera, start)
-    return _answer(problem, camera, at, jacobian, residuals)
+        marks = {field: mark.straightened(camera) for field, mark in marks.items()}
+        camera = replace(camera, k1=0.0)
+    for field, mark in marks.items():
+        mark.refuse(camera, field)
+    every = list(marks.values())
+    start = _start(every, camera)
+    if isinstance(start, NoAnswer):
+        return start
+    for field, mark in marks.items():
+        if isinstance(mark, Gnomon):
+            mark.agree_with(SeenSun(camera, sun_direction(*start)), field)
+    at, jacobian, residuals = _fit(every, camera, start)
+    return _answer(problem, marks, camera, at, jacobian, residuals)
 
 
-def _straightened(gnomon: Gnomon, camera: Pinhole) -> Gnomon:
-    """A gnomon's marks as a lens without distortion would have shown them."""
-    marks = {name: mark for name in ("foot", "top", "tip") if (mark := getattr(gnomon, name)) is not None}
-    pixels = camera.straightened(list(marks.values()))
-    straight = Gnomon.model_validate({name: (float(x), float(y)) for name, (x, y) in zip(marks, pixels, strict=True)})
-    if gnomon.shadow is None:
-        return straight
-    points = [(float(x), float(y)) for x, y in camera.straightened(gnomon.shadow.points)]
-    return straight.model_copy(update={"shadow": gnomon.shadow.model_copy(update={"points": points})})
-
-
-def _refuse_impossible(gnomon: Gnomon, camera: Pinhole, field: str) -> None:
-    tip = camera.ground_points([gnomon.tip])[0]
-    if not np.isfinite(tip).all():
-        raise InputError(f"{field}.tip", "the shadow's tip lies above the horizon, so not on the ground")
-    if np.allclose(gnomon.top, gnomon.tip, atol=0.5):
-        raise InputError(f"{field}.tip", "top and tip are the same point, which shows no direction")
-    if gnomon.foot is None:
-        return
-    foot = camera.ground_points([gnomon.foot])[0]
-    if not np.isfinite(foot).all():
-        raise InputError(f"{field}.foot", "lies above the horizon, so not on the ground")
-    top = _above(camera, foot, np.array(gnomon.top))
-    if top[2] <= 1e-6 * camera.position[2]:
-        raise InputError(field, "points below the horizon: its top is not above its foot")
-    if np.linalg.norm(tip[:2] - foot[:2]) < 1e-6 * camera.position[2]:
-        raise InputError(f"{field}.tip", "foot and tip are the same point, which shows no direction")
-
-
-def _above(camera: Pinhole, foot: Array, top: Array) -> Array:
-    """The point plumb above a ground point (3,) that is nearest to the ray through a pixel (2,)."""
-    way = camera.rays([top])[0]
-    plumb = np.array([0.0, 0.0, 1.0])
-    matrix = np.column_stack([plumb, -way])
-    height = np.linalg.lstsq(matrix, camera.position - foot, rcond=None)[0][0]
-    return foot + height * plumb
-
-
-def _start(gnomons: list[Gnomon], camera: Pinhole) -> Array | None:
-    """A direction (azimuth, elevation) [rad] to start from."""
-    for gnomon in gnomons:
-        if gnomon.foot is not None:
-            foot, tip = camera.ground_points([gnomon.foot, gnomon.tip])
-            ray = _above(camera, foot, np.array(gnomon.top)) - tip
-            return np.array([np.arctan2(ray[1], ray[0]), np.arctan2(ray[2], np.hypot(ray[0], ray[1]))])
-    normals = np.array([np.cross(camera.rays([g.top])[0], camera.rays([g.tip])[0]) for g in gnomons])
-    normals /= np.linalg.norm(normals, axis=1, keepdims=True)
+def _start(marks: list[ShadowMark], camera: Pinhole) -> Array | NoAnswer:
+    """A direction (azimuth, elevation) [rad] to start from: the one most nearly square to all that the marks tell."""
+    if not marks:
+        return NoAnswer("nothing is marked")
+    normals = np.concatenate([np.zeros((0, 3)), *(m.normals(camera) for m in marks if not isinstance(m, BoxShadow))])
+    if len(normals) < 2 and any(isinstance(mark, BoxShadow) for mark in marks):
+        return _searched(marks, camera)
+    if all(isinstance(mark, ShadowEdge) and mark.runs == "plumb" for mark in marks):
+        azimuth = _azimuth_alone(normals, marks, camera)
+        return NoAnswer(
+            f"plumb edges tell the sun's direction ({azimuth:.1f}° from x) but not its height; "
+            "mark a thing's top and its shadow's tip, or a level edge"
+        )
+    if len(normals) == 1:
+        return NoAnswer("one point and its shadow give no sun; mark the thing's foot too, or a second shadow")
     _, spread, axes = np.linalg.svd(normals, full_matrices=True)
-    if len(spread) < 2 or spread[1] < 1e-4:
-        return None
-    ray = axes[-1] * np.sign(axes[-1][2] or 1.0)
-    for number, gnomon in enumerate(gnomons):
-        tip = camera.ground_points([gnomon.tip])[0]
-        rise = np.linalg.lstsq(
-            np.column_stack([ray, -camera.rays([gnomon.top])[0]]), camera.position - tip, rcond=None
-        )[0][0]
-        if rise <= 0:
-            raise InputError(f"gnomons[{number}]", "points below the horizon: its shadow falls towards the sun")
-    return np.array([np.arctan2(ray[1], ray[0]), np.arcsin(ray[2])])
+    if spread[1] < 1e-4:
+        return NoAnswer("the shadows give no sun: their lines run together; mark one in another part of the picture")
+    x, y, z = axes[-1] * np.sign(axes[-1][2] or 1.0)
+    return np.array([np.arctan2(y, x), np.arcsin(np.clip(z, 0.02, 1))])
 
 
-def _whitened(gnomons: list[Gnomon], camera: Pinhole, at: Array) -> list[Array]:
-    """Each gnomon's constraint values over their standard deviation for marks with an error of 1 px."""
-    sun = sun_direction(at[0], at[1])
-    image = camera.project_direction(sun)
-    below = camera.project_direction([sun[0], sun[1], 0.0])
-    found = []
-    for gnomon in gnomons:
-        if gnomon.shadow is not None:
-            found.append(_by_shadow(gnomon, gnomon.shadow, image, below))
-            continue
-        value, slope = _collinear(np.array(gnomon.top), np.array(gnomon.tip), image)
-        if gnomon.foot is None:
-            found.append(np.array([value / np.linalg.norm(slope)]))
-            continue
-        level, level_slope = _collinear(np.array(gnomon.foot), np.array(gnomon.tip), below)
-        # By top, tip and foot: both constraints share the tip.
-        rows = np.array([[*slope, 0.0, 0.0], [0.0, 0.0, *level_slope[2:], *level_slope[:2]]])
-        # By hand, the two values over the Cholesky factor of their covariance: this runs at every move of a drag.
-        (a, b), (_, c) = rows @ rows.T
-        first = value / np.sqrt(a)
-        found.append(np.array([first, (level - b / np.sqrt(a) * first) / np.sqrt(max(c - b * b / a, 1e-30))]))
-    return found
+def _azimuth_alone(normals: Array, marks: list[ShadowMark], camera: Pinhole) -> float:
+    """The azimuth [deg] that plumb edges tell: away from the edge, on the side where the sun is."""
+    x, y, _ = np.linalg.svd(normals)[2][-1] if len(normals) > 2 else np.cross(normals[0], [0, 0, 1])
+    mark = marks[0]
+    if isinstance(mark, ShadowEdge):
+        ends = camera.ground_points(mark.shadow, mark.level_m)[:, :2]
+        # The shadow begins at the end that lies nearer to where the edge meets the ground.
+        foot = max(mark.edge, key=lambda point: point[1])
+        near, far = sorted(
+            zip(ends, mark.shadow, strict=True), key=lambda end: np.linalg.norm(np.subtract(end[1], foot))
+        )
+        if np.dot(near[0] - far[0], [x, y]) < 0:
+            x, y = -x, -y
+    return float(np.degrees(np.arctan2(y, x))) % 360
 
 
-def _by_shadow(gnomon: Gnomon, shadow: SharpLine, image: Array, below: Array) -> Array:
-    """The two constraints where the shadow's line is known by itself: the tip lies on it, and errs along it alone."""
-    start, end = np.array(shadow.points[0]), np.array(shadow.points[-1])
-    way = (end - start) / max(float(np.linalg.norm(end - start)), 1e-9)
-    tip = start + ((np.array(gnomon.tip) - start) @ way) * way
-    value, slope = _collinear(np.array(gnomon.top), tip, image)
-    own = np.hypot(float(np.linalg.norm(slope[:2])), float(slope[2:] @ way))
-    level, level_slope = _collinear(start, end, below)
-    better = max(shadow.sigma_px, SHADOW_SIGMA_PX) / HAND_SIGMA_PX
-    return np.array([value / max(own, 1e-30), level / max(float(np.linalg.norm(level_slope)) * better, 1e-30)])
+def _searched(marks: list[ShadowMark], camera: Pinhole) -> Array:
+    """The best of directions all over the sky, where only outlines tell."""
+    tried = np.radians(
+        [(azimuth, elevation) for azimuth in range(0, 360, _GRID_DEG) for elevation in range(10, 90, _GRID_DEG // 2)]
+    )
+    misfit = [float((_whitened(marks, camera, at) ** 2).sum()) for at in tried]
+    return np.asarray(tried[int(np.argmin(misfit))])
 
 
-def _collinear(p: Array, q: Array, v: Array) -> tuple[float, Array]:
-    """v · (p × q) for pixels p, q and a homogeneous point v, and its slope (4,) by p and q."""
-    (px, py), (qx, qy) = p, q
-    vx, vy, vz = v / np.sqrt(v @ v)
-    value = vx * (py - qy) + vy * (qx - px) + vz * (px * qy - py * qx)
-    return float(value), np.array([qy * vz - vy, vx - qx * vz, vy - vz * py, vz * px - vx])
+def _whitened(marks: list[ShadowMark], camera: Pinhole, at: Array) -> Array:
+    """All constraint values over their standard deviation for marks with an error of 1 px."""
+    seen = SeenSun(camera, sun_direction(at[0], at[1]))
+    return np.concatenate([mark.whitened(seen) for mark in marks])
 
 
-def _fit(gnomons: list[Gnomon], camera: Pinhole, start: Array) -> tuple[Array, Array, list[Array]]:
-    """The best (azimuth, elevation) [rad], its Jacobian for marks off by 1 px, each gnomon's residuals."""
-
-    def values(at: Array) -> Array:
-        return np.concatenate(_whitened(gnomons, camera, at))
-
+def _fit(marks: list[ShadowMark], camera: Pinhole, start: Array) -> tuple[Array, Array, Array]:
+    """The best (azimuth, elevation) [rad], its Jacobian for marks off by 1 px, the residuals."""
     # Gauss–Newton with halved steps: two unknowns and a start beside the answer need no more.
-    at, here = start, values(start)
+    at, here = start, _whitened(marks, camera, start)
     for _ in range(40):
-        jacobian = _jacobian(gnomons, camera, at)
-        step = np.linalg.lstsq(jacobian, -here, rcond=None)[0]
-        there = values(at + step)
-        while there @ there > here @ here and float(np.abs(step).max()) > 1e-13:
+        step = np.linalg.lstsq(_jacobian(marks, camera, at), -here, rcond=None)[0]
+        there = _whitened(marks, camera, at + step)
+        while (not there @ there <= here @ here or not 0 < at[1] + step[1] < np.pi) and np.abs(step).max() > 1e-13:
             step = step / 2
-            there = values(at + step)
+            there = _whitened(marks, camera, at + step)
         at, here = at + step, there
         if float(np.abs(step).max()) < 1e-10:
             break
-    return at, _jacobian(gnomons, camera, at), _whitened(gnomons, camera, at)
+    return at, _jacobian(marks, camera, at), here
 
 
-def _jacobian(gnomons: list[Gnomon], camera: Pinhole, at: Array, step: float = 1e-6) -> Array:
+def _jacobian(marks: list[ShadowMark], camera: Pinhole, at: Array, step: float = 1e-6) -> Array:
     """How the whitened constraints change with (azimuth, elevation), (M, 2)."""
-    sides = [
-        np.concatenate(_whitened(gnomons, camera, at + sign * step * axis)) for axis in np.eye(2) for sign in (1, -1)
-    ]
+    sides = [_whitened(marks, camera, at + sign * step * axis) for axis in np.eye(2) for sign in (1, -1)]
     return np.column_stack([sides[0] - sides[1], sides[2] - sides[3]]) / (2 * step)
 
 
 def _answer(
-    problem: SunProblem, camera: Pinhole, at: Array, jacobian: Array, residuals: list[Array]
+    problem: SunProblem,
+    marks: dict[str, ShadowMark],
+    camera: Pinhole,
+    at: Array,
+    jacobian: Array,
+    residuals: Array,
 ) -> SunAnswer | NoAnswer:
-    every = np.concatenate(residuals)
+    every = list(marks.values())
     information = jacobian.T @ jacobian
-    freedom = len(every) - 2
-    noise = max(HAND_SIGMA_PX, float(np.sqrt((every**2).sum() / freedom)) if freedom > 0 else 0.0)
-    if np.linalg.cond(information) > 1e14:
-        return NoAnswer("the gnomons give no sun: their lines run together; mark one in another part of the picture")
-    covariance = np.linalg.inv(information) * noise**2 + _from_camera(problem, camera, at, jacobian, every)
+    freedom = len(residuals) - 2
+    noise = max(HAND_SIGMA_PX, float(np.sqrt((residuals**2).sum() / freedom)) if freedom > 0 else 0.0)
+    if not np.isfinite(information).all() or np.linalg.cond(information) > 1e14:
+        return NoAnswer("the shadows give no sun: their lines run together; mark one in another part of the picture")
+    covariance = np.linalg.inv(information) * noise**2 + _from_camera(problem, every, camera, at, jacobian, residuals)
     azimuth, elevation = float(at[0]), float(at[1])
     if not 0 < elevation < np.pi / 2:
-        raise InputError("gnomons", "the sun they give lies below the horizon; check foot, top and tip")
+        raise InputError(next(iter(marks)), "the sun they give lies below the horizon; check every mark's ends")
     direction = sun_direction(azimuth, elevation)
     sigma = np.degrees(np.sqrt(np.diag(covariance)))
-    warnings = []
-    if max(sigma[0] * np.cos(elevation), sigma[1]) > 1:
-        warnings.append(
-            f"The sun is known to ± {2 * sigma[0]:.1f}° in direction and ± {2 * sigma[1]:.1f}° in height only; "
-            "a further gnomon, far from the others, would help."
-        )
+    # The camera's share of the residuals is none: marks' own, one by one.
+    seen = SeenSun(camera, direction)
+    off = {field: float(np.sqrt((mark.whitened(seen) ** 2).mean())) for field, mark in marks.items()}
+    disagrees = _disagreeing(marks, camera, at, residuals) if noise > 2 * HAND_SIGMA_PX else None
     return SunAnswer(
         direction=(float(direction[0]), float(direction[1]), float(direction[2])),
         azimuth_deg=float(np.degrees(azimuth)) % 360,
         elevation_deg=float(np.degrees(elevation)),
         sigma_deg={"azimuth": float(sigma[0]), "elevation": float(sigma[1])},
-        gnomons=[GnomonAnswer(residual_px=float(np.sqrt((value**2).mean()))) for value in residuals],
-        warnings=warnings,
+        gnomons=_answers(off, "gnomons"),
+        shadow_edges=_answers(off, "shadow_edges"),
+        boxes=_answers(off, "boxes"),
+        disagrees=disagrees,
+        warnings=_warnings(sigma, elevation, disagrees),
     )
 
 
-def _from_camera(problem: SunProblem, camera: Pinhole, at: Array, jacobian: Array, residuals: Array) -> Array:
+def _answers(off: dict[str, float], name: str) -> list[MarkAnswer]:
+    return [MarkAnswer(residual_px=value) for field, value in off.items() if field.startswith(f"{name}[")]
+
+
+def _disagreeing(marks: dict[str, ShadowMark], camera: Pinhole, at: Array, residuals: Array) -> str | None:
+    """The one mark without which the others agree far better; None where there is none, or it can't be told."""
+    whole = float((residuals**2).sum()) / max(len(residuals) - 2, 1)
+    best: tuple[float, str] | None = None
+    for field in marks:
+        others = [mark for name, mark in marks.items() if name != field]
+        start = _start(others, camera)
+        if isinstance(start, NoAnswer):
+            continue
+        _, jacobian, left = _fit(others, camera, at)
+        if len(left) < 3 or np.linalg.cond(jacobian.T @ jacobian) > 1e14:
+            continue
+        rest = float((left**2).sum()) / (len(left) - 2)
+        if best is None or rest < best[0]:
+            best = rest, field
+    return best[1] if best and best[0] * DISAGREES**2 < whole else None
+
+
+def _warnings(sigma: Array, elevation: float, disagrees: str | None) -> list[str]:
+    """What is doubtful, in words, and what would help most."""
+    found = []
+    if disagrees:
+        found.append(f"{_called(disagrees)} disagrees with all the others; look at its ends, or strike it out.")
+    level, upward = sigma[0] * np.cos(elevation), sigma[1]
+    if max(level, upward) > 1:
+        if level > 2 * upward:
+            helps = "the edge of a plumb thing's shadow, as long as can be, would help most"
+        elif upward > 2 * level:
+            helps = "a tall thing's top and its shadow's tip would help most"
+        else:
+            helps = "a further shadow, far from the others, would help"
+        found.append(
+            f"The sun is known to ± {2 * sigma[0]:.1f}° in direction and ± {2 * sigma[1]:.1f}° in height only; {helps}."
+        )
+    return found
+
+
+def _called(field: str) -> str:
+    """A mark's field as one says it: `gnomons[1]` is gnomon 2."""
+    names = {"gnomons": "Gnomon", "shadow_edges": "Shadow's edge", "boxes": "Box"}
+    name, _, number = field.rstrip("]").partition("[")
+    return f"{names[name]} {int(number) + 1}" if number else "The sun in the picture"
+
+
+def _from_camera(
+    problem: SunProblem, marks: list[ShadowMark], camera: Pinhole, at: Array, jacobian: Array, residuals: Array
+) -> Array:
     """What the camera's own uncertainty adds, (2, 2) [rad²]; its figures are taken as independent."""
     sigma = problem.camera.sigma
     forward = camera.rotation[2]
@@ -312,15 +322,19 @@ def _from_camera(problem: SunProblem, camera: Pinhole, at: Array, jacobian: Arra
         (_turned(camera, level), np.radians(sigma.get("tilt_deg", 0.0))),
         (_turned(camera, forward), np.radians(sigma.get("roll_deg", 0.0))),
         (_turned(camera, np.array([0.0, 0.0, 1.0])), np.radians(sigma.get("heading_deg", 0.0))),
+        (replace(camera, focal_px=camera.focal_px * (1 + _SMALL)), sigma.get("focal_px", 0.0) / camera.focal_px),
+        # Only what is known in metres, an edge's height, feels how far the lens stands above the ground.
         (
-            replace(camera, focal_px=camera.focal_px * (1 + _SMALL)),
-            sigma.get("focal_px", 0.0) / camera.focal_px,
+            replace(camera, position=camera.position * (1 + _SMALL)),
+            sigma.get("height_m", 0.0) / float(camera.position[2]),
         ),
     ]
     total = np.zeros((2, 2))
     for changed, deviation in changes:
+        if not deviation:
+            continue
         # One Gauss–Newton step tells where the best direction moves for a slightly other camera.
-        difference = np.concatenate(_whitened(problem.gnomons, changed, at)) - residuals
+        difference = _whitened(marks, changed, at) - residuals
         shift = -np.linalg.lstsq(jacobian, difference, rcond=None)[0] * deviation / _SMALL
         total += np.outer(shift, shift)
     return total

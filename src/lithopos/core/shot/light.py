@@ -9,7 +9,7 @@ from pydantic import Field, FiniteFloat
 from lithopos.core.camera.problem import Pixel
 from lithopos.core.light.dome import Dome
 from lithopos.core.light.patches import Facing, PatchSeen
-from lithopos.core.light.sun import Gnomon
+from lithopos.core.light.shadows import Gnomon
 from lithopos.core.shot.parts import DocumentPart, FileName, Identity, Name
 
 __all__ = ["Exposure", "LightPatch", "MarkedGnomon", "PanoramaLight", "Sky", "Sun"]
