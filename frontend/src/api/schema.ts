@@ -506,6 +506,98 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * Almanac
+         * @description When and where the photograph was taken, by which the sun's place is known.
+         *
+         *     Attributes
+         *     ----------
+         *     zone : of the zones' database, or an offset; null: the zone of the place.
+         *     bearing_deg : the compass bearing of the world's x axis, clockwise from north; null: as the camera wrote it.
+         */
+        Almanac: {
+            /**
+             * Bearing Deg
+             * @default null
+             */
+            bearing_deg: number | null;
+            /**
+             * Date
+             * Format: date
+             */
+            date: string;
+            /** Latitude Deg */
+            latitude_deg: number;
+            /** Longitude Deg */
+            longitude_deg: number;
+            /**
+             * Time
+             * Format: time
+             */
+            time: string;
+            /**
+             * Zone
+             * @default null
+             */
+            zone: string | null;
+        };
+        /**
+         * AlmanacAnswer
+         * @description The sun by date and place.
+         *
+         *     Attributes
+         *     ----------
+         *     compass_deg, elevation_deg : where it stood, clockwise from north, and how high.
+         *     zone : the time zone that was used; `zone_assumed`: nobody gave it, it is that of the place.
+         *     bearing_deg : the compass bearing of the x axis in force; None where nobody knows it.
+         *     direction : in the shot's world; None without a bearing, or below the horizon.
+         *     reason : why it is no sun to light by.
+         *     times : when it stood as high as the shadows tell, at most twice.
+         */
+        AlmanacAnswer: {
+            /**
+             * Bearing Deg
+             * @default null
+             */
+            bearing_deg: number | null;
+            /** Compass Deg */
+            compass_deg: number;
+            /**
+             * Direction
+             * @default null
+             */
+            direction: [
+                number,
+                number,
+                number
+            ] | null;
+            /** Elevation Deg */
+            elevation_deg: number;
+            /**
+             * Reason
+             * @default null
+             */
+            reason: string | null;
+            /**
+             * Times
+             * @default []
+             */
+            times: components["schemas"]["AlmanacTime"][];
+            /** Zone */
+            zone: string;
+            /** Zone Assumed */
+            zone_assumed: boolean;
+        };
+        /**
+         * AlmanacTime
+         * @description A time of the day at which the sun stood as high as shadows tell, and how the x axis would lie then.
+         */
+        AlmanacTime: {
+            /** Bearing Deg */
+            bearing_deg: number;
+            /** Time */
+            time: string;
+        };
+        /**
          * BalanceAnswer
          * @description What a photograph tells of its light, by channel.
          *
@@ -764,9 +856,18 @@ export interface components {
          *     lengths : what each of the shot's lengths measures; the camera's own list ends with the levels' too.
          *     sun_shown : the direction in force, measured or set by hand; of a panorama its brightest place.
          *     panes : where each of the shot's panes hangs.
+         *     almanac : the sun by date and place, where they are given.
+         *     softness_deg : the sun's apparent diameter in force; `softness` what soft edges tell of it.
          *     balance : what the marked patches tell of the light; None where none is marked, or no sun is known yet.
          */
         Derived: {
+            /** @default null */
+            almanac: components["schemas"]["AlmanacAnswer"] | null;
+            /**
+             * Almanac Reason
+             * @default null
+             */
+            almanac_reason: string | null;
             /** @default null */
             balance: components["schemas"]["BalanceAnswer"] | null;
             /** @default null */
@@ -806,6 +907,13 @@ export interface components {
              * @default []
              */
             panes: components["schemas"]["PaneAnswer"][];
+            /** @default null */
+            softness: components["schemas"]["SoftnessAnswer"] | null;
+            /**
+             * Softness Deg
+             * @default 0.53
+             */
+            softness_deg: number;
             /** @default null */
             sun: components["schemas"]["SunAnswer"] | null;
             /**
@@ -1045,14 +1153,6 @@ export interface components {
             spread_percent: number | null;
             /** Sure */
             sure: boolean;
-        };
-        /**
-         * GnomonAnswer
-         * @description How far a gnomon's marks must move, root mean square, to agree with the solved sun [px].
-         */
-        GnomonAnswer: {
-            /** Residual Px */
-            residual_px: number;
         };
         /**
          * Ground
@@ -1429,6 +1529,14 @@ export interface components {
             residual_px: number;
         };
         /**
+         * MarkAnswer
+         * @description How far a mark's points must move, root mean square, to agree with the solved sun [px].
+         */
+        MarkAnswer: {
+            /** Residual Px */
+            residual_px: number;
+        };
+        /**
          * MarkedGnomon
          * @description A gnomon with its identity in the document; its refined shadow is not used where it is to stay `by_hand`.
          */
@@ -1448,6 +1556,12 @@ export interface components {
             ] | null;
             /** Id */
             id: string;
+            /**
+             * On
+             * @default level
+             * @enum {string}
+             */
+            on: "level" | "wall_a" | "wall_b";
             /** @default null */
             shadow: components["schemas"]["SharpLine"] | null;
             /** Tip */
@@ -1460,6 +1574,85 @@ export interface components {
                 number,
                 number
             ];
+        };
+        /**
+         * MarkedPenumbra
+         * @description A soft edge with its identity in the document.
+         */
+        MarkedPenumbra: {
+            /** Across */
+            across: [
+                number,
+                number
+            ][];
+            /**
+             * Height M
+             * @default null
+             */
+            height_m: number | null;
+            /** Id */
+            id: string;
+            /** @default null */
+            soft: components["schemas"]["SoftEdge"] | null;
+            /**
+             * Top
+             * @default null
+             */
+            top: [
+                number,
+                number
+            ] | null;
+        };
+        /**
+         * MarkedShadowEdge
+         * @description An edge and its shadow in the document; `level` names the level on which the shadow lies, null for the ground.
+         */
+        MarkedShadowEdge: {
+            /**
+             * By Hand
+             * @default false
+             */
+            by_hand: boolean;
+            /** Edge */
+            edge: [
+                number,
+                number
+            ][];
+            /**
+             * Foot
+             * @default null
+             */
+            foot: [
+                number,
+                number
+            ] | null;
+            /**
+             * Height M
+             * @default null
+             */
+            height_m: number | null;
+            /** Id */
+            id: string;
+            /**
+             * Level
+             * @default null
+             */
+            level: string | null;
+            /**
+             * Runs
+             * @default plumb
+             * @enum {string}
+             */
+            runs: "plumb" | "level";
+            /** Shadow */
+            shadow: [
+                number,
+                number
+            ][];
+            /** @default null */
+            sharp_edge: components["schemas"]["SharpLine"] | null;
+            /** @default null */
+            sharp_shadow: components["schemas"]["SharpLine"] | null;
         };
         /**
          * Materials
@@ -1745,6 +1938,27 @@ export interface components {
         PatchesOut: {
             /** Patches */
             patches: components["schemas"]["LightPatch"][];
+        };
+        /**
+         * PenumbraAnswer
+         * @description One soft edge's apparent size of the sun; or why it tells none.
+         */
+        PenumbraAnswer: {
+            /**
+             * Diameter Deg
+             * @default null
+             */
+            diameter_deg: number | null;
+            /**
+             * Reason
+             * @default null
+             */
+            reason: string | null;
+            /**
+             * Sigma Deg
+             * @default null
+             */
+            sigma_deg: number | null;
         };
         /**
          * Photograph
@@ -2362,6 +2576,8 @@ export interface components {
          * @description One photograph with everything decided about it.
          */
         Shot: {
+            /** @default null */
+            almanac: components["schemas"]["Almanac"] | null;
             /**
              * Camera
              * @default {
@@ -2458,8 +2674,18 @@ export interface components {
              * @default []
              */
             patches: components["schemas"]["LightPatch"][];
+            /**
+             * Penumbras
+             * @default []
+             */
+            penumbras: components["schemas"]["MarkedPenumbra"][];
             /** @default null */
             photograph: components["schemas"]["Photograph"] | null;
+            /**
+             * Shadow Edges
+             * @default []
+             */
+            shadow_edges: components["schemas"]["MarkedShadowEdge"][];
             /**
              * @default {
              *       "strength": 1,
@@ -2469,10 +2695,11 @@ export interface components {
             sky: components["schemas"]["Sky"];
             /**
              * @default {
+             *       "at": null,
              *       "azimuth_deg": 315,
              *       "elevation_deg": 40,
              *       "kind": "gnomons",
-             *       "softness_deg": 0.53,
+             *       "softness_deg": null,
              *       "strength": 1
              *     }
              */
@@ -2552,6 +2779,44 @@ export interface components {
             turbidity: number;
         };
         /**
+         * SoftEdge
+         * @description A shadow's edge: a point of its middle, its unit normal towards the light, its whole width and ± [px].
+         */
+        SoftEdge: {
+            /** Middle */
+            middle: [
+                number,
+                number
+            ];
+            /** Normal */
+            normal: [
+                number,
+                number
+            ];
+            /** Sigma Px */
+            sigma_px: number;
+            /** Width Px */
+            width_px: number;
+        };
+        /**
+         * SoftnessAnswer
+         * @description The sun's apparent diameter by all soft edges together; none where none tells it.
+         */
+        SoftnessAnswer: {
+            /**
+             * Diameter Deg
+             * @default null
+             */
+            diameter_deg: number | null;
+            /** Penumbras */
+            penumbras: components["schemas"]["PenumbraAnswer"][];
+            /**
+             * Sigma Deg
+             * @default null
+             */
+            sigma_deg: number | null;
+        };
+        /**
          * SolvedCamera
          * @description The camera follows from the edges.
          *
@@ -2605,9 +2870,22 @@ export interface components {
         };
         /**
          * Sun
-         * @description The sun: measured from the gnomons, or set by hand.
+         * @description The sun: measured from shadows (`gnomons`: of all kinds), from date and place, or set by hand.
+         *
+         *     Attributes
+         *     ----------
+         *     at : the sun itself, where it stands in the picture.
+         *     softness_deg : its apparent diameter by hand; null: as the soft edges tell, else a clear day's own.
          */
         Sun: {
+            /**
+             * At
+             * @default null
+             */
+            at: [
+                number,
+                number
+            ] | null;
             /**
              * Azimuth Deg
              * @default 315
@@ -2623,12 +2901,12 @@ export interface components {
              * @default gnomons
              * @enum {string}
              */
-            kind: "gnomons" | "hand";
+            kind: "gnomons" | "almanac" | "hand";
             /**
              * Softness Deg
-             * @default 0.53
+             * @default null
              */
-            softness_deg: number;
+            softness_deg: number | null;
             /**
              * Strength
              * @default 1
@@ -2638,20 +2916,39 @@ export interface components {
         /**
          * SunAnswer
          * @description The direction from the ground to the sun, with standard deviations.
+         *
+         *     Attributes
+         *     ----------
+         *     disagrees : the field of the one mark without which all others agree far better; None where there is none.
          */
         SunAnswer: {
             /** Azimuth Deg */
             azimuth_deg: number;
+            /**
+             * Boxes
+             * @default []
+             */
+            boxes: components["schemas"]["MarkAnswer"][];
             /** Direction */
             direction: [
                 number,
                 number,
                 number
             ];
+            /**
+             * Disagrees
+             * @default null
+             */
+            disagrees: string | null;
             /** Elevation Deg */
             elevation_deg: number;
             /** Gnomons */
-            gnomons: components["schemas"]["GnomonAnswer"][];
+            gnomons: components["schemas"]["MarkAnswer"][];
+            /**
+             * Shadow Edges
+             * @default []
+             */
+            shadow_edges: components["schemas"]["MarkAnswer"][];
             /** Sigma Deg */
             sigma_deg: {
                 [key: string]: number;

@@ -6,7 +6,7 @@ import { STEPS, type Step, usePicked } from "../state/editor";
 import { ContactStep } from "../steps/ContactStep";
 import { DeliverStep } from "../steps/DeliverStep";
 import { GroundStep } from "../steps/GroundStep";
-import { LightStep } from "../steps/LightStep";
+import { LightStep } from "../steps/light/LightStep";
 import { PhotoStep } from "../steps/PhotoStep";
 import { PerspectiveStep } from "../steps/perspective/PerspectiveStep";
 import { PlaceStep } from "../steps/place/PlaceStep";

@@ -22,7 +22,7 @@ export function facts(
   renders: RenderOut[],
   revision: number,
 ): Record<Step, Fact> {
-  const { camera, sun } = derived;
+  const { camera } = derived;
   const picture = shot.photograph;
   const things = [...shot.models, ...shot.panes];
   return {
@@ -44,22 +44,7 @@ export function facts(
           text: things.length === 1 ? (things[0]?.name ?? "") : `${things.length} things`,
         }
       : { state: camera ? "needs you" : "not begun", text: "nothing stands yet" },
-    light:
-      shot.sun.kind === "hand"
-        ? { state: "set by hand", text: `sun ${shot.sun.elevation_deg.toFixed(1)}° high` }
-        : sun
-          ? {
-              state: "measured",
-              text: `sun ${withRange(sun.elevation_deg, sun.sigma_deg.elevation, "°")} high`,
-            }
-          : {
-              state: camera ? "needs you" : "not begun",
-              text: !camera
-                ? "after the perspective"
-                : shot.gnomons.length
-                  ? "gnomons disagree"
-                  : "no gnomon yet",
-            },
+    light: light(shot, derived),
     contact: { state: "set by hand", text: shot.ground.material },
     deliver: delivered(renders, revision),
   };
@@ -76,6 +61,23 @@ function perspective(shot: Shot, derived: Derived): Fact {
   return shot.edges.length
     ? { state: "needs you", text: "not solved yet" }
     : { state: "needs you", text: "no edges yet" };
+}
+
+function light(shot: Shot, { camera, sun, almanac }: Derived): Fact {
+  if (shot.sun.kind === "hand")
+    return { state: "set by hand", text: `sun ${shot.sun.elevation_deg.toFixed(1)}° high` };
+  if (shot.sun.kind === "almanac")
+    return almanac?.direction
+      ? { state: "measured", text: `sun ${almanac.elevation_deg.toFixed(1)}° high, by date` }
+      : { state: "needs you", text: "date or place is missing" };
+  if (sun)
+    return {
+      state: "measured",
+      text: `sun ${withRange(sun.elevation_deg, sun.sigma_deg.elevation, "°")} high`,
+    };
+  if (!camera) return { state: "not begun", text: "after the perspective" };
+  const marked = shot.gnomons.length + shot.shadow_edges.length > 0;
+  return { state: "needs you", text: marked ? "the shadows disagree" : "no shadow marked yet" };
 }
 
 function delivered(renders: RenderOut[], revision: number): Fact {

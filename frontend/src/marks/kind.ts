@@ -24,7 +24,8 @@ export type StrokeTool = {
 /** Marks by clicking a number of points, each with its own words. */
 export type ClickTool = {
   grasp: "clicks";
-  prompts: readonly string[];
+  /** What is to be clicked, one after the other; by the tool's sort where it has several. */
+  prompts: readonly string[] | Readonly<Record<string, readonly string[]>>;
   /** Null where nothing comes of it; the tool stays in the hand. */
   make(points: readonly ImagePoint[], making: Making): Made | null | Promise<Made | null>;
 };

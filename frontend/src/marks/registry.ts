@@ -1,9 +1,13 @@
-import type { Kind } from "./kind";
+import type { ClickTool, Kind } from "./kind";
 
 /** All kinds of marks: every folder here whose index exports a `kind`. */
 export const KINDS: Kind[] = Object.values(
   import.meta.glob<Kind>("./*/index.tsx", { eager: true, import: "kind" }),
 ).sort((one, other) => one.rank - other.rank);
+
+/** What a tool that clicks asks for, of the sort that is in the hand. */
+export const promptsOf = ({ prompts }: ClickTool, sort = ""): readonly string[] =>
+  Array.isArray(prompts) ? prompts : ((prompts as Record<string, readonly string[]>)[sort] ?? []);
 
 /** The tool of the kind that is in the hand. */
 export const toolOf = (kind: string | undefined) => KINDS.find((one) => one.name === kind)?.tool;

@@ -1,6 +1,6 @@
 import type { Frame } from "../geometry/frame";
 import { image } from "../geometry/points";
-import { toolOf } from "../marks/registry";
+import { promptsOf, toolOf } from "../marks/registry";
 import { useEditor, usePicked } from "../state/editor";
 import { Tag } from "./Tag";
 
@@ -42,7 +42,8 @@ export function FoundSegment({ frame }: { frame: Frame }) {
 export function Prompt({ frame }: { frame: Frame }) {
   const { tool, loupe } = usePicked("tool", "loupe");
   const spec = toolOf(tool?.kind);
-  if (!tool || spec?.grasp !== "clicks" || spec.prompts.length < 2 || !loupe) return null;
+  const prompts = spec?.grasp === "clicks" ? promptsOf(spec, tool?.sort) : [];
+  if (!tool || prompts.length < 2 || !loupe) return null;
   const [x, y] = frame.toScreen(loupe);
   const marked = tool.marks.map((mark) => frame.toScreen(mark));
   const path = [...marked, [x, y] as const].map((p, i) => `${i ? "L" : "M"}${p[0]} ${p[1]}`).join("");
@@ -52,7 +53,7 @@ export function Prompt({ frame }: { frame: Frame }) {
       {marked.map((p) => (
         <circle key={p.join()} cx={p[0]} cy={p[1]} r={4.2} fill="#fff" stroke="#22262b" strokeWidth={1.8} />
       ))}
-      <Tag x={x + 14} y={y + 22} text={spec.prompts[tool.marks.length] ?? ""} />
+      <Tag x={x + 14} y={y + 22} text={prompts[tool.marks.length] ?? ""} />
     </>
   );
 }

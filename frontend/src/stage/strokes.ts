@@ -5,7 +5,7 @@ import { type Frame, zoomedAbout } from "../geometry/frame";
 import { apart, type ImagePoint, image, middle, newId, type ScreenPoint } from "../geometry/points";
 import { ontoSegment } from "../geometry/snap";
 import type { Made } from "../marks/kind";
-import { toolOf } from "../marks/registry";
+import { promptsOf, toolOf } from "../marks/registry";
 import { endDraft, useChange } from "../state/changes";
 import { type Tool, useEditor } from "../state/editor";
 import { say } from "../state/notices";
@@ -83,7 +83,8 @@ export function useStrokes({ shot, document, derived }: Shown, frame: Frame) {
       const tool = toolOf(inHand?.kind);
       if (tool?.grasp !== "clicks" || !inHand) return;
       const marks = [...inHand.marks, at];
-      if (marks.length < tool.prompts.length) return useEditor.setState({ tool: { ...inHand, marks } });
+      if (marks.length < promptsOf(tool, inHand.sort).length)
+        return useEditor.setState({ tool: { ...inHand, marks } });
       id.current = newId(inHand.kind.charAt(0));
       const about = making();
       if (!about) return;

@@ -156,20 +156,29 @@ export function TextField({
   label,
   value,
   onValue,
+  onClear,
+  placeholder,
 }: {
   label: string;
   value: string;
   onValue: (value: string) => void;
+  onClear?: () => void;
+  placeholder?: string;
 }) {
   const [text, setText] = useState(value);
   useEffect(() => setText(value), [value]);
-  const commit = () => text.trim() && text !== value && onValue(text.trim());
+  const commit = () => {
+    if (text === value) return;
+    if (text.trim()) onValue(text.trim());
+    else onClear?.();
+  };
   return (
     <label className="flex flex-col gap-1 py-1 text-ink-700">
       {label}
       <input
-        className="rounded-md border border-lime-300 bg-white px-2 py-1 text-ink-900"
+        className="rounded-md border border-lime-300 bg-white px-2 py-1 text-ink-900 placeholder:text-ink-500"
         value={text}
+        placeholder={placeholder}
         onChange={(event) => setText(event.target.value)}
         onBlur={commit}
         onKeyDown={(event) => event.key === "Enter" && commit()}

@@ -18,15 +18,13 @@ from lithopos.core.camera.solve import bearable, pinhole_of, solve_camera
 from lithopos.core.camera.vanishing import RUNS, Marks
 from lithopos.core.errors import InputError, NoAnswer
 from lithopos.core.grounds import GROUND_MATERIALS
-from lithopos.core.light.dome import dome_sun
-from lithopos.core.light.shadows import Gnomon
-from lithopos.core.light.sun import KnownCamera, SunAnswer, SunProblem, solve_sun, sun_direction
+from lithopos.core.light.softness import CLEAR_DEG, SoftnessAnswer
+from lithopos.core.light.sun import SunAnswer
 from lithopos.core.place.balance import BalanceAnswer, Daylight, balance_of
 from lithopos.core.place.pane import PaneAnswer, pane_answer
+from lithopos.core.place.sunlight import AlmanacAnswer, almanac_answer, measured_sun, softness_of, sun_in_force
 from lithopos.core.questions import camera_problem_of
 from lithopos.core.shot import Shot
-
-LOWEST_SUN = 0.02  # of a panorama's brightest place, that its shadows end somewhere
 
 __all__ = ["Derived", "LevelAnswer", "daylight_of", "derive", "shot_after_gesture"]
 
@@ -50,6 +48,8 @@ class Derived(BaseModel):
     lengths : what each of the shot's lengths measures; the camera's own list ends with the levels' too.
     sun_shown : the direction in force, measured or set by hand; of a panorama its brightest place.
     panes : where each of the shot's panes hangs.
+    almanac : the sun by date and place, where they are given.
+    softness_deg : the sun's apparent diameter in force; `softness` what soft edges tell of it.
     balance : what the marked patches tell of the light; None where none is marked, or no sun is known yet.
     """
 
@@ -62,6 +62,10 @@ class Derived(BaseModel):
     levels: list[LevelAnswer] = []
     sun: SunAnswer | None = None
     sun_reason: str | None = None
+    almanac: AlmanacAnswer | None = None
+    almanac_reason: str | None = None
+    softness_deg: float = CLEAR_DEG
+    softness: SoftnessAnswer | None = None
     sun_shown: tuple[float, float, float] | None = None
     panes: list[PaneAnswer] = []
     balance: BalanceAnswer | None = None
@@ -164,34 +168,22 @@ def _with_lengths_on_levels(shot: Shot, camera: CameraAnswer, levels: list[Level
 
 
 def _derive_sun(shot: Shot, camera: CameraAnswer, result: Derived) -> None:
-    measured = _measured_sun(shot, camera)
+    heights = {one.id: one.height_m for one in result.levels if one.height_m is not None}
+    measured = measured_sun(shot, camera, heights)
     if isinstance(measured, NoAnswer):
         result.sun_reason = measured.reason
     else:
         result.sun = measured
-    dome = shot.panorama.dome if shot.panorama and shot.lit_by == "panorama" else None
-    if shot.panorama and dome:
-        x, y, z = dome_sun(dome, shot.panorama.turn_deg)
-        result.sun_shown = (float(x), float(y), max(float(z), LOWEST_SUN))
-    elif shot.sun.kind == "hand":
-        x, y, z = sun_direction(*np.radians([shot.sun.azimuth_deg, shot.sun.elevation_deg]))
-        result.sun_shown = (float(x), float(y), float(z))
-    elif result.sun:
-        result.sun_shown = result.sun.direction
-
-
-def _measured_sun(shot: Shot, camera: CameraAnswer) -> SunAnswer | NoAnswer:
-    if not shot.gnomons:
-        return NoAnswer("no gnomon is marked yet")
-    known = KnownCamera.model_validate(camera.model_dump())
-    marks = [
-        Gnomon(foot=one.foot, top=one.top, tip=one.tip, shadow=None if one.by_hand else one.shadow)
-        for one in shot.gnomons
-    ]
-    try:
-        return solve_sun(SunProblem(image=camera.image, camera=known, gnomons=marks))
-    except InputError as error:
-        return NoAnswer(_plain(error))
+    day = almanac_answer(shot, camera, result.sun)
+    if isinstance(day, AlmanacAnswer):
+        result.almanac = day
+    elif shot.almanac:
+        result.almanac_reason = day.reason
+    if shot.sun.kind == "almanac":
+        result.sun_reason = day.reason
+    shown = sun_in_force(shot, result.sun, result.almanac)
+    result.sun_shown = shown
+    result.softness_deg, result.softness = softness_of(shot, camera, shown)
 
 
 def _plain(error: InputError) -> str:

@@ -1,60 +1,91 @@
+import type { Gnomon } from "../../api/client";
 import { useChange } from "../../state/changes";
 import { toggleTool, usePicked } from "../../state/editor";
-import { Bin, Button, Hint } from "../../ui/controls";
+import { Bin, Button, OneOf } from "../../ui/controls";
+import { Sharp } from "../../ui/Sharp";
 import type { StepProps } from "../props";
 
+const ON: { value: Gnomon["on"]; label: string }[] = [
+  { value: "level", label: "the ground, a level" },
+  { value: "wall_a", label: "a wall along A" },
+  { value: "wall_b", label: "a wall along B" },
+];
+
 export function Gnomons({ shot, document, derived }: StepProps) {
-  const { tool } = usePicked("tool");
+  const { tool, selection, select } = usePicked("tool", "selection", "select");
   const { change } = useChange(shot.id);
   const measured = derived.sun;
+  const holds = (sort?: string) => tool?.kind === "gnomon" && tool.sort === sort;
   return (
     <>
-      <Button active={tool?.kind === "gnomon"} onClick={() => toggleTool("gnomon")}>
-        Mark a gnomon
-      </Button>
+      <div className="flex flex-wrap gap-1.5">
+        <Button active={holds()} onClick={() => toggleTool("gnomon")}>
+          Mark a gnomon
+        </Button>
+        <Button active={holds("point")} onClick={() => toggleTool("gnomon", "point")}>
+          A point and its shadow
+        </Button>
+      </div>
       {document.gnomons.length === 0 && (
         <p className="mt-1.5 text-xs leading-[1.55] text-ink-500">
           A thing in the photograph that throws a shadow on the ground, such as a post: click its foot, its
-          top, and the tip of its shadow.
+          top, and the tip of its shadow. Where the foot is hidden, mark two points with their shadows.
         </p>
       )}
       <ul>
-        {document.gnomons.map((gnomon, index) => (
-          <li key={gnomon.id} className="flex items-center gap-2 py-[3px] text-xs">
-            <span className="w-4 text-oxide">{index + 1}</span>
-            <span className="grow text-ink-700">
-              {gnomon.foot ? "foot, top and tip" : "point and its shadow"}
-            </span>
-            {gnomon.shadow && (
-              <button
-                type="button"
-                aria-pressed={!gnomon.by_hand}
-                title="The shadow’s line refined on the picture, or as it was drawn"
-                className={gnomon.by_hand ? "text-ink-500 line-through" : "text-verdigris"}
-                onClick={() =>
-                  void change(
-                    { gnomons: { [gnomon.id]: { by_hand: !gnomon.by_hand } } },
-                    gnomon.by_hand ? "shadow as refined" : "shadow as drawn",
-                  )
-                }
-              >
-                sharp
-              </button>
-            )}
-            <span className="text-ink-500">
-              {measured?.gnomons[index] ? `off by ${measured.gnomons[index].residual_px.toFixed(1)} px` : ""}
-            </span>
-            <Bin
-              label={`Remove gnomon ${index + 1}`}
-              onClick={() => void change({ gnomons: { [gnomon.id]: null } }, `remove gnomon ${index + 1}`)}
-            />
-          </li>
-        ))}
+        {document.gnomons.map((gnomon, index) => {
+          const chosen = selection?.kind === "gnomon" && selection.id === gnomon.id;
+          const answer = measured?.gnomons[index];
+          const disagrees = measured?.disagrees === `gnomons[${index}]`;
+          const set = (values: Partial<Gnomon>, label: string) =>
+            void change({ gnomons: { [gnomon.id]: values } }, label);
+          return (
+            <li
+              key={gnomon.id}
+              className="border-b border-dotted border-lime-300 py-[3px] text-xs last:border-0"
+            >
+              <div className="flex items-center gap-2">
+                <span className="w-3 text-oxide">{index + 1}</span>
+                <button
+                  type="button"
+                  aria-expanded={chosen}
+                  className="min-w-0 grow truncate text-left text-ink-700"
+                  onClick={() => select(chosen ? null : { kind: "gnomon", id: gnomon.id })}
+                >
+                  {gnomon.foot ? "foot, top and tip" : "point and its shadow"}
+                </button>
+                {gnomon.shadow && (
+                  <Sharp
+                    on={!gnomon.by_hand}
+                    what="The shadow’s line"
+                    onChange={(on) => set({ by_hand: !on }, on ? "shadow as refined" : "shadow as drawn")}
+                  />
+                )}
+                <span className={disagrees ? "text-oxide" : "text-ink-500"}>
+                  {answer ? `off by ${answer.residual_px.toFixed(1)} px` : ""}
+                </span>
+                <Bin
+                  label={`Remove gnomon ${index + 1}`}
+                  onClick={() =>
+                    void change({ gnomons: { [gnomon.id]: null } }, `remove gnomon ${index + 1}`)
+                  }
+                />
+              </div>
+              {chosen && (
+                <div className="py-1">
+                  <p className="pb-1 text-ink-500">It stands on, or sticks out of</p>
+                  <OneOf
+                    label={`What carries gnomon ${index + 1}`}
+                    value={gnomon.on}
+                    options={ON}
+                    onValue={(on) => set({ on }, `what carries gnomon ${index + 1}`)}
+                  />
+                </div>
+              )}
+            </li>
+          );
+        })}
       </ul>
-      {derived.sun_reason && document.gnomons.length > 0 && <Hint kind="wrong">{derived.sun_reason}</Hint>}
-      {measured?.warnings.map((warning) => (
-        <Hint key={warning}>{warning}</Hint>
-      ))}
     </>
   );
 }

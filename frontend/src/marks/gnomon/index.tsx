@@ -3,16 +3,24 @@ import type { Kind } from "../kind";
 import { GnomonOverlay } from "./Overlay";
 import { Gnomons } from "./Panel";
 
-/** A thing and its shadow, which tell the sun. */
+/** A thing and its shadow, or only a point and its shadow, which tell the sun. */
 export const kind: Kind = {
   name: "gnomon",
   rank: 70,
   tool: {
     grasp: "clicks",
-    prompts: ["click the thing’s foot", "now its top", "now the tip of its shadow"],
-    make([foot = [0, 0], top = [0, 0], tip = [0, 0]], { id }) {
-      const made = { id, foot: pair(foot), top: pair(top), tip: pair(tip) };
-      return { patch: { gnomons: { [id]: made }, sun: { kind: "gnomons" } }, label: "gnomon" };
+    prompts: {
+      "": ["click the thing’s foot", "now its top", "now the tip of its shadow"],
+      point: ["click a point that throws a shadow", "now that point’s shadow"],
+    },
+    make(points, { id, tool }) {
+      const names = tool.sort === "point" ? (["top", "tip"] as const) : (["foot", "top", "tip"] as const);
+      const made = Object.fromEntries(names.map((name, number) => [name, pair(points[number] ?? [0, 0])]));
+      return {
+        patch: { gnomons: { [id]: { id, ...made } }, sun: { kind: "gnomons" } },
+        label: "gnomon",
+        id,
+      };
     },
   },
   on: ["light"],

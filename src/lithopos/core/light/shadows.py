@@ -13,7 +13,6 @@ from typing import Annotated, Literal
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, model_validator
-from scipy.spatial import ConvexHull
 
 from lithopos.core.arrays import Array
 from lithopos.core.camera.pinhole import Pinhole
@@ -33,7 +32,7 @@ NADIR = np.array([0.0, 0.0, 1.0])
 Height = Annotated[FiniteFloat, Field(ge=-1000, le=1000)]
 Place = Annotated[list[FiniteFloat], Field(min_length=3, max_length=3)]
 
-__all__ = ["BoxShadow", "Gnomon", "Pointed", "SeenSun", "ShadowEdge", "ShadowMark"]
+__all__ = ["BoxShadow", "DrawnEdge", "Gnomon", "Pointed", "SeenSun", "ShadowEdge", "ShadowMark"]
 
 
 @dataclass(frozen=True)
@@ -155,7 +154,7 @@ class Gnomon(BaseModel):
         return value, slope, float(np.linalg.norm(slope[:2])) * length * np.radians(LEAN_DEG) / HAND_SIGMA_PX
 
 
-class ShadowEdge(BaseModel):
+class DrawnEdge(BaseModel):
     """A straight edge and the straight edge of its shadow on a level surface [px]; no ends need to match.
 
     A plumb edge's shadow tells the azimuth. A level edge says nothing by its direction, as its shadow runs along with
@@ -165,7 +164,6 @@ class ShadowEdge(BaseModel):
     ----------
     runs : how the edge runs.
     height_m : a level edge's height above the ground; in units where the camera knows no metres.
-    level_m : the height of the surface on which the shadow lies.
     sharp_edge, sharp_shadow : both as they were found in the picture.
     """
 
@@ -175,9 +173,14 @@ class ShadowEdge(BaseModel):
     runs: Literal["plumb", "level"] = "plumb"
     height_m: Height | None = None
     foot: Pixel | None = None
-    level_m: Height = 0.0
     sharp_edge: SharpLine | None = None
     sharp_shadow: SharpLine | None = None
+
+
+class ShadowEdge(DrawnEdge):
+    """An edge and its shadow, which lies on a surface of the height `level_m`."""
+
+    level_m: Height = 0.0
 
     def straightened(self, camera: Pinhole) -> ShadowEdge:
         """Its marks as a lens without distortion would have shown them."""
@@ -296,6 +299,8 @@ class BoxShadow(BaseModel):
 
     def whitened(self, seen: SeenSun) -> Array:
         """How far each point lies off the outline that the sun would throw, (N,) [px of 1 px]."""
+        from scipy.spatial import ConvexHull  # here: whoever only reads a document need not wait for it
+
         corners = np.array(self.corners)
         falls = corners - corners[:, 2:] / seen.direction[2] * seen.direction
         hull = falls[ConvexHull(falls[:, :2]).vertices, :2]  # counter-clockwise

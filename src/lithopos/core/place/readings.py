@@ -6,15 +6,27 @@ from collections.abc import Callable
 from functools import partial
 from typing import Any
 
+from lithopos.core.camera.problem import Pixel
 from lithopos.core.exchange.panorama import Panorama
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.light.dome import dome_of
+from lithopos.core.marks.penumbra import soft_edge
 from lithopos.core.marks.sharp import sharpened
 from lithopos.core.place.balance import read_patch
-from lithopos.core.shot import Edge, LightPatch, MarkedGnomon, load_shot
+from lithopos.core.shot import Edge, LightPatch, MarkedGnomon, MarkedPenumbra, MarkedShadowEdge, load_shot
 from lithopos.core.shot.change import changed
 
-READ = ("edges", "gnomons", "patches")  # the lists whose things are read
+READ = ("edges", "gnomons", "shadow_edges", "penumbras", "patches")  # the lists whose things are read
+
+Mark = Edge | MarkedGnomon | MarkedShadowEdge | MarkedPenumbra | LightPatch
+
+# Of each kind, what was drawn: if that holds still, what was read of it does too.
+_DRAWN: dict[type, tuple[str, ...]] = {
+    Edge: ("points",),
+    MarkedGnomon: ("foot", "tip"),
+    MarkedShadowEdge: ("edge", "shadow"),
+    MarkedPenumbra: ("across",),
+}
 
 __all__ = ["READ", "with_readings"]
 
@@ -59,9 +71,7 @@ def with_readings(
     return result
 
 
-def _read_mark(
-    mark: Edge | MarkedGnomon | LightPatch, before: dict[str, Any] | None, photograph: Callable[[], Picture]
-) -> dict[str, Any]:
+def _read_mark(mark: Mark, before: dict[str, Any] | None, photograph: Callable[[], Picture]) -> dict[str, Any]:
     """The fields of a mark that the photograph tells; none if they hold still.
 
     Parameters
@@ -74,9 +84,15 @@ def _read_mark(
         if mark.seen is not None and not moved:
             return {}
         return {"seen": read_patch(photograph(), mark.at, mark.radius_px).model_dump()}
-    names = ("points",) if isinstance(mark, Edge) else ("foot", "tip")
+    names = _DRAWN[type(mark)]
     if before is not None and _drawn(before, *names) == _drawn(mark.model_dump(), *names):
         return {}
+    if isinstance(mark, MarkedPenumbra):
+        soft = soft_edge(photograph().codes, mark.across[0], mark.across[1])
+        return {"soft": soft.model_dump() if soft else None}
+    if isinstance(mark, MarkedShadowEdge):
+        lines = {name: sharpened(photograph().codes, *ends, "edge") for name, ends in _lines_of(mark)}
+        return {name: line.model_dump() if line else None for name, line in lines.items()}
     if isinstance(mark, Edge):
         # An edge of several points was drawn along something bent: it stays as it is.
         ends = (mark.points[0], mark.points[-1]) if len(mark.points) == 2 else None
@@ -84,6 +100,10 @@ def _read_mark(
         return {"sharp": line.model_dump() if line else None}
     line = sharpened(photograph().codes, mark.foot, mark.tip, "stripe") if mark.foot else None
     return {"shadow": line.model_dump() if line else None}
+
+
+def _lines_of(mark: MarkedShadowEdge) -> list[tuple[str, tuple[Pixel, Pixel]]]:
+    return [("sharp_edge", (mark.edge[0], mark.edge[1])), ("sharp_shadow", (mark.shadow[0], mark.shadow[1]))]
 
 
 def _drawn(mark: dict[str, Any], *names: str) -> list[Any]:

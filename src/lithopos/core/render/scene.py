@@ -221,7 +221,7 @@ def build_scene(
         key = f"{shot.panorama.file} × {shot.panorama.strength}"
         light = Environment(around, shot.panorama.turn_deg, facts.sun_shown if day.dome.sunny else None, key)
     else:
-        strengths = shot.sun.strength, shot.sky.strength, shot.sun.softness_deg, shot.sky.turbidity
+        strengths = shot.sun.strength, shot.sky.strength, facts.softness_deg, shot.sky.turbidity
         light = SunSky(facts.sun_shown, *strengths, balance.sky)
     return Scene(
         camera,

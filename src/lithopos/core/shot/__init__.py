@@ -10,7 +10,17 @@ from lithopos.core.shot.contact import Ground
 from lithopos.core.shot.deliver import Output
 from lithopos.core.shot.document import FORMAT, Shot, load_shot, new_shot, new_shot_camera, shot_schema, upgraded
 from lithopos.core.shot.ground import Length, Level
-from lithopos.core.shot.light import Exposure, LightPatch, MarkedGnomon, PanoramaLight, Sky, Sun
+from lithopos.core.shot.light import (
+    Almanac,
+    Exposure,
+    LightPatch,
+    MarkedGnomon,
+    MarkedPenumbra,
+    MarkedShadowEdge,
+    PanoramaLight,
+    Sky,
+    Sun,
+)
 from lithopos.core.shot.pane import Pane, Viewpoint
 from lithopos.core.shot.perspective import Edge, HandCamera, SolvedCamera
 from lithopos.core.shot.photo import CameraNotes, Photograph
@@ -19,6 +29,7 @@ from lithopos.core.shot.surface import LaidTexture, Print, Surface
 
 __all__ = [
     "FORMAT",
+    "Almanac",
     "CameraNotes",
     "Edge",
     "Exposure",
@@ -29,6 +40,8 @@ __all__ = [
     "Level",
     "LightPatch",
     "MarkedGnomon",
+    "MarkedPenumbra",
+    "MarkedShadowEdge",
     "Output",
     "Pane",
     "PanoramaLight",

@@ -9,10 +9,21 @@ from pydantic import Field, ValidationError, model_validator
 
 from lithopos.core.camera.problem import FocalPrior, HandCamera, Pixel
 from lithopos.core.errors import InputError, input_error_from
+from lithopos.core.light.softness import CLEAR_DEG
 from lithopos.core.shot.contact import Ground
 from lithopos.core.shot.deliver import Output
 from lithopos.core.shot.ground import Length, Level
-from lithopos.core.shot.light import Exposure, LightPatch, MarkedGnomon, PanoramaLight, Sky, Sun
+from lithopos.core.shot.light import (
+    Almanac,
+    Exposure,
+    LightPatch,
+    MarkedGnomon,
+    MarkedPenumbra,
+    MarkedShadowEdge,
+    PanoramaLight,
+    Sky,
+    Sun,
+)
 from lithopos.core.shot.pane import Pane, Viewpoint
 from lithopos.core.shot.parts import DocumentPart
 from lithopos.core.shot.perspective import Edge, SolvedCamera
@@ -40,8 +51,11 @@ class Shot(DocumentPart):
     panes: Annotated[list[Pane], Field(max_length=200)] = []
     viewpoints: Annotated[list[Viewpoint], Field(max_length=100)] = []
     gnomons: Annotated[list[MarkedGnomon], Field(max_length=200)] = []
+    shadow_edges: Annotated[list[MarkedShadowEdge], Field(max_length=200)] = []
+    penumbras: Annotated[list[MarkedPenumbra], Field(max_length=50)] = []
     patches: Annotated[list[LightPatch], Field(max_length=200)] = []
     sun: Sun = Sun()
+    almanac: Almanac | None = None
     sky: Sky = Sky()
     panorama: PanoramaLight | None = None
     lit_by: Literal["day", "panorama"] = "day"
@@ -63,6 +77,9 @@ class Shot(DocumentPart):
         for placed in self.models:
             if placed.level is not None and placed.level not in heights:
                 raise ValueError(f"model {placed.id!r} stands on a level that is not there")
+        for edge in self.shadow_edges:
+            if edge.level is not None and edge.level not in heights:
+                raise ValueError(f"the shadow of {edge.id!r} lies on a level that is not there")
         for length in self.lengths:
             if length.level is None:
                 continue
@@ -78,6 +95,8 @@ class Shot(DocumentPart):
     def _its_light_is_there(self) -> Shot:
         if self.lit_by == "panorama" and self.panorama is None:
             raise ValueError("is lit by a panorama, but none is chosen")
+        if self.sun.kind == "almanac" and self.almanac is None:
+            raise ValueError("the sun is that of a date and place, but none are given")
         return self
 
     @model_validator(mode="after")
@@ -166,7 +185,10 @@ def _from_2(data: dict[str, Any]) -> dict[str, Any]:
 
 
 def _from_3(data: dict[str, Any]) -> dict[str, Any]:
-    """Format 3 knew no patches; what it knew is the same."""
+    """Format 3 knew no patches, and no softness but by hand: what it began with now is nobody's word."""
+    sun = data.get("sun")
+    if isinstance(sun, dict) and sun.get("softness_deg") == CLEAR_DEG:
+        data = {**data, "sun": {name: value for name, value in sun.items() if name != "softness_deg"}}
     return {**data, "format": 4}
 
 

@@ -1,7 +1,8 @@
-"""The Light step: gnomons, the sun and the sky, patches that tell their strengths."""
+"""The Light step: shadows that tell the sun, the day, the sky, patches that tell the lights' strengths."""
 
 from __future__ import annotations
 
+from datetime import date, time
 from typing import Annotated, Literal
 
 from pydantic import Field, FiniteFloat
@@ -9,10 +10,21 @@ from pydantic import Field, FiniteFloat
 from lithopos.core.camera.problem import Pixel
 from lithopos.core.light.dome import Dome
 from lithopos.core.light.patches import Facing, PatchSeen
-from lithopos.core.light.shadows import Gnomon
+from lithopos.core.light.shadows import DrawnEdge, Gnomon
+from lithopos.core.light.softness import LEAST_DEG, MOST_DEG, Penumbra
 from lithopos.core.shot.parts import DocumentPart, FileName, Identity, Name
 
-__all__ = ["Exposure", "LightPatch", "MarkedGnomon", "PanoramaLight", "Sky", "Sun"]
+__all__ = [
+    "Almanac",
+    "Exposure",
+    "LightPatch",
+    "MarkedGnomon",
+    "MarkedPenumbra",
+    "MarkedShadowEdge",
+    "PanoramaLight",
+    "Sky",
+    "Sun",
+]
 
 
 class MarkedGnomon(Gnomon):
@@ -22,14 +34,52 @@ class MarkedGnomon(Gnomon):
     by_hand: bool = False
 
 
-class Sun(DocumentPart):
-    """The sun: measured from the gnomons, or set by hand."""
+class MarkedShadowEdge(DrawnEdge):
+    """An edge and its shadow in the document; `level` names the level on which the shadow lies, null for the ground."""
 
-    kind: Literal["gnomons", "hand"] = "gnomons"
+    id: Identity
+    level: Identity | None = None
+    by_hand: bool = False
+
+
+class MarkedPenumbra(Penumbra):
+    """A soft edge with its identity in the document."""
+
+    id: Identity
+
+
+class Sun(DocumentPart):
+    """The sun: measured from shadows (`gnomons`: of all kinds), from date and place, or set by hand.
+
+    Attributes
+    ----------
+    at : the sun itself, where it stands in the picture.
+    softness_deg : its apparent diameter by hand; null: as the soft edges tell, else a clear day's own.
+    """
+
+    kind: Literal["gnomons", "almanac", "hand"] = "gnomons"
     azimuth_deg: Annotated[FiniteFloat, Field(ge=-360, le=720)] = 315.0
     elevation_deg: Annotated[FiniteFloat, Field(gt=0, le=90)] = 40.0
     strength: Annotated[FiniteFloat, Field(ge=0, le=20)] = 1.0
-    softness_deg: Annotated[FiniteFloat, Field(ge=0.1, le=30)] = 0.53
+    softness_deg: Annotated[FiniteFloat, Field(ge=LEAST_DEG, le=MOST_DEG)] | None = None
+    at: Pixel | None = None
+
+
+class Almanac(DocumentPart):
+    """When and where the photograph was taken, by which the sun's place is known.
+
+    Attributes
+    ----------
+    zone : of the zones' database, or an offset; null: the zone of the place.
+    bearing_deg : the compass bearing of the world's x axis, clockwise from north; null: as the camera wrote it.
+    """
+
+    date: Annotated[date, Field(ge=date(1900, 1, 1), le=date(2100, 12, 31))]
+    time: time
+    zone: Annotated[str, Field(min_length=1, max_length=60)] | None = None
+    latitude_deg: Annotated[FiniteFloat, Field(ge=-90, le=90)]
+    longitude_deg: Annotated[FiniteFloat, Field(ge=-180, le=180)]
+    bearing_deg: Annotated[FiniteFloat, Field(ge=-360, le=720)] | None = None
 
 
 class Sky(DocumentPart):

@@ -1,11 +1,11 @@
-import { type FileOut, thumbUrl, type Upload } from "../api/client";
-import { useProject } from "../api/hooks";
-import type { StepProps } from "../marks/props";
-import { useChange } from "../state/changes";
-import { shortest } from "../state/light";
-import { say } from "../state/notices";
-import { Button, OneOf, Slider } from "../ui/controls";
-import { FileButton, PANORAMAS } from "../ui/FileButton";
+import { type FileOut, thumbUrl, type Upload } from "../../api/client";
+import { useProject } from "../../api/hooks";
+import type { StepProps } from "../../marks/props";
+import { useChange } from "../../state/changes";
+import { shortest } from "../../state/light";
+import { say } from "../../state/notices";
+import { Button, OneOf, Slider } from "../../ui/controls";
+import { FileButton, PANORAMAS } from "../../ui/FileButton";
 
 type Props = StepProps & { projectId: string; onFiles: (uploads: Upload[]) => void };
 

@@ -1,0 +1,104 @@
+import type { Shot, Upload } from "../../api/client";
+import type { StepProps } from "../../marks/props";
+import { useChange } from "../../state/changes";
+import type { Patch } from "../../state/patch";
+import { Hint, Slider } from "../../ui/controls";
+import { KindSections, Section } from "../Section";
+import { LitBy } from "./LitBy";
+import { SunBy } from "./SunBy";
+
+type Knob = {
+  label: string;
+  of: (document: Shot) => number;
+  min: number;
+  max: number;
+  show: (value: number) => string;
+  change: (value: number) => Patch;
+};
+
+const times = (v: number) => `${v.toFixed(2)} ×`;
+
+/** What a clear day's light can be set to by hand, on top of what was measured. */
+const KNOBS: readonly Knob[] = [
+  {
+    label: "Sun",
+    of: ({ sun }) => sun.strength,
+    min: 0,
+    max: 3,
+    show: times,
+    change: (strength) => ({ sun: { strength } }),
+  },
+  {
+    label: "Sky",
+    of: ({ sky }) => sky.strength,
+    min: 0,
+    max: 3,
+    show: times,
+    change: (strength) => ({ sky: { strength } }),
+  },
+  {
+    label: "Haze",
+    of: ({ sky }) => sky.turbidity,
+    min: 1,
+    max: 10,
+    show: (v) => v.toFixed(1),
+    change: (turbidity) => ({ sky: { turbidity } }),
+  },
+];
+
+type Props = StepProps & { projectId: string; onFiles: (uploads: Upload[]) => void };
+
+export function LightStep({ projectId, onFiles, ...props }: Props) {
+  const { shot, document, derived } = props;
+  const { move, keep } = useChange(shot.id);
+  const { sun, sky } = document;
+  if (!derived.camera)
+    return <Hint>The sun is found through the solved camera. Mark the perspective first.</Hint>;
+  return (
+    <>
+      <LitBy {...props} projectId={projectId} onFiles={onFiles} />
+      <SunBy {...props} />
+      <KindSections step="light" {...props} />
+      <Section
+        name="balance"
+        title="By hand"
+        fact={
+          document.lit_by === "day"
+            ? `sun ${sun.strength.toFixed(2)} ×, sky ${sky.strength.toFixed(2)} ×`
+            : ""
+        }
+        open={!document.patches.length}
+      >
+        {document.lit_by === "day" &&
+          KNOBS.map(({ label, of, min, max, show, change }) => (
+            <Slider
+              key={label}
+              label={label}
+              value={of(document)}
+              min={min}
+              max={max}
+              step={0.05}
+              show={show}
+              onMove={(v) => move(change(v))}
+              onKeep={() => keep(label.toLowerCase())}
+            />
+          ))}
+        <Slider
+          label="Things brighter or darker"
+          value={document.exposure.stops}
+          min={-2}
+          max={2}
+          step={0.05}
+          show={(v) => (v === 0 ? "as measured" : `${v > 0 ? "+" : "−"}${Math.abs(v).toFixed(2)} stops`)}
+          onMove={(stops) => move({ exposure: { stops } })}
+          onKeep={() => keep("brightness of things")}
+        />
+        {document.lit_by === "day" && (
+          <p className="text-xs text-ink-500">
+            1 × is {derived.balance ? "as the patches tell" : "as the ground shows it"}.
+          </p>
+        )}
+      </Section>
+    </>
+  );
+}

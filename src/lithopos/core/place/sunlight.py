@@ -1,0 +1,139 @@
+"""The sun of a shot: by its shadows, by date and place, by hand, and how large it appears."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+import numpy as np
+from pydantic import BaseModel
+
+from lithopos.core.camera.problem import CameraAnswer
+from lithopos.core.camera.solve import pinhole_of
+from lithopos.core.errors import InputError, NoAnswer
+from lithopos.core.light.almanac import sun_position, times_of, zone_of
+from lithopos.core.light.dome import dome_sun
+from lithopos.core.light.shadows import Gnomon, Pointed, ShadowEdge
+from lithopos.core.light.softness import CLEAR_DEG, SoftnessAnswer, solve_softness
+from lithopos.core.light.sun import KnownCamera, SunAnswer, SunProblem, solve_sun, sun_direction
+from lithopos.core.shot import Almanac, Shot
+
+Direction = tuple[float, float, float]
+LOWEST_SUN = 0.02  # of a panorama's brightest place, that its shadows end somewhere
+
+__all__ = ["AlmanacAnswer", "AlmanacTime", "almanac_answer", "measured_sun", "softness_of", "sun_in_force"]
+
+
+class AlmanacTime(BaseModel):
+    """A time of the day at which the sun stood as high as shadows tell, and how the x axis would lie then."""
+
+    time: str
+    bearing_deg: float
+
+
+class AlmanacAnswer(BaseModel):
+    """The sun by date and place.
+
+    Attributes
+    ----------
+    compass_deg, elevation_deg : where it stood, clockwise from north, and how high.
+    zone : the time zone that was used; `zone_assumed`: nobody gave it, it is that of the place.
+    bearing_deg : the compass bearing of the x axis in force; None where nobody knows it.
+    direction : in the shot's world; None without a bearing, or below the horizon.
+    reason : why it is no sun to light by.
+    times : when it stood as high as the shadows tell, at most twice.
+    """
+
+    compass_deg: float
+    elevation_deg: float
+    zone: str
+    zone_assumed: bool
+    bearing_deg: float | None = None
+    direction: tuple[float, float, float] | None = None
+    reason: str | None = None
+    times: list[AlmanacTime] = []
+
+
+def measured_sun(shot: Shot, camera: CameraAnswer, heights: dict[str, float]) -> SunAnswer | NoAnswer:
+    """The sun by every shadow that is marked.
+
+    Parameters
+    ----------
+    heights : of the levels [m], where they are known.
+    """
+    if not (shot.gnomons or shot.shadow_edges or shot.sun.at):
+        return NoAnswer("no shadow is marked yet")
+    gnomons = []
+    for one in shot.gnomons:
+        figures = one.model_dump(exclude={"id", "by_hand"} | ({"shadow"} if one.by_hand else set()))
+        gnomons.append(Gnomon.model_validate(figures))
+    edges = []
+    for edge in shot.shadow_edges:
+        if edge.level is not None and edge.level not in heights:
+            return NoAnswer("a shadow's edge lies on a level whose height is not known yet")
+        drawn = {"sharp_edge", "sharp_shadow"} if edge.by_hand else set()
+        figures = edge.model_dump(exclude={"id", "level", "by_hand"} | drawn)
+        edges.append(ShadowEdge.model_validate({**figures, "level_m": heights[edge.level] if edge.level else 0.0}))
+    known = KnownCamera.model_validate(camera.model_dump())
+    sun = Pointed(at=shot.sun.at) if shot.sun.at else None
+    try:
+        return solve_sun(SunProblem(image=camera.image, camera=known, gnomons=gnomons, shadow_edges=edges, sun=sun))
+    except InputError as error:
+        return NoAnswer(str(error))
+
+
+def almanac_answer(shot: Shot, camera: CameraAnswer | None, sun: SunAnswer | None) -> AlmanacAnswer | NoAnswer:
+    """The sun by a shot's date and place, and what the measured one says of them."""
+    given = shot.almanac
+    if given is None:
+        return NoAnswer("no date and place are given")
+    try:
+        zone, name = zone_of(given.zone, given.latitude_deg, given.longitude_deg)
+    except InputError as error:
+        return NoAnswer(error.cause)
+    at = datetime.combine(given.date, given.time.replace(tzinfo=None), zone)
+    compass, elevation = sun_position(at, given.latitude_deg, given.longitude_deg)
+    answer = AlmanacAnswer(compass_deg=compass, elevation_deg=elevation, zone=name, zone_assumed=given.zone is None)
+    answer.bearing_deg = _bearing(given, shot, camera)
+    if elevation <= 0:
+        answer.reason = f"the sun stood {-elevation:.1f}° below the horizon then; look at time and zone"
+    elif answer.bearing_deg is None:
+        answer.reason = "how run A lies to north is not known; give its bearing"
+    else:
+        x, y, z = sun_direction(*np.radians([answer.bearing_deg - compass, elevation]))
+        answer.direction = (float(x), float(y), float(z))
+    if sun is not None:
+        times = times_of(sun.elevation_deg, given.date, zone, given.latitude_deg, given.longitude_deg)
+        answer.times = [
+            AlmanacTime(time=f"{one.at:%H:%M}", bearing_deg=(one.azimuth_deg + sun.azimuth_deg) % 360) for one in times
+        ]
+    return answer
+
+
+def _bearing(given: Almanac, shot: Shot, camera: CameraAnswer | None) -> float | None:
+    """The x axis' compass bearing: as given, or by the view's that the camera wrote."""
+    if given.bearing_deg is not None:
+        return given.bearing_deg % 360
+    notes = shot.photograph.notes if shot.photograph else None
+    if notes is None or notes.bearing_deg is None or camera is None:
+        return None
+    return (notes.bearing_deg + camera.heading_deg) % 360
+
+
+def sun_in_force(shot: Shot, measured: SunAnswer | None, almanac: AlmanacAnswer | None) -> Direction | None:
+    """The direction by which the shot is lit; of a panorama its brightest place."""
+    if shot.lit_by == "panorama" and shot.panorama and shot.panorama.dome:
+        x, y, z = dome_sun(shot.panorama.dome, shot.panorama.turn_deg)
+        return float(x), float(y), max(float(z), LOWEST_SUN)
+    if shot.sun.kind == "hand":
+        x, y, z = sun_direction(*np.radians([shot.sun.azimuth_deg, shot.sun.elevation_deg]))
+        return float(x), float(y), float(z)
+    if shot.sun.kind == "almanac":
+        return almanac.direction if almanac else None
+    return measured.direction if measured else None
+
+
+def softness_of(shot: Shot, camera: CameraAnswer, sun: tuple[float, ...] | None) -> tuple[float, SoftnessAnswer | None]:
+    """The sun's apparent diameter in force [deg], and what the soft edges tell of it."""
+    told = solve_softness([*shot.penumbras], pinhole_of(camera), np.array(sun)) if sun and shot.penumbras else None
+    by_edges = told.diameter_deg if told else None
+    return shot.sun.softness_deg or by_edges or CLEAR_DEG, told
