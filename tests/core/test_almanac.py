@@ -103,7 +103,6 @@ class Softness(unittest.TestCase):
                     marks.append(Penumbra.model_validate({"across": drawn, "top": top, "soft": found}))
                 answer = solve_softness(marks, known, sun)
                 assert answer.diameter_deg and answer.sigma_deg, answer
-                print(diameter, answer)
                 self.assertAlmostEqual(answer.diameter_deg / diameter, 1, delta=0.25)
                 self.assertLess(abs(answer.diameter_deg - diameter), 2.5 * answer.sigma_deg)
         self.assertIsNone(soft_edge(picture, (300, 380), (340, 400)), "even ground has no edge")

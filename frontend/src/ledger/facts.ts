@@ -69,7 +69,7 @@ function light(shot: Shot, { camera, sun, almanac }: Derived): Fact {
   if (shot.sun.kind === "almanac")
     return almanac?.direction
       ? { state: "measured", text: `sun ${almanac.elevation_deg.toFixed(1)}° high, by date` }
-      : { state: "needs you", text: "date or place is missing" };
+      : { state: "needs you", text: "not told by the date yet" };
   if (sun)
     return {
       state: "measured",

@@ -2,7 +2,7 @@ import type { Frame } from "../geometry/frame";
 import { image } from "../geometry/points";
 import { promptsOf, toolOf } from "../marks/registry";
 import { useEditor, usePicked } from "../state/editor";
-import { Tag } from "./Tag";
+import { Tag, tagWithin } from "./Tag";
 
 /** Where the keyboard is on the photograph, and the end it has set. */
 export function Cross({ frame }: { frame: Frame }) {
@@ -45,6 +45,7 @@ export function Prompt({ frame }: { frame: Frame }) {
   const prompts = spec?.grasp === "clicks" ? promptsOf(spec, tool?.sort) : [];
   if (!tool || prompts.length < 2 || !loupe) return null;
   const [x, y] = frame.toScreen(loupe);
+  const words = prompts[tool.marks.length] ?? "";
   const marked = tool.marks.map((mark) => frame.toScreen(mark));
   const path = [...marked, [x, y] as const].map((p, i) => `${i ? "L" : "M"}${p[0]} ${p[1]}`).join("");
   return (
@@ -53,7 +54,7 @@ export function Prompt({ frame }: { frame: Frame }) {
       {marked.map((p) => (
         <circle key={p.join()} cx={p[0]} cy={p[1]} r={4.2} fill="#fff" stroke="#22262b" strokeWidth={1.8} />
       ))}
-      <Tag x={x + 14} y={y + 22} text={prompts[tool.marks.length] ?? ""} />
+      <Tag x={tagWithin(x, words, frame.width)} y={y + 22} text={words} />
     </>
   );
 }

@@ -58,7 +58,7 @@ export function GnomonOverlay({ shot, document, frame, derived }: MarkProps) {
           </g>
         );
       })}
-      {derived.sun_reason && document.gnomons.length > 0 && (
+      {derived.sun_reason && document.sun.kind === "gnomons" && document.gnomons.length > 0 && (
         <Tag x={12} y={26} text={derived.sun_reason} tone="var(--color-oxide)" />
       )}
     </g>

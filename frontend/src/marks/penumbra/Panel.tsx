@@ -20,8 +20,8 @@ export function Penumbras({ shot, document, derived }: StepProps) {
   return (
     <>
       <Figure
-        name="The sun appears"
-        value={`${degrees(derived.softness_deg)} wide`}
+        name="Its width"
+        value={degrees(derived.softness_deg)}
         range={!byHand && told?.sigma_deg ? `± ${(2 * told.sigma_deg).toFixed(2)}` : ""}
         from={byHand ? "set by hand" : measured !== null ? "measured" : "a clear day’s, not measured"}
       />
@@ -84,7 +84,7 @@ function Row({ mark, index, answer, onSet, onRemove }: RowProps) {
         <Bin label={`Remove soft edge ${index + 1}`} onClick={onRemove} />
       </div>
       <Field
-        label="What throws it is above the ground"
+        label="Thrown from a height of"
         value={mark.height_m === null ? "" : metres(mark.height_m)}
         placeholder="as marked"
         parse={parseMetres}

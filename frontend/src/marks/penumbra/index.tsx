@@ -15,7 +15,7 @@ export const kind: Kind = {
       "now the point of the thing that throws this edge",
     ],
     make([light = [0, 0], shade = [0, 0], top = [0, 0]], { id }) {
-      const made = { id, across: [pair(light), pair(shade)], top: pair(top) };
+      const made = { id, across: [pair(light), pair(shade)], top: pair(top), height_m: null };
       return {
         patch: { penumbras: { [id]: made }, sun: { softness_deg: null } },
         label: "soft edge",

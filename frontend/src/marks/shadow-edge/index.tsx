@@ -26,6 +26,8 @@ export const kind: Kind = {
         ...drawn,
         runs: foot ? ("level" as const) : ("plumb" as const),
         foot: foot ? pair(foot) : null,
+        height_m: null,
+        level: null,
       };
       return {
         patch: { shadow_edges: { [id]: made }, sun: { kind: "gnomons" } },

@@ -20,14 +20,14 @@ export function SunBy(props: StepProps) {
   return (
     <div className="pb-1">
       <div className="flex items-center justify-between gap-2 py-1 text-ink-700">
-        Sun by
+        <span className="shrink-0">Sun by</span>
         <OneOf
           look="joined"
           label="By what the sun is known"
           value={sun.kind}
           options={[
             { value: "gnomons", label: "shadows" },
-            { value: "almanac", label: "date and place" },
+            { value: "almanac", label: "date" },
             { value: "hand", label: "hand" },
           ]}
           onValue={choose}
@@ -38,7 +38,7 @@ export function SunBy(props: StepProps) {
       {sun.kind === "gnomons" && <ByShadows {...props} />}
       {sun.kind === "gnomons" && (
         <Button
-          className="mt-1"
+          className="mt-2"
           active={tool?.kind === "pointed"}
           onClick={() =>
             sun.at ? void change({ sun: { at: null } }, "no sun in the picture") : toggleTool("pointed")

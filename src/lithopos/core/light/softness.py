@@ -75,7 +75,8 @@ def solve_softness(penumbras: list[Penumbra], camera: Pinhole, sun: Array) -> So
     own = float(1 / np.sqrt(weight.sum()))
     spread = float(np.sqrt((weight * (sizes - mean) ** 2).sum() / weight.sum() / max(len(told) - 1, 1)))
     return SoftnessAnswer(
-        diameter_deg=float(np.clip(mean, LEAST_DEG, MOST_DEG)),
+        # Haze widens the sun; nothing makes it smaller than it is.
+        diameter_deg=float(np.clip(mean, CLEAR_DEG, MOST_DEG)),
         sigma_deg=float(np.hypot(max(own, spread), _MODEL * mean)),
         penumbras=answers,
     )

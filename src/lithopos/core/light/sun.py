@@ -23,7 +23,7 @@ _SMALL = 1e-4  # a small change of the camera [rad, or of 1]
 _GRID_DEG = 15  # between the directions that are tried where only outlines tell
 DISAGREES = 3.0  # a mark is named when without it the others agree this many times better
 
-__all__ = ["KnownCamera", "MarkAnswer", "SunAnswer", "SunProblem", "solve_sun", "sun_direction"]
+__all__ = ["KnownCamera", "MarkAnswer", "SunAnswer", "SunProblem", "mark_name", "solve_sun", "sun_direction"]
 
 
 class KnownCamera(BaseModel):
@@ -288,7 +288,7 @@ def _warnings(sigma: Array, elevation: float, disagrees: str | None) -> list[str
     """What is doubtful, in words, and what would help most."""
     found = []
     if disagrees:
-        found.append(f"{_called(disagrees)} disagrees with all the others; look at its ends, or strike it out.")
+        found.append(f"{mark_name(disagrees)} disagrees with all the others; look at its ends, or strike it out.")
     level, upward = sigma[0] * np.cos(elevation), sigma[1]
     if max(level, upward) > 1:
         if level > 2 * upward:
@@ -303,10 +303,10 @@ def _warnings(sigma: Array, elevation: float, disagrees: str | None) -> list[str
     return found
 
 
-def _called(field: str) -> str:
-    """A mark's field as one says it: `gnomons[1]` is gnomon 2."""
+def mark_name(field: str) -> str:
+    """A mark's field as one says it: `gnomons[1].tip` is gnomon 2."""
     names = {"gnomons": "Gnomon", "shadow_edges": "Shadow's edge", "boxes": "Box"}
-    name, _, number = field.rstrip("]").partition("[")
+    name, _, number = field.partition("]")[0].partition("[")
     return f"{names[name]} {int(number) + 1}" if number else "The sun in the picture"
 
 

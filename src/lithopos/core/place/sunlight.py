@@ -14,7 +14,7 @@ from lithopos.core.light.almanac import sun_position, times_of, zone_of
 from lithopos.core.light.dome import dome_sun
 from lithopos.core.light.shadows import Gnomon, Pointed, ShadowEdge
 from lithopos.core.light.softness import CLEAR_DEG, SoftnessAnswer, solve_softness
-from lithopos.core.light.sun import KnownCamera, SunAnswer, SunProblem, solve_sun, sun_direction
+from lithopos.core.light.sun import KnownCamera, SunAnswer, SunProblem, mark_name, solve_sun, sun_direction
 from lithopos.core.shot import Almanac, Shot
 
 Direction = tuple[float, float, float]
@@ -78,7 +78,7 @@ def measured_sun(shot: Shot, camera: CameraAnswer, heights: dict[str, float]) ->
     try:
         return solve_sun(SunProblem(image=camera.image, camera=known, gnomons=gnomons, shadow_edges=edges, sun=sun))
     except InputError as error:
-        return NoAnswer(str(error))
+        return NoAnswer(f"{mark_name(error.field)}: {error.cause}")
 
 
 def almanac_answer(shot: Shot, camera: CameraAnswer | None, sun: SunAnswer | None) -> AlmanacAnswer | NoAnswer:
