@@ -13,12 +13,14 @@ import OpenEXR
 
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.panorama import Panorama, read_panorama
-from lithopos.core.light.dome import dome_irradiance, dome_of, dome_sun
+from lithopos.core.light.dome import dome_irradiance, dome_of, dome_sun, dome_turned
+from lithopos.core.light.turning import rotation_of
+from lithopos.core.place.around import around_answer, dome_in_force, radiance_in_force
 from lithopos.core.place.balance import UP, Daylight, balance_of
 from lithopos.core.reading.ask import inspect_file
 from lithopos.core.render.scene import Environment, build_scene
 from lithopos.core.render.session import sized
-from lithopos.core.shot import PanoramaLight
+from lithopos.core.shot import LightPatch, PanoramaLight, Pointing
 from tests.core.rendering import SCALE, box, photograph, sample, tracer
 from tests.core.test_render import STANDING, scene_of
 
@@ -99,34 +101,85 @@ class Files(unittest.TestCase):
                 inspect_file(path)
 
 
+def turned_about(axis: int, degrees: float) -> np.ndarray:
+    """The tests' own rotation: columns are where x, y and z go."""
+    c, s = np.cos(np.radians(degrees)), np.sin(np.radians(degrees))
+    one, two = [(1, 2), (2, 0), (0, 1)][axis]
+    turn = np.eye(3)
+    turn[[one, one, two, two], [one, two, one, two]] = c, -s, s, c
+    return turn
+
+
 class Domes(unittest.TestCase):
     def test_irradiance_is_that_of_closed_forms_however_it_is_turned(self) -> None:
-        """An even sky over black ground gives π (1 + n_z) / 2; a small sun of irradiance E gives E (n · d) more."""
+        """An even sky over black ground gives π (1 + n · up) / 2; a small sun of irradiance E gives E (n · d) more."""
         way = np.radians(SUN_DEG)
         sun = np.array([np.cos(way[1]) * np.cos(way[0]), np.cos(way[1]) * np.sin(way[0]), np.sin(way[1])])
         solid = np.cos(way[1]) * (np.pi / 128) ** 2
         dome, lit = dome_of(around()), dome_of(around(sun=4000.0))
         self.assertFalse(dome.sunny)
         self.assertTrue(lit.sunny)
-        for turn_deg in (0.0, 137.0):
-            t = np.radians(turn_deg)
-            turned = np.array([[np.cos(t), -np.sin(t), 0], [np.sin(t), np.cos(t), 0], [0, 0, 1]]) @ sun
+        for turn, pitch, roll in ((0, 0, 0), (137, 0, 0), (-60, 24, -11)):
+            rotation = turned_about(2, turn) @ turned_about(1, pitch) @ turned_about(0, roll)
+            np.testing.assert_allclose(rotation_of(turn, pitch, roll), rotation, atol=1e-12)
+            even, sunlit = dome_turned(dome, rotation), dome_turned(lit, rotation)
             # Its pixel's middle, half a pixel beside what was meant.
-            self.assertGreater(float(dome_sun(lit, turn_deg) @ turned), np.cos(np.radians(1.5)))
-            for normal in ([0.0, 0, 1], [1.0, 0, 0], [0.0, -1, 0], [0.6, 0, 0.8]):
-                even = dome_irradiance(dome, turn_deg, np.array(normal))
-                np.testing.assert_allclose(even, np.pi * (1 + normal[2]) / 2, rtol=0.02, atol=0.02)
-                direct = 4000 * solid * max(float(turned @ normal), 0)
-                added = dome_irradiance(lit, turn_deg, np.array(normal)) - even
-                np.testing.assert_allclose(added, direct, atol=0.06 * 4000 * solid)
+            self.assertGreater(float(dome_sun(sunlit) @ rotation @ sun), np.cos(np.radians(1.5)))
+            for normal in np.array([[0.0, 0, 1], [1, 0, 0], [0, -1, 0], [0.6, 0, 0.8]]):
+                given = dome_irradiance(even, normal)
+                np.testing.assert_allclose(given, np.pi * (1 + rotation[:, 2] @ normal) / 2, rtol=0.02, atol=0.02)
+                np.testing.assert_allclose(dome_irradiance(sunlit, normal), given, atol=0.03)
+            np.testing.assert_allclose(sunlit.sun, 4000 * solid, rtol=0.02)
 
-    def test_the_ground_tells_its_strength_by_channel(self) -> None:
-        dome = dome_of(around(sun=8000.0, sky=(0.4, 0.6, 1.0), ground=0.1))
-        day = Daylight(None, 3.5, 0.3, dome=dome)
-        self.assertTrue(day.shines)
-        _, given = day.irradiance(UP)
-        told = balance_of([], scene_of().camera, day)
-        np.testing.assert_allclose(np.array(told.gain) / np.pi * given, told.white, rtol=1e-6)
+    def test_pointing_at_two_things_finds_all_three_angles_and_one_the_turn(self) -> None:
+        rng = np.random.default_rng(5)
+        camera = scene_of().camera
+        for _ in range(50):
+            turn, pitch, roll = rng.uniform(-180, 180), rng.uniform(-20, 20), rng.uniform(-20, 20)
+            rotation = turned_about(2, turn) @ turned_about(1, pitch) @ turned_about(0, roll)
+            pixels = np.array([[0.15, 0.3], [0.85, 0.5]]) * [camera.width, camera.height] + rng.normal(0, 1, (2, 2))
+            rays = camera.rays(pixels)
+            ways = rays @ rotation
+            # A click on a panorama of 2,048 is good to a pixel, one on the photograph too.
+            ways += np.radians(0.1) * rng.normal(size=ways.shape)
+            named = [Pointing(way=tuple(way), at=tuple(at)) for way, at in zip(ways.tolist(), pixels, strict=True)]
+            light = PanoramaLight(file="a.hdr", pitch_deg=pitch, roll_deg=roll, pointings=named)
+            found = around_answer(light, camera)
+            for told, true in ((found.turn_deg, turn), (found.pitch_deg, pitch), (found.roll_deg, roll)):
+                self.assertLess(abs((told - true + 180) % 360 - 180), 0.5)
+            alone = around_answer(light.model_copy(update={"pointings": named[:1]}), camera)
+            self.assertLess(abs((alone.turn_deg - turn + 180) % 360 - 180), 0.5)
+
+    def test_patches_tell_its_sky_and_a_disc_in_place_of_its_sun(self) -> None:
+        """Painted by the tests' own light: ground in the sun and in shade, a grey card, the panorama's sun clipped."""
+        whole = around(sun=20_000.0, sky=(0.4, 0.6, 1.0), ground=0.1)
+        clipped = np.minimum(whole, 60.0)
+        camera = scene_of().camera
+        around_it = PanoramaLight(file="a.hdr", dome=dome_of(clipped), disc=True)
+        lit_by = sample(models=[]).model_copy(update={"lit_by": "panorama", "panorama": around_it})
+        dome = dome_in_force(lit_by, around_answer(around_it, camera))
+        assert dome and dome.sunny
+        sun = dome_sun(dome)
+        true_sun = np.array(dome_of(whole).sun)
+        sky = np.pi * np.array([0.4, 0.6, 1.0])
+        gain = 0.8 / (true_sun * sun[2] + sky).mean()
+        lit, shade = true_sun * sun[2] + sky, 0.9 * sky
+        patches = [
+            LightPatch.model_validate(
+                {"id": f"{name}{reached}", "at": (100, 900), "material": name, "light": reached, "tone": tone}
+                | {"seen": {"colour": (tone * gain * light).tolist(), "spread": 0.0, "clipped": 0.0}}
+            )
+            for name, tone in (("ground", 0.3), ("card", 0.5))
+            for reached, light in (("sun", lit), ("shade", shade))
+        ]
+        day = Daylight(sun, 3.5, 0.3, dome=dome)
+        told = balance_of(patches, camera, day)
+        picture = radiance_in_force(clipped, around_it, dome, told.sky, 0.6)
+        # The light that the render will take, in the photograph's values, is the true one.
+        again = dome_of(picture)
+        level = np.array(told.gain) / np.pi * (np.array(again.sun) * dome_sun(again)[2])
+        np.testing.assert_allclose(level, gain * true_sun * sun[2], rtol=0.12)
+        np.testing.assert_allclose(np.array(told.gain) / np.pi * dome_irradiance(again, UP), gain * sky, rtol=0.15)
 
 
 class Lit(unittest.TestCase):

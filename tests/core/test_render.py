@@ -20,6 +20,7 @@ from lithopos.core.colour import decode_srgb, encode_srgb
 from lithopos.core.errors import Cancelled, InputError
 from lithopos.core.geometry.model import Model
 from lithopos.core.layers import Window
+from lithopos.core.light.turning import rotation_of
 from lithopos.core.place.planes import plane_receiver
 from lithopos.core.place.receiver import Patch, Receiver, Sheen
 from lithopos.core.render import tiles
@@ -199,7 +200,7 @@ class Tracing(unittest.TestCase):
         for azimuth in (0, 90):
             sky = np.zeros((64, 128, 3), np.float32)
             sky[20:28, 60:68] = 40.0  # at an elevation of some 22°, in the middle of the panorama
-            engine.show(self.lit(Environment(sky, float(azimuth))))
+            engine.show(self.lit(Environment(sky, rotation_of(azimuth, 0, 0))))
             way = np.array([np.cos(np.radians(azimuth)), np.sin(np.radians(azimuth))])
             towards, behind = (
                 engine.radiance("with", self.pixels(engine.scene.camera.project([*(s * 0.9 * way), 0])[0]), 0, 64, 0)

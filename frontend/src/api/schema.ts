@@ -598,6 +598,23 @@ export interface components {
             time: string;
         };
         /**
+         * AroundAnswer
+         * @description How a panorama lies: its angles in force, and how far its pointings stay apart [deg], if two or more turn it.
+         */
+        AroundAnswer: {
+            /**
+             * Off Deg
+             * @default null
+             */
+            off_deg: number | null;
+            /** Pitch Deg */
+            pitch_deg: number;
+            /** Roll Deg */
+            roll_deg: number;
+            /** Turn Deg */
+            turn_deg: number;
+        };
+        /**
          * BalanceAnswer
          * @description What a photograph tells of its light, by channel.
          *
@@ -857,6 +874,7 @@ export interface components {
          *     sun_shown : the direction in force, measured or set by hand; of a panorama its brightest place.
          *     panes : where each of the shot's panes hangs.
          *     almanac : the sun by date and place, where they are given.
+         *     around : how the panorama lies, where there is one.
          *     softness_deg : the sun's apparent diameter in force; `softness` what soft edges tell of it.
          *     balance : what the marked patches tell of the light; None where none is marked, or no sun is known yet.
          */
@@ -868,6 +886,8 @@ export interface components {
              * @default null
              */
             almanac_reason: string | null;
+            /** @default null */
+            around: components["schemas"]["AroundAnswer"] | null;
             /** @default null */
             balance: components["schemas"]["BalanceAnswer"] | null;
             /** @default null */
@@ -933,12 +953,13 @@ export interface components {
         };
         /**
          * Dome
-         * @description What a panorama gives, as it is turned in its file (its middle towards +x).
+         * @description What a panorama gives; of a file as it is turned in it (its middle towards +x).
          *
          *     Attributes
          *     ----------
-         *     harmonics : 18 colours.
+         *     harmonics : 18 colours, of all but the sun.
          *     azimuth_deg, elevation_deg : of its brightest place; `share` what that gives of what falls on level ground.
+         *     sun : what the brightest place gives a surface that faces it, where a sun shines; else nothing.
          */
         Dome: {
             /** Azimuth Deg */
@@ -949,6 +970,15 @@ export interface components {
             harmonics: number[][];
             /** Share */
             share: number;
+            /**
+             * Sun
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            sun: number[];
         };
         /**
          * Edge
@@ -1861,15 +1891,46 @@ export interface components {
         };
         /**
          * PanoramaLight
-         * @description A panorama as the light: its file, turned about the vertical (0: its middle towards +x), strength by hand.
+         * @description A panorama as the light: its file, how it is turned, and how it is graded.
          *
-         *     `dome` is what it gives in figures, read from the file.
+         *     Attributes
+         *     ----------
+         *     turn_deg, pitch_deg, roll_deg : about z, y and x, the last first (0: its middle towards +x).
+         *     pointings : by which it is turned instead; one turns it about the vertical, two fix its tilt as well.
+         *     strength, saturation, warmth : by hand, apart from the photograph; warmth in stops of red over blue.
+         *     disc : its sun, which a picture seldom holds whole, is replaced by a disc as strong as the photograph asks for.
+         *     dome : what it gives in figures, read from the file.
          */
         PanoramaLight: {
+            /**
+             * Disc
+             * @default false
+             */
+            disc: boolean;
             /** @default null */
             dome: components["schemas"]["Dome"] | null;
             /** File */
             file: string;
+            /**
+             * Pitch Deg
+             * @default 0
+             */
+            pitch_deg: number;
+            /**
+             * Pointings
+             * @default []
+             */
+            pointings: components["schemas"]["Pointing"][];
+            /**
+             * Roll Deg
+             * @default 0
+             */
+            roll_deg: number;
+            /**
+             * Saturation
+             * @default 1
+             */
+            saturation: number;
             /**
              * Strength
              * @default 1
@@ -1880,6 +1941,11 @@ export interface components {
              * @default 0
              */
             turn_deg: number;
+            /**
+             * Warmth
+             * @default 0
+             */
+            warmth: number;
         };
         /**
          * PatchAnswer
@@ -2158,6 +2224,23 @@ export interface components {
              * @default null
              */
             up: ("y" | "z") | null;
+        };
+        /**
+         * Pointing
+         * @description The same thing in a panorama and in the photograph: its direction in the panorama's own frame, its pixel.
+         */
+        Pointing: {
+            /** At */
+            at: [
+                number,
+                number
+            ];
+            /** Way */
+            way: [
+                number,
+                number,
+                number
+            ];
         };
         /**
          * Print

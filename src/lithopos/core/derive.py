@@ -19,12 +19,16 @@ from lithopos.core.camera.vanishing import RUNS, Marks
 from lithopos.core.errors import InputError, NoAnswer
 from lithopos.core.grounds import GROUND_MATERIALS
 from lithopos.core.light.softness import CLEAR_DEG, SoftnessAnswer
+from lithopos.core.light.strengths import SIGMA_CLEAR
 from lithopos.core.light.sun import SunAnswer
+from lithopos.core.place.around import AroundAnswer, around_answer, dome_in_force
 from lithopos.core.place.balance import BalanceAnswer, Daylight, balance_of
 from lithopos.core.place.pane import PaneAnswer, pane_answer
 from lithopos.core.place.sunlight import AlmanacAnswer, almanac_answer, measured_sun, softness_of, sun_in_force
 from lithopos.core.questions import camera_problem_of
 from lithopos.core.shot import Shot
+
+SIGMA_PANORAMA = 0.12  # of a panorama's sky beside its own sun
 
 __all__ = ["Derived", "LevelAnswer", "daylight_of", "derive", "shot_after_gesture"]
 
@@ -49,6 +53,7 @@ class Derived(BaseModel):
     sun_shown : the direction in force, measured or set by hand; of a panorama its brightest place.
     panes : where each of the shot's panes hangs.
     almanac : the sun by date and place, where they are given.
+    around : how the panorama lies, where there is one.
     softness_deg : the sun's apparent diameter in force; `softness` what soft edges tell of it.
     balance : what the marked patches tell of the light; None where none is marked, or no sun is known yet.
     """
@@ -64,6 +69,7 @@ class Derived(BaseModel):
     sun_reason: str | None = None
     almanac: AlmanacAnswer | None = None
     almanac_reason: str | None = None
+    around: AroundAnswer | None = None
     softness_deg: float = CLEAR_DEG
     softness: SoftnessAnswer | None = None
     sun_shown: tuple[float, float, float] | None = None
@@ -101,10 +107,13 @@ def daylight_of(shot: Shot, facts: Derived) -> Daylight:
     """What is known of a shot's light before its patches."""
     shines = facts.sun_shown is not None and shot.sun.strength > 0
     ground = shot.ground.reflectance or GROUND_MATERIALS[shot.ground.material].reflectance
-    if shot.lit_by == "panorama" and shot.panorama and shot.panorama.dome:
-        name = shot.ground.material
-        return Daylight(None, shot.sky.turbidity, ground, name, shot.panorama.dome, shot.panorama.turn_deg)
-    return Daylight(np.array(facts.sun_shown) if shines else None, shot.sky.turbidity, ground, shot.ground.material)
+    name = shot.ground.material
+    dome = dome_in_force(shot, facts.around) if shot.lit_by == "panorama" and facts.around else None
+    if dome is not None and shot.panorama:
+        sun = np.array(facts.sun_shown) if dome.sunny else None
+        sigma = SIGMA_CLEAR if shot.panorama.disc else SIGMA_PANORAMA
+        return Daylight(sun, shot.sky.turbidity, ground, name, dome, sigma)
+    return Daylight(np.array(facts.sun_shown) if shines else None, shot.sky.turbidity, ground, name)
 
 
 def shot_after_gesture(shot: Shot, gesture: Gesture) -> Shot:
@@ -181,7 +190,10 @@ def _derive_sun(shot: Shot, camera: CameraAnswer, result: Derived) -> None:
         result.almanac_reason = day.reason
     if shot.sun.kind == "almanac":
         result.sun_reason = day.reason
-    shown = sun_in_force(shot, result.sun, result.almanac)
+    if shot.panorama:
+        result.around = around_answer(shot.panorama, pinhole_of(camera))
+    dome = dome_in_force(shot, result.around) if shot.lit_by == "panorama" and result.around else None
+    shown = sun_in_force(shot, result.sun, result.almanac, dome)
     result.sun_shown = shown
     result.softness_deg, result.softness = softness_of(shot, camera, shown)
 

@@ -16,19 +16,32 @@ from lithopos.core.light.harmonics import WEIGHTS, harmonics
 
 ROWS = 128
 BRIGHT_DEG = 6.0  # about its brightest place: a sun and its glare
+AROUND_DEG = 10.0  # what lies about that tells how bright it would be there without
+LUMINANCE = np.array([0.2126, 0.7152, 0.0722])
 SUNNY = 0.2  # of the level irradiance from there: a sun shines
 Colour = Annotated[list[FiniteFloat], Field(min_length=3, max_length=3)]
 
-__all__ = ["Dome", "dome_irradiance", "dome_of", "dome_sun"]
+__all__ = [
+    "Dome",
+    "directions",
+    "dome_graded",
+    "dome_irradiance",
+    "dome_of",
+    "dome_sun",
+    "dome_turned",
+    "graded",
+    "parted",
+]
 
 
 class Dome(BaseModel):
-    """What a panorama gives, as it is turned in its file (its middle towards +x).
+    """What a panorama gives; of a file as it is turned in it (its middle towards +x).
 
     Attributes
     ----------
-    harmonics : 18 colours.
+    harmonics : 18 colours, of all but the sun.
     azimuth_deg, elevation_deg : of its brightest place; `share` what that gives of what falls on level ground.
+    sun : what the brightest place gives a surface that faces it, where a sun shines; else nothing.
     """
 
     model_config = ConfigDict(extra="forbid")
@@ -37,20 +50,19 @@ class Dome(BaseModel):
     azimuth_deg: FiniteFloat
     elevation_deg: FiniteFloat
     share: Annotated[FiniteFloat, Field(ge=0, le=1)]
+    sun: Colour = [0.0, 0.0, 0.0]
 
     @property
     def sunny(self) -> bool:
         """Whether a sun shines in it."""
-        return self.share > SUNNY and self.elevation_deg > 0
+        return self.share > SUNNY and self.elevation_deg > 0 and max(self.sun) > 0
 
 
 def dome_of(radiance: Floats) -> Dome:
     """The figures of a panorama (H, W, 3): longitude and latitude, its first row straight up, its middle towards +x."""
     small = cv2.resize(radiance, (2 * ROWS, ROWS), interpolation=cv2.INTER_AREA).astype(float)
-    ways, solid = _directions(ROWS)
-    weighed = small * solid[..., None]
-    figures = np.einsum("hwk,hwc->kc", harmonics(ways), weighed)
-    bright = small @ [0.2126, 0.7152, 0.0722]
+    ways, solid = directions(ROWS)
+    bright = small @ LUMINANCE
     # Of several bright places that which gives most with what is about it.
     about = cv2.blur(bright * solid, (5, 5), borderType=cv2.BORDER_REPLICATE)
     row, column = np.unravel_index(int(np.argmax(about)), about.shape)
@@ -60,31 +72,82 @@ def dome_of(radiance: Floats) -> Dome:
     middle = (given[:, None] * ways[near]).sum(0)
     middle /= max(float(np.linalg.norm(middle)), 1e-12)
     rise = np.maximum(ways[..., 2], 0) * bright * solid
+    share = float(np.clip(rise[near].sum() / max(float(rise.sum()), 1e-12), 0, 1))
+    sun = np.zeros(3)
+    if share > SUNNY and middle[2] > 0:
+        small, disc = parted(small, middle)
+        sun = (disc * (solid * np.maximum(ways @ middle, 0))[..., None]).sum((0, 1))
+    figures = np.einsum("hwk,hwc->kc", harmonics(ways), small * solid[..., None])
     return Dome(
         harmonics=figures.tolist(),
         azimuth_deg=float(np.degrees(np.arctan2(middle[1], middle[0]))),
         elevation_deg=float(np.degrees(np.arcsin(np.clip(middle[2], -1, 1)))),
-        share=float(np.clip(rise[near].sum() / max(float(rise.sum()), 1e-12), 0, 1)),
+        share=share,
+        sun=sun.tolist(),
     )
 
 
-def dome_irradiance(dome: Dome, turn_deg: float, normal: Array) -> Array:
-    """What a dome, turned about the z axis, gives a surface of the unit normal (3,): (3,)."""
-    turn = np.radians(-turn_deg)
-    c, s = np.cos(turn), np.sin(turn)
-    own = np.array([c * normal[0] - s * normal[1], s * normal[0] + c * normal[1], normal[2]])
-    light = (harmonics(own) * WEIGHTS) @ np.array(dome.harmonics)
+def parted(radiance: Array, middle: Array) -> tuple[Array, Array]:
+    """A panorama without its sun, as bright there as about it, and the sun alone, (H, W, 3) each.
+
+    Parameters
+    ----------
+    middle : (3,) unit vector to the sun, in the panorama's own frame.
+    """
+    ways, _ = directions(len(radiance))
+    towards = ways @ middle
+    near = towards > np.cos(np.radians(BRIGHT_DEG))
+    ring = (towards > np.cos(np.radians(AROUND_DEG))) & ~near
+    level = np.median(radiance[ring], axis=0) if ring.any() else np.zeros(3)
+    sun = np.zeros_like(radiance)
+    sun[near] = np.maximum(radiance[near] - level, 0)
+    return radiance - sun, sun
+
+
+def dome_irradiance(dome: Dome, normal: Array) -> Array:
+    """What all but the sun of a dome gives a surface of the unit normal (3,): (3,)."""
+    light = (harmonics(normal) * WEIGHTS) @ np.array(dome.harmonics)
     return np.asarray(np.maximum(light, 0.0))
 
 
-def dome_sun(dome: Dome, turn_deg: float) -> Array:
-    """Unit vector (3,) to the brightest place of a turned dome."""
-    azimuth, elevation = np.radians([dome.azimuth_deg + turn_deg, dome.elevation_deg])
+def dome_sun(dome: Dome) -> Array:
+    """Unit vector (3,) to the brightest place."""
+    azimuth, elevation = np.radians([dome.azimuth_deg, dome.elevation_deg])
     level = np.cos(elevation)
     return np.array([level * np.cos(azimuth), level * np.sin(azimuth), np.sin(elevation)])
 
 
-def _directions(rows: int) -> tuple[Array, Array]:
+def dome_turned(dome: Dome, rotation: Array) -> Dome:
+    """A dome turned by (3, 3): the harmonics of each order among themselves, by their values all over the sphere."""
+    ways, _ = directions(8)
+    spread = ways.reshape(-1, 3)
+    figures = np.linalg.lstsq(harmonics(spread), harmonics(spread @ rotation) @ np.array(dome.harmonics), rcond=None)[0]
+    x, y, z = rotation @ dome_sun(dome)
+    azimuth, elevation = np.degrees([np.arctan2(y, x), np.arcsin(np.clip(z, -1, 1))])
+    place = {"azimuth_deg": float(azimuth), "elevation_deg": float(elevation)}
+    return dome.model_copy(update={"harmonics": figures.tolist(), **place})
+
+
+def graded(light: Array, saturation: float, warmth: float) -> Array:
+    """Colours (..., 3) with their saturation and warmth by hand; both are linear in the light.
+
+    Parameters
+    ----------
+    warmth : stops by which red is raised and blue lowered; the luminance of white stays.
+    """
+    gains = 2.0 ** (warmth * np.array([1.0, 0.0, -1.0]))
+    warmed = light * (gains / (gains @ LUMINANCE))
+    grey = (warmed @ LUMINANCE)[..., None]
+    return np.asarray(grey + saturation * (warmed - grey))
+
+
+def dome_graded(dome: Dome, saturation: float, warmth: float) -> Dome:
+    """A dome whose light is graded."""
+    figures, sun = (graded(np.array(light), saturation, warmth) for light in (dome.harmonics, dome.sun))
+    return dome.model_copy(update={"harmonics": figures.tolist(), "sun": np.maximum(sun, 0).tolist()})
+
+
+def directions(rows: int) -> tuple[Array, Array]:
     """The middles of a panorama's pixels as unit vectors (H, 2H, 3), and their solid angles (H, 2H)."""
     elevation = np.pi / 2 - (np.arange(rows) + 0.5) * np.pi / rows
     # From within, longitude grows to the right: clockwise as seen from above.

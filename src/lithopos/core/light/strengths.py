@@ -41,7 +41,7 @@ ROUNDS = 6  # of weights
 _LUMINANCE = np.array([0.2126, 0.7152, 0.0722])
 _APART = np.eye(3) - _LUMINANCE  # each channel against the luminance
 
-__all__ = ["Balance", "PatchIn", "solve_strengths"]
+__all__ = ["SIGMA_CLEAR", "Balance", "PatchIn", "solve_strengths"]
 
 
 @dataclass(frozen=True)
@@ -93,6 +93,7 @@ class _Problem:
         tones: dict[str, float],
         level_sun: Array,
         level_sky: Array,
+        sigma_sky: float,
     ) -> None:
         self.shines = bool(np.any(level_sun > 0))
         self.names = sorted({patch.material for patch in patches})
@@ -104,7 +105,7 @@ class _Problem:
         self.sigma = np.array(own).reshape(-1, 1)
         self.material = np.array([self.names.index(patch.material) for patch in patches], int)
         self.count = 9 + 3 * len(self.names)
-        self.plain = self._plain_beliefs(named, tones)
+        self.plain = self._plain_beliefs(named, tones, sigma_sky)
 
     def start(self) -> Array:
         """A point to start from: all lights alike, materials dull."""
@@ -140,7 +141,7 @@ class _Problem:
         beliefs = [[_LUMINANCE @ white / SIGMA_WHITE], _APART @ white / SIGMA_BALANCE, matrix @ x - wished]
         return np.concatenate(beliefs), rows
 
-    def _plain_beliefs(self, named: dict[str, float], tones: dict[str, float]) -> tuple[Array, Array]:
+    def _plain_beliefs(self, named: dict[str, float], tones: dict[str, float], sigma_sky: float) -> tuple[Array, Array]:
         """Those that are linear in the unknowns: a matrix (m, n) and what it should give (m,)."""
         one, rows, wished = np.eye(self.count), list[Array](), list[Array]()
 
@@ -148,7 +149,7 @@ class _Problem:
             rows.append(np.atleast_2d(row) / sigma)
             wished.append(np.full(len(rows[-1]), value / sigma))
 
-        believe(one[3:6] - one[:3], 0.0, SIGMA_CLEAR)
+        believe(one[3:6] - one[:3], 0.0, sigma_sky)
         believe(one[6:9], OPEN, SIGMA_OPEN)
         for number, name in enumerate(self.names):
             own = one[9 + 3 * number : 12 + 3 * number]
@@ -170,6 +171,7 @@ def solve_strengths(
     level_sky: Array,
     named: dict[str, float],
     tones: dict[str, float],
+    sigma_sky: float = SIGMA_CLEAR,
 ) -> Balance:
     """Strengths of sun and sky from patches; with no patch what is known beforehand.
 
@@ -178,8 +180,9 @@ def solve_strengths(
     level_sun, level_sky : (3,) what the lights of strength 1 give level ground; no sun shines where its is 0.
     named : what materials are taken to throw back by their names.
     tones : known tones: neutral reflectances, by material.
+    sigma_sky : how far the sky beside the sun may be off, of natural logarithms.
     """
-    problem = _Problem(patches, named, tones, level_sun, level_sky)
+    problem = _Problem(patches, named, tones, level_sun, level_sky, sigma_sky)
     x, weight = problem.start(), np.ones((len(patches), 1))
 
     def residuals(at: Array) -> Array:

@@ -18,7 +18,7 @@ from lithopos.core.exchange.picture import Picture
 from lithopos.core.light.clear_sky import sky_irradiance, sun_irradiance
 from lithopos.core.light.dome import Dome, dome_irradiance
 from lithopos.core.light.patches import PatchSeen, facing_normal
-from lithopos.core.light.strengths import Balance, PatchIn, solve_strengths
+from lithopos.core.light.strengths import SIGMA_CLEAR, Balance, PatchIn, solve_strengths
 from lithopos.core.place.exposure import ground_light, ground_places
 from lithopos.core.shot import LightPatch
 
@@ -29,7 +29,6 @@ CLEARLY_DARKER = 0.62  # than the brightest patch of its material: taken to lie 
 AUTO_SPREAD = 0.3  # of the whole ground's light and shade, which are no patches that somebody chose
 Three = tuple[float, float, float]
 UP = np.array([0.0, 0.0, 1.0])
-ONE_LIGHT = "a panorama is one light: shade tells nothing of it yet"
 
 __all__ = [
     "GROUND",
@@ -94,7 +93,8 @@ class Daylight:
     Attributes
     ----------
     ground : the mean reflectance that the ground is taken to have, and `ground_name` what it is called.
-    dome : a panorama in place of the clear day, with how it is turned; it is one light, its sun in it.
+    dome : a panorama in place of the clear day, as it lies in the world; what its lower half shows is its ground.
+    sigma_sky : how far the sky beside the sun may be off, of natural logarithms.
     """
 
     sun: Array | None
@@ -102,25 +102,25 @@ class Daylight:
     ground: float
     ground_name: str = "ground"
     dome: Dome | None = None
-    dome_turn_deg: float = 0.0
+    sigma_sky: float = SIGMA_CLEAR
 
     @property
     def shines(self) -> bool:
         """Whether there is light and shade."""
-        return self.sun is not None or (self.dome is not None and self.dome.sunny)
+        return self.sun is not None
 
     def bounced(self, normal: Array) -> Array:
         """What lit ground throws of the sun's light onto a surface that the sun does not reach, (3,)."""
-        if self.sun is None:
+        if self.sun is None or self.dome is not None:
             return np.zeros(3)
         return (1 - float(normal[2])) / 2 * self.ground * sun_irradiance(self.sun, self.turbidity, UP)
 
     def irradiance(self, normal: Array) -> tuple[Array, Array]:
         """What sun and sky of strength 1, and the ground under them, give a surface, (3,) each."""
-        seen_ground = (1 - float(normal[2])) / 2 * self.ground
         if self.dome is not None:
-            given = [dome_irradiance(self.dome, self.dome_turn_deg, way) for way in (normal, UP)]
-            return np.zeros(3), given[0] + seen_ground * given[1]
+            facing = max(float(self.sun @ normal), 0.0) if self.sun is not None else 0.0
+            return facing * np.array(self.dome.sun), dome_irradiance(self.dome, normal)
+        seen_ground = (1 - float(normal[2])) / 2 * self.ground
         about = self.sun if self.sun is not None else UP  # an even day is about as bright as one with a high sun
         sky = sky_irradiance(about, self.turbidity, normal) + seen_ground * sky_irradiance(about, self.turbidity, UP)
         if self.sun is None:
@@ -133,9 +133,6 @@ def balance_of(patches: Sequence[LightPatch], camera: Pinhole, day: Daylight) ->
     reasons = {patch.id: _why_not(patch) for patch in patches}
     used = [patch for patch in patches if reasons[patch.id] is None]
     lit = _judged(used, day)
-    if day.dome is not None and day.dome.sunny:
-        reasons |= {name: ONE_LIGHT for name, shines in lit.items() if not shines}
-        used = [patch for patch in used if lit[patch.id]]
     put_in = []
     for patch in used:
         assert patch.seen
@@ -173,7 +170,7 @@ def balance_of_ground(
     ground = ground_light(encoded, linear, camera, height_m, day.shines)
     sun, sky = day.irradiance(UP)
     patches = [PatchIn(np.asarray(ground.lit, float), 0.0, GROUND, True, sun, sky)]
-    shaded = ground.shade is not None and day.dome is None
+    shaded = ground.shade is not None
     if shaded:
         patches.append(PatchIn(np.asarray(ground.shade, float), AUTO_SPREAD, GROUND, False, np.zeros(3), sky))
     answer = _answer(_solved(patches, day, {}), day, {}, shaded, [])
@@ -279,7 +276,7 @@ def _judged(patches: list[LightPatch], day: Daylight) -> dict[str, bool]:
 
 def _solved(patches: list[PatchIn], day: Daylight, tones: dict[str, float]) -> Balance:
     level_sun, level_sky = day.irradiance(UP)
-    return solve_strengths(patches, level_sun, level_sky, {GROUND: day.ground}, tones)
+    return solve_strengths(patches, level_sun, level_sky, {GROUND: day.ground}, tones, day.sigma_sky)
 
 
 def _answer(
@@ -298,7 +295,7 @@ def _answer(
         gain=_three(gain),
         sky=_three(sky),
         white=_three(found.white),
-        shade=_three(found.white * (1 - day.dome.share) if day.dome else found.sky * day.irradiance(UP)[1]),
+        shade=_three(found.sky * day.irradiance(UP)[1]),
         white_sigma=_three(found.white_sigma),
         sky_sigma=_three(found.sky_sigma),
         sky_measured=shaded or (day.sun is None and day.dome is None),

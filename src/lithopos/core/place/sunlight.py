@@ -11,15 +11,14 @@ from lithopos.core.camera.problem import CameraAnswer
 from lithopos.core.camera.solve import pinhole_of
 from lithopos.core.errors import InputError, NoAnswer
 from lithopos.core.light.almanac import sun_position, times_of, zone_of
-from lithopos.core.light.dome import dome_sun
+from lithopos.core.light.dome import Dome, dome_sun
 from lithopos.core.light.shadows import Gnomon, Pointed, ShadowEdge
 from lithopos.core.light.softness import CLEAR_DEG, SoftnessAnswer, solve_softness
 from lithopos.core.light.sun import KnownCamera, SunAnswer, SunProblem, mark_name, solve_sun, sun_direction
+from lithopos.core.place.around import LOWEST_SUN
 from lithopos.core.shot import Almanac, Shot
 
 Direction = tuple[float, float, float]
-LOWEST_SUN = 0.02  # of a panorama's brightest place, that its shadows end somewhere
-
 __all__ = ["AlmanacAnswer", "AlmanacTime", "almanac_answer", "measured_sun", "softness_of", "sun_in_force"]
 
 
@@ -119,10 +118,12 @@ def _bearing(given: Almanac, shot: Shot, camera: CameraAnswer | None) -> float |
     return (notes.bearing_deg + camera.heading_deg) % 360
 
 
-def sun_in_force(shot: Shot, measured: SunAnswer | None, almanac: AlmanacAnswer | None) -> Direction | None:
-    """The direction by which the shot is lit; of a panorama its brightest place."""
-    if shot.lit_by == "panorama" and shot.panorama and shot.panorama.dome:
-        x, y, z = dome_sun(shot.panorama.dome, shot.panorama.turn_deg)
+def sun_in_force(
+    shot: Shot, measured: SunAnswer | None, almanac: AlmanacAnswer | None, dome: Dome | None
+) -> Direction | None:
+    """The direction by which the shot is lit; of a panorama, as it lies in the world, its brightest place."""
+    if dome is not None:
+        x, y, z = dome_sun(dome)
         return float(x), float(y), max(float(z), LOWEST_SUN)
     if shot.sun.kind == "hand":
         x, y, z = sun_direction(*np.radians([shot.sun.azimuth_deg, shot.sun.elevation_deg]))

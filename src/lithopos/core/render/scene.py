@@ -21,6 +21,7 @@ from lithopos.core.geometry.model import Model, Texture
 from lithopos.core.grounds import GROUND_MATERIALS
 from lithopos.core.light.dome import dome_of
 from lithopos.core.materials.dress import dressed, look_of
+from lithopos.core.place.around import radiance_in_force
 from lithopos.core.place.balance import (
     GROUND,
     BalanceAnswer,
@@ -89,16 +90,17 @@ class SunSky:
 class Environment:
     """Light from all around: (H, W, 3) linear radiance by longitude and latitude, z up, its middle towards +x.
 
-    `sun` is the direction to the sun that shines in it, if one does; `key` tells its content.
+    `rotation` (3, 3) takes its own directions to the world's; `sun` is the direction to the sun that shines in it, if
+    one does; `key` tells its content.
     """
 
     radiance: Floats
-    turn_deg: float = 0.0
+    rotation: Array = field(default_factory=lambda: np.eye(3))
     sun: tuple[float, float, float] | None = None
     key: str = ""
 
     def __repr__(self) -> str:
-        return f"Environment({self.key or id(self.radiance)}, {self.turn_deg})"
+        return f"Environment({self.key or id(self.radiance)}, {self.rotation.round(6).tolist()})"
 
 
 @dataclass(frozen=True)
@@ -206,7 +208,6 @@ def build_scene(
         day.turbidity,
         day.ground,
         day.dome,
-        day.dome_turn_deg,
         [one.model_dump() for one in shot.patches],
     )
     made_of = (photograph_key, width, height, figures, layout, sheen, light_of_day, behind)
@@ -216,10 +217,10 @@ def build_scene(
         known.key, known.receivers, known.balance = repr(made_of), (*receivers, *walls), balance
     balance = known.balance
     light: Light
-    if panorama and shot.panorama and day.dome:
-        around = panorama.radiance * np.float32(shot.panorama.strength)
-        key = f"{shot.panorama.file} × {shot.panorama.strength}"
-        light = Environment(around, shot.panorama.turn_deg, facts.sun_shown if day.dome.sunny else None, key)
+    if panorama and shot.panorama and day.dome and facts.around:
+        radiance = radiance_in_force(panorama.radiance, shot.panorama, day.dome, balance.sky, facts.softness_deg)
+        key = repr((shot.panorama, balance.sky, facts.softness_deg))
+        light = Environment(radiance, facts.around.rotation(), facts.sun_shown if day.dome.sunny else None, key)
     else:
         strengths = shot.sun.strength, shot.sky.strength, facts.softness_deg, shot.sky.turbidity
         light = SunSky(facts.sun_shown, *strengths, balance.sky)

@@ -18,6 +18,7 @@ from lithopos.core.shot.light import (
     MarkedPenumbra,
     MarkedShadowEdge,
     PanoramaLight,
+    Pointing,
     Sky,
     Sun,
 )
@@ -47,6 +48,7 @@ __all__ = [
     "PanoramaLight",
     "Photograph",
     "Placed",
+    "Pointing",
     "Print",
     "Row",
     "Shot",

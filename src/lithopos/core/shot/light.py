@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import date, time
 from typing import Annotated, Literal
 
-from pydantic import Field, FiniteFloat
+from pydantic import Field, FiniteFloat, model_validator
 
 from lithopos.core.camera.problem import Pixel
 from lithopos.core.light.dome import Dome
@@ -22,6 +22,7 @@ __all__ = [
     "MarkedPenumbra",
     "MarkedShadowEdge",
     "PanoramaLight",
+    "Pointing",
     "Sky",
     "Sun",
 ]
@@ -89,15 +90,40 @@ class Sky(DocumentPart):
     turbidity: Annotated[FiniteFloat, Field(ge=1, le=10)] = 3.5
 
 
-class PanoramaLight(DocumentPart):
-    """A panorama as the light: its file, turned about the vertical (0: its middle towards +x), strength by hand.
+class Pointing(DocumentPart):
+    """The same thing in a panorama and in the photograph: its direction in the panorama's own frame, its pixel."""
 
-    `dome` is what it gives in figures, read from the file.
+    way: tuple[FiniteFloat, FiniteFloat, FiniteFloat]
+    at: Pixel
+
+    @model_validator(mode="after")
+    def _is_a_direction(self) -> Pointing:
+        if sum(value * value for value in self.way) < 1e-12:
+            raise ValueError("way has no length")
+        return self
+
+
+class PanoramaLight(DocumentPart):
+    """A panorama as the light: its file, how it is turned, and how it is graded.
+
+    Attributes
+    ----------
+    turn_deg, pitch_deg, roll_deg : about z, y and x, the last first (0: its middle towards +x).
+    pointings : by which it is turned instead; one turns it about the vertical, two fix its tilt as well.
+    strength, saturation, warmth : by hand, apart from the photograph; warmth in stops of red over blue.
+    disc : its sun, which a picture seldom holds whole, is replaced by a disc as strong as the photograph asks for.
+    dome : what it gives in figures, read from the file.
     """
 
     file: FileName
     turn_deg: Annotated[FiniteFloat, Field(ge=-3600, le=3600)] = 0.0
+    pitch_deg: Annotated[FiniteFloat, Field(ge=-90, le=90)] = 0.0
+    roll_deg: Annotated[FiniteFloat, Field(ge=-180, le=180)] = 0.0
+    pointings: Annotated[list[Pointing], Field(max_length=50)] = []
     strength: Annotated[FiniteFloat, Field(ge=0, le=20)] = 1.0
+    saturation: Annotated[FiniteFloat, Field(ge=0, le=3)] = 1.0
+    warmth: Annotated[FiniteFloat, Field(ge=-2, le=2)] = 0.0
+    disc: bool = False
     dome: Dome | None = None
 
 

@@ -50,7 +50,7 @@ def _sun_sky(mi: Any, light: SunSky) -> dict[str, Any]:
 
 def _environment(mi: Any, light: Environment) -> dict[str, Any]:
     # The renderer's panorama has y up and its middle towards +z: z goes up, and the middle to +x.
-    turn = mi.ScalarTransform4f().rotate([0, 0, 1], light.turn_deg)
+    turn = mi.ScalarTransform4f(np.block([[light.rotation, np.zeros((3, 1))], [np.zeros((1, 3)), np.ones((1, 1))]]))
     upright = mi.ScalarTransform4f([[0, 0, 1, 0], [1, 0, 0, 0], [0, 1, 0, 0], [0, 0, 0, 1]])
     picture = mi.Bitmap(np.ascontiguousarray(light.radiance, np.float32))
     return {"type": "envmap", "bitmap": picture, "to_world": turn @ upright}

@@ -1,0 +1,119 @@
+"""A shot's panorama as it lights the place: turned, graded, its sun replaced where that was asked for."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+from pydantic import BaseModel
+
+from lithopos.core.arrays import Array, Floats
+from lithopos.core.camera.pinhole import Pinhole
+from lithopos.core.light.clear_sky import sky_irradiance, sun_irradiance
+from lithopos.core.light.dome import (
+    Dome,
+    directions,
+    dome_graded,
+    dome_irradiance,
+    dome_sun,
+    dome_turned,
+    graded,
+    parted,
+)
+from lithopos.core.light.turning import angles_of, rotation_of, turned_by
+from lithopos.core.shot import PanoramaLight, Shot
+
+LOWEST_SUN = 0.02  # of a panorama's brightest place, that its shadows end somewhere
+DISC_ROWS = 1024  # of a panorama in which a disc is to be round
+UP = np.array([0.0, 0.0, 1.0])
+
+__all__ = ["LOWEST_SUN", "AroundAnswer", "around_answer", "dome_in_force", "radiance_in_force", "seen_around"]
+
+
+class AroundAnswer(BaseModel):
+    """How a panorama lies: its angles in force, and how far its pointings stay apart [deg], if two or more turn it."""
+
+    turn_deg: float
+    pitch_deg: float
+    roll_deg: float
+    off_deg: float | None = None
+
+    def rotation(self) -> Array:
+        """(3, 3) from the panorama's own directions to the world's."""
+        return rotation_of(self.turn_deg, self.pitch_deg, self.roll_deg)
+
+
+def around_answer(panorama: PanoramaLight, camera: Pinhole) -> AroundAnswer:
+    """A panorama's angles: by its pointings, else as they are set."""
+    if not panorama.pointings:
+        return AroundAnswer(turn_deg=panorama.turn_deg, pitch_deg=panorama.pitch_deg, roll_deg=panorama.roll_deg)
+    ways = np.array([one.way for one in panorama.pointings], float)
+    ways /= np.linalg.norm(ways, axis=1, keepdims=True)
+    rays = camera.rays([one.at for one in panorama.pointings])
+    rotation, off_deg = turned_by(ways, rays, panorama.pitch_deg, panorama.roll_deg)
+    turn, pitch, roll = angles_of(rotation)
+    return AroundAnswer(turn_deg=turn, pitch_deg=pitch, roll_deg=roll, off_deg=off_deg if len(ways) > 1 else None)
+
+
+def dome_in_force(shot: Shot, answer: AroundAnswer) -> Dome | None:
+    """What the shot's panorama gives the world; None where its figures are not read yet."""
+    settings = shot.panorama
+    if settings is None or settings.dome is None:
+        return None
+    dome = dome_graded(dome_turned(settings.dome, answer.rotation()), settings.saturation, settings.warmth)
+    if not settings.disc:
+        return dome
+    # The sun is then as a clear day's beside the panorama's own sky, until the photograph tells it.
+    sun = dome_sun(dome)
+    sun[2] = max(float(sun[2]), LOWEST_SUN)
+    facing = sun_irradiance(sun, shot.sky.turbidity, sun)
+    beside = float(dome_irradiance(dome, UP).mean()) / max(
+        float(sky_irradiance(sun, shot.sky.turbidity, UP).mean()), 1e-9
+    )
+    return dome.model_copy(update={"sun": (facing * beside).tolist(), "share": 1.0})
+
+
+def radiance_in_force(
+    radiance: Floats, settings: PanoramaLight, dome: Dome, sky_tint: tuple[float, float, float], width_deg: float
+) -> Floats:
+    """The panorama (H, W, 3) by which a render is lit, in its own frame.
+
+    Parameters
+    ----------
+    radiance : as its file has it.
+    dome : what it gives the world, as `dome_in_force` tells.
+    sky_tint : the strength by channel of all but its sun.
+    width_deg : the apparent diameter of a disc in place of its sun.
+    """
+    if not dome.sunny or settings.dome is None:
+        light = graded(radiance.astype(float), settings.saturation, settings.warmth)
+        return np.maximum(light * settings.strength, 0).astype(np.float32)
+    middle = dome_sun(settings.dome)
+    if settings.disc and len(radiance) < DISC_ROWS:
+        radiance = cv2.resize(radiance, (2 * DISC_ROWS, DISC_ROWS), interpolation=cv2.INTER_LINEAR)
+    rest, sun = parted(radiance.astype(float), middle)
+    rest, sun = (graded(light, settings.saturation, settings.warmth) for light in (rest, sun))
+    if settings.disc:
+        sun = _disc(len(radiance), middle, width_deg, np.array(dome.sun))
+    return np.maximum((rest * sky_tint + sun) * settings.strength, 0).astype(np.float32)
+
+
+def seen_around(radiance: Floats, rotation: Array, camera: Pinhole) -> Floats:
+    """A panorama as the camera would see it, (height, width, 3)."""
+    rows, columns = np.mgrid[: camera.height, : camera.width]
+    own = camera.rays(np.stack([columns + 0.5, rows + 0.5], -1).reshape(-1, 2)) @ rotation
+    height = len(radiance)
+    x = (0.5 - np.arctan2(own[:, 1], own[:, 0]) / (2 * np.pi)) * 2 * height - 0.5
+    y = np.arccos(np.clip(own[:, 2], -1, 1)) / np.pi * height - 0.5
+    shape = (camera.height, camera.width)
+    places = x.reshape(shape).astype(np.float32), y.reshape(shape).astype(np.float32)
+    return np.asarray(cv2.remap(radiance, *places, cv2.INTER_LINEAR, borderMode=cv2.BORDER_WRAP), np.float32)
+
+
+def _disc(rows: int, middle: Array, width_deg: float, facing: Array) -> Array:
+    """A round, even sun (rows, 2 rows, 3) that gives a surface facing it `facing` (3,)."""
+    ways, solid = directions(rows)
+    apart = np.arccos(np.clip(ways @ middle, -1, 1))
+    pixel = np.pi / rows
+    cover = np.clip((np.radians(width_deg) / 2 - apart) / pixel + 0.5, 0, 1)
+    given = float((cover * solid * np.cos(apart)).sum())
+    return np.asarray(cover[..., None] * facing / max(given, 1e-12))
