@@ -13,6 +13,7 @@ from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.geometry.model import Model, Part
 from lithopos.core.geometry.units import known
 from lithopos.core.light.sun import sun_direction
+from lithopos.core.light.turning import rotation_of
 from lithopos.core.shot import Placed
 from lithopos.core.shot.change import changed
 from lithopos.core.standing.placement import placement, stands
@@ -125,6 +126,20 @@ def _carried() -> dict[str, Any]:
     return {"things": [model.model_dump(mode="json") for model in models], "feet": feet}
 
 
+def _turnings() -> list[dict[str, Any]]:
+    """World directions in the own frames of turned panoramas."""
+    angles = [(0.0, 0.0, 0.0), (137.0, 0.0, 0.0), (-60.0, 24.0, -11.0)]
+    rays = np.array([[1.0, 0.2, 0.1], [-0.3, 0.8, 0.5], [0.1, -0.2, -0.9]])
+    return [
+        {
+            "around": dict(zip(("turn_deg", "pitch_deg", "roll_deg"), one, strict=True)),
+            "rays": rays.tolist(),
+            "ways": (rays @ rotation_of(*one)).tolist(),
+        }
+        for one in angles
+    ]
+
+
 def fixtures() -> dict[str, Any]:
     """All cases, rounded so that another machine prints the same."""
     cameras = [_camera(0.0, (0, 0), 0), _camera(-0.18, (21, -13), 3), _camera(0.09, (0, 0), -2)]
@@ -134,6 +149,7 @@ def fixtures() -> dict[str, Any]:
         "suns": _suns(),
         "standings": _standings(),
         "carried": _carried(),
+        "turnings": _turnings(),
     }
     rounded: dict[str, Any] = json.loads(json.dumps(told), parse_float=lambda text: round(float(text), 11))
     return rounded

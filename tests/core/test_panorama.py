@@ -142,12 +142,15 @@ class Domes(unittest.TestCase):
             ways = rays @ rotation
             # A click on a panorama of 2,048 is good to a pixel, one on the photograph too.
             ways += np.radians(0.1) * rng.normal(size=ways.shape)
-            named = [Pointing(way=tuple(way), at=tuple(at)) for way, at in zip(ways.tolist(), pixels, strict=True)]
-            light = PanoramaLight(file="a.hdr", pitch_deg=pitch, roll_deg=roll, pointings=named)
-            found = around_answer(light, camera)
+            named = [
+                Pointing.model_validate({"id": f"p{n}", "way": way, "at": at})
+                for n, (way, at) in enumerate(zip(ways.tolist(), pixels.tolist(), strict=True))
+            ]
+            light = PanoramaLight(file="a.hdr", pitch_deg=pitch, roll_deg=roll)
+            found = around_answer(light, named, camera)
             for told, true in ((found.turn_deg, turn), (found.pitch_deg, pitch), (found.roll_deg, roll)):
                 self.assertLess(abs((told - true + 180) % 360 - 180), 0.5)
-            alone = around_answer(light.model_copy(update={"pointings": named[:1]}), camera)
+            alone = around_answer(light, named[:1], camera)
             self.assertLess(abs((alone.turn_deg - turn + 180) % 360 - 180), 0.5)
 
     def test_patches_tell_its_sky_and_a_disc_in_place_of_its_sun(self) -> None:
@@ -157,7 +160,7 @@ class Domes(unittest.TestCase):
         camera = scene_of().camera
         around_it = PanoramaLight(file="a.hdr", dome=dome_of(clipped), disc=True)
         lit_by = sample(models=[]).model_copy(update={"lit_by": "panorama", "panorama": around_it})
-        dome = dome_in_force(lit_by, around_answer(around_it, camera))
+        dome = dome_in_force(lit_by, around_answer(around_it, [], camera))
         assert dome and dome.sunny
         sun = dome_sun(dome)
         true_sun = np.array(dome_of(whole).sun)

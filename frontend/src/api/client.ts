@@ -33,6 +33,8 @@ export type Whites = Schemas["Whites"];
 export type White = Schemas["White"];
 export type Pieces = Schemas["PiecesOut"];
 export type Piece = Schemas["PieceOut"];
+export type Around = Schemas["AroundAnswer"];
+export type Pointing = Schemas["Pointing"];
 export type ShadowEdge = Schemas["MarkedShadowEdge"];
 export type Penumbra = Schemas["MarkedPenumbra"];
 export type Almanac = Schemas["Almanac"];
@@ -93,6 +95,9 @@ export const thumbUrl = (sha256: string, width = 240) => `/api/v1/files/${sha256
 export const pieceUrl = (name: string) => `/api/v1/pieces/${name}`;
 export const pictureUrl = (render: RenderOut) =>
   `/api/v1/renders/${render.id}/picture?download=false&v=${render.passes_done}`;
+/** A shot's panorama as its camera sees it. */
+export const aroundUrl = (shotId: string, { turn_deg, pitch_deg, roll_deg }: Around) =>
+  `/api/v1/shots/${shotId}/around?turn_deg=${turn_deg}&pitch_deg=${pitch_deg}&roll_deg=${roll_deg}`;
 export const downloadUrl = (render: RenderOut) => `/api/v1/renders/${render.id}/picture?download=true`;
 
 /** A file, or the several files of one model by their relative names. */

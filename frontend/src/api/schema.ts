@@ -266,6 +266,23 @@ export interface paths {
         patch: operations["changeShot"];
         trace?: never;
     };
+    "/api/v1/shots/{shot_id}/around": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The shot's panorama as its camera would see it, turned by angles that may be under way. */
+        get: operations["getAround"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/shots/{shot_id}/bundle": {
         parameters: {
             query?: never;
@@ -1895,8 +1912,8 @@ export interface components {
          *
          *     Attributes
          *     ----------
-         *     turn_deg, pitch_deg, roll_deg : about z, y and x, the last first (0: its middle towards +x).
-         *     pointings : by which it is turned instead; one turns it about the vertical, two fix its tilt as well.
+         *     turn_deg, pitch_deg, roll_deg : about z, y and x, the last first (0: its middle towards +x). The shot's pointings
+         *         turn it instead: one about the vertical, two fix its tilt as well.
          *     strength, saturation, warmth : by hand, apart from the photograph; warmth in stops of red over blue.
          *     disc : its sun, which a picture seldom holds whole, is replaced by a disc as strong as the photograph asks for.
          *     dome : what it gives in figures, read from the file.
@@ -1916,11 +1933,6 @@ export interface components {
              * @default 0
              */
             pitch_deg: number;
-            /**
-             * Pointings
-             * @default []
-             */
-            pointings: components["schemas"]["Pointing"][];
             /**
              * Roll Deg
              * @default 0
@@ -2235,6 +2247,8 @@ export interface components {
                 number,
                 number
             ];
+            /** Id */
+            id: string;
             /** Way */
             way: [
                 number,
@@ -2764,6 +2778,11 @@ export interface components {
             penumbras: components["schemas"]["MarkedPenumbra"][];
             /** @default null */
             photograph: components["schemas"]["Photograph"] | null;
+            /**
+             * Pointings
+             * @default []
+             */
+            pointings: components["schemas"]["Pointing"][];
             /**
              * Shadow Edges
              * @default []
@@ -3733,6 +3752,32 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    getAround: {
+        parameters: {
+            query?: {
+                turn_deg?: number;
+                pitch_deg?: number;
+                roll_deg?: number;
+            };
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
             /** @description Unprocessable Entity */
             422: {
                 headers: {

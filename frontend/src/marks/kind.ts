@@ -9,7 +9,15 @@ import type { MarkProps, PlanProps, StepProps } from "./props";
 export type Made = { patch: Patch; label: string; id?: string; point?: number };
 
 /** What a tool may look at while it makes something. */
-export type Making = { shotId: string; document: Shot; derived: Derived; tool: Tool; id: string };
+export type Making = {
+  shotId: string;
+  document: Shot;
+  derived: Derived;
+  /** As it was before the gesture began. */
+  accepted: Derived;
+  tool: Tool;
+  id: string;
+};
 
 /** Marks by pressing at one end and drawing to the other. */
 export type StrokeTool = {

@@ -55,7 +55,7 @@ export function useStrokes({ shot, document, derived }: Shown, frame: Frame) {
     const making = () => {
       const { tool } = useEditor.getState();
       const { document, derived } = now.current;
-      return tool && { shotId: shot.id, document, derived, tool, id: id.current };
+      return tool && { shotId: shot.id, document, derived, accepted: shot.derived, tool, id: id.current };
     };
 
     const keep = (made: Made, stays: boolean) => {

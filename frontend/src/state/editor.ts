@@ -63,6 +63,8 @@ type Editor = {
   snap: { things: boolean; grid_m: number | null };
   /** Where one looks round from, and at what; null in the photograph's own view. */
   round: { eye: readonly [number, number, number]; aim: readonly [number, number, number] } | null;
+  /** The panorama lies over the photograph, to be lined up with it. */
+  around: boolean;
   /** Sections of steps that were folded or unfolded by hand. */
   folded: Record<string, boolean>;
   open(step: Step): void;
@@ -85,6 +87,7 @@ const FRESH = {
   onto: null,
   level: null,
   round: null,
+  around: false,
 };
 
 export const useEditor = create<Editor>((set) => ({

@@ -10,6 +10,6 @@ export function sunPulled(
   to: { azimuth_deg: number; elevation_deg: number },
 ): Patch {
   return lit_by === "panorama" && panorama?.dome
-    ? { panorama: { turn_deg: shortest(to.azimuth_deg - panorama.dome.azimuth_deg) } }
+    ? { panorama: { turn_deg: shortest(to.azimuth_deg - panorama.dome.azimuth_deg) }, pointings: [] }
     : { sun: { kind: "hand", ...to } };
 }

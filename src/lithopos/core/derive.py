@@ -191,7 +191,7 @@ def _derive_sun(shot: Shot, camera: CameraAnswer, result: Derived) -> None:
     if shot.sun.kind == "almanac":
         result.sun_reason = day.reason
     if shot.panorama:
-        result.around = around_answer(shot.panorama, pinhole_of(camera))
+        result.around = around_answer(shot.panorama, shot.pointings, pinhole_of(camera))
     dome = dome_in_force(shot, result.around) if shot.lit_by == "panorama" and result.around else None
     shown = sun_in_force(shot, result.sun, result.almanac, dome)
     result.sun_shown = shown

@@ -12,6 +12,7 @@ from typing import Any
 
 from flask import Response, current_app, request, send_file
 from flask_openapi3 import APIBlueprint
+from PIL import Image
 from werkzeug.datastructures import FileStorage
 
 from lithopos import __version__
@@ -29,6 +30,7 @@ from lithopos.core.grounds import GROUND_MATERIALS
 from lithopos.core.materials.dress import look_of
 from lithopos.core.materials.kinds import KINDS
 from lithopos.core.materials.textures import FOLDER, shipped
+from lithopos.core.place.around import AroundAnswer, around_picture
 from lithopos.core.place.balance import proposed_patches
 from lithopos.core.place.readings import with_readings
 from lithopos.core.place.reflectance import PickedReflectance, ReflectanceQuestion, picked_reflectance
@@ -298,6 +300,21 @@ def _photograph_of(name: str) -> Picture:
 
 def _panorama_of(name: str) -> Panorama:
     return read_panorama_kept(_library().file_path(name), _library().made_folder(name))
+
+
+@api.get("/shots/<string:shot_id>/around", operation_id="getAround")
+def get_around(path: s.ShotPath, query: s.AroundQuery) -> Response:
+    """The shot's panorama as its camera would see it, turned by angles that may be under way."""
+    shot = _library().shot(path.shot_id).shot
+    facts = derive(shot)
+    if shot.panorama is None or facts.camera is None:
+        raise NotFound("There is no panorama to be seen, or no camera to see it by.")
+    radiance = _panorama_of(shot.panorama.file).radiance
+    answer = AroundAnswer(turn_deg=query.turn_deg, pitch_deg=query.pitch_deg, roll_deg=query.roll_deg)
+    picture = around_picture(radiance, shot.panorama, answer, pinhole_of(facts.camera))
+    encoded = io.BytesIO()
+    Image.fromarray(picture.codes).save(encoded, "JPEG", quality=85)
+    return Response(encoded.getvalue(), mimetype="image/jpeg")
 
 
 @api.post("/shots/<string:shot_id>/patches", operation_id="proposePatches", responses={200: s.PatchesOut})

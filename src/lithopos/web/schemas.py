@@ -6,7 +6,7 @@ from datetime import datetime
 from typing import Annotated, Any, Literal
 
 from flask_openapi3 import FileStorage
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, FiniteFloat
 
 from lithopos.core.camera.hand import Gesture
 from lithopos.core.camera.problem import HandCamera, Pixel
@@ -36,6 +36,12 @@ class RenderPath(BaseModel):
 
 class ThumbQuery(BaseModel):
     width: Annotated[int, Field(ge=32, le=1024)] = 240
+
+
+class AroundQuery(BaseModel):
+    turn_deg: Annotated[FiniteFloat, Field(ge=-3600, le=3600)] = 0.0
+    pitch_deg: Annotated[FiniteFloat, Field(ge=-90, le=90)] = 0.0
+    roll_deg: Annotated[FiniteFloat, Field(ge=-180, le=180)] = 0.0
 
 
 class DownloadQuery(BaseModel):

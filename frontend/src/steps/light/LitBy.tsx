@@ -2,26 +2,25 @@ import { type FileOut, thumbUrl, type Upload } from "../../api/client";
 import { useProject } from "../../api/hooks";
 import type { StepProps } from "../../marks/props";
 import { useChange } from "../../state/changes";
-import { shortest } from "../../state/light";
 import { say } from "../../state/notices";
-import { Button, OneOf, Slider } from "../../ui/controls";
+import { OneOf } from "../../ui/controls";
 import { FileButton, PANORAMAS } from "../../ui/FileButton";
+import { PanoramaSettings } from "./Panorama";
 
 type Props = StepProps & { projectId: string; onFiles: (uploads: Upload[]) => void };
 
 /** What lights the place: a clear day, or a panorama; each keeps its settings while the other is in force. */
-export function LitBy({ shot, document, derived, projectId, onFiles }: Props) {
-  const { move, keep, change } = useChange(shot.id);
+export function LitBy({ projectId, onFiles, ...props }: Props) {
+  const { shot, document } = props;
+  const { change } = useChange(shot.id);
   const { data: project } = useProject(projectId);
   const files = (project?.files ?? []).filter(({ kind }) => kind === "panorama");
   const { panorama, lit_by } = document;
   const choose = (file: FileOut) =>
     void change(
-      { panorama: { file: `sha256:${file.sha256}`, turn_deg: 0, strength: 1 }, lit_by: "panorama" },
+      { panorama: { file: `sha256:${file.sha256}` }, pointings: [], lit_by: "panorama" },
       `lit by ${file.name}`,
     );
-  const measured = derived.sun?.azimuth_deg;
-  const bright = panorama?.dome;
   return (
     <div className="pb-1">
       <div className="flex items-center justify-between gap-2 py-1 text-ink-700">
@@ -63,42 +62,7 @@ export function LitBy({ shot, document, derived, projectId, onFiles }: Props) {
           </FileButton>
         </div>
       )}
-      {lit_by === "panorama" && panorama && (
-        <>
-          <Slider
-            label="Turned"
-            value={shortest(panorama.turn_deg)}
-            min={-180}
-            max={180}
-            step={0.5}
-            show={(v) => `${v.toFixed(1)}°`}
-            onMove={(turn_deg) => move({ panorama: { turn_deg } })}
-            onKeep={() => keep("turn of the panorama")}
-          />
-          {measured !== undefined && bright && (
-            <Button
-              onClick={() =>
-                void change(
-                  { panorama: { turn_deg: shortest(measured - bright.azimuth_deg) } },
-                  "panorama turned to the sun",
-                )
-              }
-            >
-              Turn its brightest place to the measured sun
-            </Button>
-          )}
-          <Slider
-            label="Its strength"
-            value={panorama.strength}
-            min={0}
-            max={3}
-            step={0.05}
-            show={(v) => `${v.toFixed(2)} ×`}
-            onMove={(strength) => move({ panorama: { strength } })}
-            onKeep={() => keep("strength of the panorama")}
-          />
-        </>
-      )}
+      {lit_by === "panorama" && <PanoramaSettings {...props} />}
     </div>
   );
 }

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import cv2
 import numpy as np
 from pydantic import BaseModel
 
 from lithopos.core.arrays import Array, Floats
 from lithopos.core.camera.pinhole import Pinhole
+from lithopos.core.colour import encode_srgb, luminance
+from lithopos.core.exchange.picture import Picture
 from lithopos.core.light.clear_sky import sky_irradiance, sun_irradiance
 from lithopos.core.light.dome import (
     Dome,
@@ -20,13 +24,22 @@ from lithopos.core.light.dome import (
     parted,
 )
 from lithopos.core.light.turning import angles_of, rotation_of, turned_by
-from lithopos.core.shot import PanoramaLight, Shot
+from lithopos.core.shot import PanoramaLight, Pointing, Shot
 
 LOWEST_SUN = 0.02  # of a panorama's brightest place, that its shadows end somewhere
+PREVIEW_WIDTH = 960
 DISC_ROWS = 1024  # of a panorama in which a disc is to be round
 UP = np.array([0.0, 0.0, 1.0])
 
-__all__ = ["LOWEST_SUN", "AroundAnswer", "around_answer", "dome_in_force", "radiance_in_force", "seen_around"]
+__all__ = [
+    "LOWEST_SUN",
+    "AroundAnswer",
+    "around_answer",
+    "around_picture",
+    "dome_in_force",
+    "radiance_in_force",
+    "seen_around",
+]
 
 
 class AroundAnswer(BaseModel):
@@ -42,13 +55,13 @@ class AroundAnswer(BaseModel):
         return rotation_of(self.turn_deg, self.pitch_deg, self.roll_deg)
 
 
-def around_answer(panorama: PanoramaLight, camera: Pinhole) -> AroundAnswer:
+def around_answer(panorama: PanoramaLight, pointings: Sequence[Pointing], camera: Pinhole) -> AroundAnswer:
     """A panorama's angles: by its pointings, else as they are set."""
-    if not panorama.pointings:
+    if not pointings:
         return AroundAnswer(turn_deg=panorama.turn_deg, pitch_deg=panorama.pitch_deg, roll_deg=panorama.roll_deg)
-    ways = np.array([one.way for one in panorama.pointings], float)
+    ways = np.array([one.way for one in pointings], float)
     ways /= np.linalg.norm(ways, axis=1, keepdims=True)
-    rays = camera.rays([one.at for one in panorama.pointings])
+    rays = camera.rays([one.at for one in pointings])
     rotation, off_deg = turned_by(ways, rays, panorama.pitch_deg, panorama.roll_deg)
     turn, pitch, roll = angles_of(rotation)
     return AroundAnswer(turn_deg=turn, pitch_deg=pitch, roll_deg=roll, off_deg=off_deg if len(ways) > 1 else None)
@@ -107,6 +120,14 @@ def seen_around(radiance: Floats, rotation: Array, camera: Pinhole) -> Floats:
     shape = (camera.height, camera.width)
     places = x.reshape(shape).astype(np.float32), y.reshape(shape).astype(np.float32)
     return np.asarray(cv2.remap(radiance, *places, cv2.INTER_LINEAR, borderMode=cv2.BORDER_WRAP), np.float32)
+
+
+def around_picture(panorama: Floats, settings: PanoramaLight, answer: AroundAnswer, camera: Pinhole) -> Picture:
+    """The panorama in place of the photograph, to line it up: as bright as a picture is, `PREVIEW_WIDTH` wide."""
+    small = camera.scaled(min(1.0, PREVIEW_WIDTH / camera.width))
+    seen = graded(seen_around(panorama, answer.rotation(), small).astype(float), settings.saturation, settings.warmth)
+    full = max(float(np.percentile(luminance(seen), 98)), 1e-9)
+    return Picture((255 * encode_srgb(np.clip(seen / full, 0, 1)) + 0.5).astype(np.uint8))
 
 
 def _disc(rows: int, middle: Array, width_deg: float, facing: Array) -> Array:

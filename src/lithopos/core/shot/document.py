@@ -21,6 +21,7 @@ from lithopos.core.shot.light import (
     MarkedPenumbra,
     MarkedShadowEdge,
     PanoramaLight,
+    Pointing,
     Sky,
     Sun,
 )
@@ -58,6 +59,7 @@ class Shot(DocumentPart):
     almanac: Almanac | None = None
     sky: Sky = Sky()
     panorama: PanoramaLight | None = None
+    pointings: Annotated[list[Pointing], Field(max_length=50)] = []
     lit_by: Literal["day", "panorama"] = "day"
     exposure: Exposure = Exposure()
     ground: Ground = Ground()

@@ -93,6 +93,7 @@ class Sky(DocumentPart):
 class Pointing(DocumentPart):
     """The same thing in a panorama and in the photograph: its direction in the panorama's own frame, its pixel."""
 
+    id: Identity
     way: tuple[FiniteFloat, FiniteFloat, FiniteFloat]
     at: Pixel
 
@@ -108,8 +109,8 @@ class PanoramaLight(DocumentPart):
 
     Attributes
     ----------
-    turn_deg, pitch_deg, roll_deg : about z, y and x, the last first (0: its middle towards +x).
-    pointings : by which it is turned instead; one turns it about the vertical, two fix its tilt as well.
+    turn_deg, pitch_deg, roll_deg : about z, y and x, the last first (0: its middle towards +x). The shot's pointings
+        turn it instead: one about the vertical, two fix its tilt as well.
     strength, saturation, warmth : by hand, apart from the photograph; warmth in stops of red over blue.
     disc : its sun, which a picture seldom holds whole, is replaced by a disc as strong as the photograph asks for.
     dome : what it gives in figures, read from the file.
@@ -119,7 +120,6 @@ class PanoramaLight(DocumentPart):
     turn_deg: Annotated[FiniteFloat, Field(ge=-3600, le=3600)] = 0.0
     pitch_deg: Annotated[FiniteFloat, Field(ge=-90, le=90)] = 0.0
     roll_deg: Annotated[FiniteFloat, Field(ge=-180, le=180)] = 0.0
-    pointings: Annotated[list[Pointing], Field(max_length=50)] = []
     strength: Annotated[FiniteFloat, Field(ge=0, le=20)] = 1.0
     saturation: Annotated[FiniteFloat, Field(ge=0, le=3)] = 1.0
     warmth: Annotated[FiniteFloat, Field(ge=-2, le=2)] = 0.0

@@ -1,0 +1,129 @@
+import type { StepProps } from "../../marks/props";
+import { useChange } from "../../state/changes";
+import { toggleTool, useEditor, usePicked } from "../../state/editor";
+import { shortest } from "../../state/light";
+import { Button, Figure, Hint, Slider, Statement } from "../../ui/controls";
+import { Section } from "../Section";
+
+const signed = (v: number, unit: string) =>
+  `${v > 0 ? "+" : v < 0 ? "−" : ""}${Math.abs(v).toFixed(2)}${unit}`;
+
+/** How the panorama lies and how its light is graded. */
+export function PanoramaSettings({ shot, document, derived }: StepProps) {
+  const { move, keep, change } = useChange(shot.id);
+  const { around, tool } = usePicked("around", "tool");
+  const { panorama, pointings } = document;
+  const measured = derived.sun?.azimuth_deg;
+  const lies = derived.around;
+  if (!panorama || !lies) return null;
+  const bright = panorama.dome;
+  const show = (on: boolean) => {
+    if (on) useEditor.setState({ around: true, view: "photo" });
+    else useEditor.setState({ around: false, tool: null });
+  };
+  return (
+    <>
+      <Slider
+        label="Turned"
+        value={shortest(lies.turn_deg)}
+        min={-180}
+        max={180}
+        step={0.5}
+        show={(v) => `${v.toFixed(1)}°`}
+        onMove={(turn_deg) => move({ panorama: { turn_deg }, ...(pointings.length && { pointings: [] }) })}
+        onKeep={() => keep("turn of the panorama")}
+      />
+      <div className="flex flex-wrap gap-1.5 py-1">
+        <Button active={around} onClick={() => show(!around)}>
+          {around ? "Hide the panorama" : "Lay it over the photograph"}
+        </Button>
+        {around && (
+          <Button active={tool?.kind === "pointing"} onClick={() => toggleTool("pointing")}>
+            Point at a thing
+          </Button>
+        )}
+        {measured !== undefined && bright && (
+          <Button
+            onClick={() =>
+              void change(
+                { panorama: { turn_deg: shortest(measured - bright.azimuth_deg) }, pointings: [] },
+                "panorama turned to the sun",
+              )
+            }
+          >
+            Turn its brightest place to the measured sun
+          </Button>
+        )}
+      </div>
+      {around && pointings.length === 0 && (
+        <Hint>
+          Turn it roughly, take <i>Point at a thing</i>, press on something in the panorama and pull it to
+          where the photograph shows it. One turns it; a second, far from the first, levels it.
+        </Hint>
+      )}
+      {pointings.length > 0 && (
+        <div className="flex items-center justify-between gap-2">
+          <span className="text-xs text-ink-500">
+            {pointings.length === 1 ? "one thing pointed at" : `${pointings.length} things pointed at`}
+            {lies.off_deg !== null && `, ${lies.off_deg.toFixed(2)}° apart`}
+          </span>
+          <Button
+            onClick={() => {
+              const { off_deg: _, ...angles } = lies;
+              void change({ panorama: angles, pointings: [] }, "pointings let go");
+            }}
+          >
+            Let them go
+          </Button>
+        </div>
+      )}
+      {(lies.pitch_deg !== 0 || lies.roll_deg !== 0) && (
+        <Figure
+          name="Tilted"
+          value={`${lies.pitch_deg.toFixed(1)}°, ${lies.roll_deg.toFixed(1)}°`}
+          from={pointings.length > 1 ? "pointed at" : "set before"}
+        />
+      )}
+      <Section name="panorama" title="Its light" fact={panorama.disc ? "with a new sun" : "as it is"}>
+        <Statement
+          holds={panorama.disc}
+          onChange={(disc) =>
+            void change({ panorama: { disc } }, disc ? "a new sun" : "the panorama’s own sun")
+          }
+        >
+          A new sun in place of its own, as strong as the photograph asks for
+        </Statement>
+        <Slider
+          label="Its strength"
+          value={panorama.strength}
+          min={0}
+          max={3}
+          step={0.05}
+          show={(v) => `${v.toFixed(2)} ×`}
+          onMove={(strength) => move({ panorama: { strength } })}
+          onKeep={() => keep("strength of the panorama")}
+        />
+        <Slider
+          label="Saturation"
+          value={panorama.saturation}
+          min={0}
+          max={2}
+          step={0.05}
+          show={(v) => `${v.toFixed(2)} ×`}
+          onMove={(saturation) => move({ panorama: { saturation } })}
+          onKeep={() => keep("saturation of the panorama")}
+        />
+        <Slider
+          label="Warmer or colder"
+          value={panorama.warmth}
+          min={-1}
+          max={1}
+          step={0.05}
+          show={(v) => signed(v, " stops")}
+          onMove={(warmth) => move({ panorama: { warmth } })}
+          onKeep={() => keep("warmth of the panorama")}
+        />
+      </Section>
+    </>
+  );
+}
