@@ -8,6 +8,8 @@ import unittest
 import cv2
 import numpy as np
 
+from lithopos.core.exchange.panorama import read_panorama
+from lithopos.core.light.dome import dome_of
 from lithopos.samples.make import _renderer
 from lithopos.samples.models import MODELS
 from lithopos.samples.photograph import Studio, truth_of
@@ -24,6 +26,14 @@ class Samples(unittest.TestCase):
                 self.assertEqual([edge["family"] for edge in told["edges"]], [edge["family"] for edge in kept["edges"]])
                 for field in ("camera", "sun", "model", "image"):
                     self.assertEqual(json.loads(json.dumps(told[field])), kept[field])
+
+    def test_their_panoramas_show_the_sun_where_it_is(self) -> None:
+        for name in PLACES:
+            dome = dome_of(read_panorama(SAMPLES / f"{name}.hdr").radiance)
+            sun = json.loads((SAMPLES / f"{name}.json").read_text())["sun"]
+            self.assertTrue(dome.sunny)
+            self.assertLess(abs((dome.azimuth_deg - sun["azimuth_deg"] + 180) % 360 - 180), 1, name)
+            self.assertLess(abs(dome.elevation_deg - sun["elevation_deg"]), 1, name)
 
     def test_other_seeds_make_other_places(self) -> None:
         cameras = {PLACES["cloister-yard"](seed).camera for seed in (3, 4)}

@@ -29,8 +29,8 @@ export function useStrokes({ shot, document, derived }: Shown, frame: Frame) {
   const spec = toolOf(kind);
   const finds = spec?.grasp === "strokes" && spec.finds === true;
   const { data: found } = useFoundEdges(document.photograph?.file, finds);
-  const now = useRef({ document, derived, frame, found, finds });
-  now.current = { document, derived, frame, found, finds };
+  const now = useRef({ document, derived, accepted: shot.derived, frame, found, finds });
+  now.current = { document, derived, accepted: shot.derived, frame, found, finds };
   const gesture = useRef(IDLE);
   const id = useRef("");
   const escapes = useRef(0);
@@ -54,8 +54,8 @@ export function useStrokes({ shot, document, derived }: Shown, frame: Frame) {
 
     const making = () => {
       const { tool } = useEditor.getState();
-      const { document, derived } = now.current;
-      return tool && { shotId: shot.id, document, derived, accepted: shot.derived, tool, id: id.current };
+      const { document, derived, accepted } = now.current;
+      return tool && { shotId: shot.id, document, derived, accepted, tool, id: id.current };
     };
 
     const keep = (made: Made, stays: boolean) => {

@@ -84,6 +84,7 @@ def fill_demo(data: Path, fresh: bool = False) -> str:
     for place in ("cloister-yard", "sea-terrace"):
         truth = json.loads((DATA / f"{place}.json").read_text())
         model = library.import_file(project.id, DATA / truth["model"]["file"])
+        library.import_file(project.id, DATA / f"{place}.hdr")
         state = _marked_shot(library, project.id, truth)
         stood = {
             "id": "m1",

@@ -13,9 +13,11 @@ import numpy as np
 from lithopos.samples.further import FURTHER
 from lithopos.samples.graphics import write_graphics
 from lithopos.samples.models import MODELS, write_glb
+from lithopos.samples.panorama import panorama_of, write_hdr
 from lithopos.samples.photograph import Studio, develop, truth_of
 from lithopos.samples.places import PLACES
 
+PANORAMA_UP_M = 1.5  # a panorama camera on its stand, where the model will be
 DATA = Path(__file__).parent / "data"
 
 
@@ -52,6 +54,9 @@ def main(
             (out / file).write_bytes(develop(radiance, studio.daylight(), place.camera.exposure, seed=5))
             if not with_model:
                 (out / f"{name}.json").write_text(json.dumps(truth_of(studio, name), indent=1) + "\n")
+                if not bare:
+                    lens = np.add(place.model_at, [0, 0, PANORAMA_UP_M])
+                    write_hdr(panorama_of(studio, lens), out / f"{name}.hdr")
         print(f"\n{place.name}: {time.monotonic() - started:.0f} s", file=sys.stderr)
 
 
