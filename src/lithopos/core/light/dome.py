@@ -18,6 +18,7 @@ ROWS = 128
 BRIGHT_DEG = 6.0  # about its brightest place: a sun and its glare
 AROUND_DEG = 10.0  # what lies about that tells how bright it would be there without
 LUMINANCE = np.array([0.2126, 0.7152, 0.0722])
+DISC_ROWS = 1024  # of a panorama in which a disc is round
 SUNNY = 0.2  # of the level irradiance from there: a sun shines
 Colour = Annotated[list[FiniteFloat], Field(min_length=3, max_length=3)]
 
@@ -145,6 +146,16 @@ def dome_graded(dome: Dome, saturation: float, warmth: float) -> Dome:
     """A dome whose light is graded."""
     figures, sun = (graded(np.array(light), saturation, warmth) for light in (dome.harmonics, dome.sun))
     return dome.model_copy(update={"harmonics": figures.tolist(), "sun": np.maximum(sun, 0).tolist()})
+
+
+def disc(rows: int, middle: Array, width_deg: float, facing: Array) -> Array:
+    """A round, even sun (rows, 2 rows, 3) that gives a surface facing it `facing` (3,)."""
+    ways, solid = directions(rows)
+    apart = np.arccos(np.clip(ways @ middle, -1, 1))
+    pixel = np.pi / rows
+    cover = np.clip((np.radians(width_deg) / 2 - apart) / pixel + 0.5, 0, 1)
+    given = float((cover * solid * np.cos(apart)).sum())
+    return np.asarray(cover[..., None] * facing / max(given, 1e-12))
 
 
 def directions(rows: int) -> tuple[Array, Array]:

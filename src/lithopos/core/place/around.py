@@ -14,8 +14,9 @@ from lithopos.core.colour import encode_srgb, luminance
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.light.clear_sky import sky_irradiance, sun_irradiance
 from lithopos.core.light.dome import (
+    DISC_ROWS,
     Dome,
-    directions,
+    disc,
     dome_graded,
     dome_irradiance,
     dome_sun,
@@ -28,7 +29,6 @@ from lithopos.core.shot import PanoramaLight, Pointing, Shot
 
 LOWEST_SUN = 0.02  # of a panorama's brightest place, that its shadows end somewhere
 PREVIEW_WIDTH = 960
-DISC_ROWS = 1024  # of a panorama in which a disc is to be round
 UP = np.array([0.0, 0.0, 1.0])
 
 __all__ = [
@@ -106,7 +106,7 @@ def radiance_in_force(
     rest, sun = parted(radiance.astype(float), middle)
     rest, sun = (graded(light, settings.saturation, settings.warmth) for light in (rest, sun))
     if settings.disc:
-        sun = _disc(len(radiance), middle, width_deg, np.array(dome.sun))
+        sun = disc(len(radiance), middle, width_deg, np.array(dome.sun))
     return np.maximum((rest * sky_tint + sun) * settings.strength, 0).astype(np.float32)
 
 
@@ -128,13 +128,3 @@ def around_picture(panorama: Floats, settings: PanoramaLight, answer: AroundAnsw
     seen = graded(seen_around(panorama, answer.rotation(), small).astype(float), settings.saturation, settings.warmth)
     full = max(float(np.percentile(luminance(seen), 98)), 1e-9)
     return Picture((255 * encode_srgb(np.clip(seen / full, 0, 1)) + 0.5).astype(np.uint8))
-
-
-def _disc(rows: int, middle: Array, width_deg: float, facing: Array) -> Array:
-    """A round, even sun (rows, 2 rows, 3) that gives a surface facing it `facing` (3,)."""
-    ways, solid = directions(rows)
-    apart = np.arccos(np.clip(ways @ middle, -1, 1))
-    pixel = np.pi / rows
-    cover = np.clip((np.radians(width_deg) / 2 - apart) / pixel + 0.5, 0, 1)
-    given = float((cover * solid * np.cos(apart)).sum())
-    return np.asarray(cover[..., None] * facing / max(given, 1e-12))

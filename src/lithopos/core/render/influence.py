@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from lithopos.core.arrays import Array, Floats, Mask
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.layers import Window
-from lithopos.core.render.scene import Scene, StoodModel, SunSky
+from lithopos.core.render.scene import Scene, StoodModel
 
 LONGEST_SHADOW_M = 60.0
 LEAST_CHANGE = 0.005  # of the ground's light: half a code of a mid-tone is 0.9 %
@@ -113,7 +113,7 @@ def _changed_points(thing: StoodModel, corners: Array, scene: Scene) -> list[Arr
         reach = np.minimum(rise / max(float(sun[2]), 0.02), LONGEST_SHADOW_M)
         tips = corners - reach[:, None] * sun
         tips[:, 2] = at
-        width = max((light.sun_width_deg for light in scene.lights if isinstance(light, SunSky)), default=0.0)
+        width = max((day.sun_width_deg for day in scene.days), default=0.0)
         soft = 0.1 + float(reach.max()) * float(np.tan(np.radians(width)))
         outlines.append(np.concatenate([_ringed(tips, soft), feet]))
     return outlines

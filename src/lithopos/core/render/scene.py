@@ -33,6 +33,7 @@ from lithopos.core.place.balance import (
 from lithopos.core.place.pane import BEHIND, hung, pane_model
 from lithopos.core.place.planes import Rect, level_patch, plane_receiver
 from lithopos.core.place.receiver import Patch, Receiver, Sheen
+from lithopos.core.place.surroundings import surroundings_of
 from lithopos.core.readiness import missing
 from lithopos.core.shot import Pane, Placed, Shot
 from lithopos.core.standing.placement import Stand, root_of, scale_of, stands, upright
@@ -87,6 +88,21 @@ class SunSky:
 
 
 @dataclass(frozen=True)
+class Surroundings:
+    """A clear day's sun and sky, and before them what the photograph shows of the place.
+
+    `seen` (H, W, 4) is its radiance and its weight against the sky, laid out as an `Environment`; `key` tells it.
+    """
+
+    day: SunSky
+    seen: Floats
+    key: str = ""
+
+    def __repr__(self) -> str:
+        return f"Surroundings({self.day}, {self.key or id(self.seen)})"
+
+
+@dataclass(frozen=True)
 class Environment:
     """Light from all around: (H, W, 3) linear radiance by longitude and latitude, z up, its middle towards +x.
 
@@ -112,7 +128,7 @@ class Lamp:
     radiance: tuple[float, float, float]
 
 
-Light = SunSky | Environment | Lamp
+Light = SunSky | Surroundings | Environment | Lamp
 
 
 @dataclass(frozen=True)
@@ -138,11 +154,18 @@ class Scene:
     notes: tuple[str, ...] = field(default=())
 
     @property
+    def days(self) -> list[SunSky]:
+        """The sun and sky among the lights."""
+        bare = [light.day if isinstance(light, Surroundings) else light for light in self.lights]
+        return [light for light in bare if isinstance(light, SunSky)]
+
+    @property
     def sun(self) -> Array | None:
         """The direction to the sun, if one shines."""
+        for day in self.days:
+            if day.sun_strength > 0:
+                return np.array(day.direction)
         for light in self.lights:
-            if isinstance(light, SunSky) and light.sun_strength > 0:
-                return np.array(light.direction)
             if isinstance(light, Environment) and light.sun is not None:
                 return np.array(light.sun)
         return None
@@ -150,11 +173,12 @@ class Scene:
 
 @dataclass
 class KnownPlace:
-    """The receivers of the last scene and the balance of its light: held while what they are made of stays."""
+    """The last scene's receivers, balance of light, and surroundings: held while what they are made of stays."""
 
     key: str = ""
     receivers: tuple[Receiver, ...] = ()
     balance: BalanceAnswer | None = None
+    around: Floats | None = None
 
 
 def build_scene(
@@ -215,6 +239,7 @@ def build_scene(
     if not photograph_key or known.key != repr(made_of) or known.balance is None:
         balance, receivers = _place(shot, photograph, camera, layout, sheen, day)
         known.key, known.receivers, known.balance = repr(made_of), (*receivers, *walls), balance
+        known.around = surroundings_of(decode_srgb(photograph.encoded), camera, np.array(balance.gain))
     balance = known.balance
     light: Light
     if panorama and shot.panorama and day.dome and facts.around:
@@ -224,6 +249,8 @@ def build_scene(
     else:
         strengths = shot.sun.strength, shot.sky.strength, facts.softness_deg, shot.sky.turbidity
         light = SunSky(facts.sun_shown, *strengths, balance.sky)
+        if known.around is not None:
+            light = Surroundings(light, known.around, repr(made_of) if photograph_key else "")
     return Scene(
         camera,
         known.receivers,

@@ -4,21 +4,28 @@ from __future__ import annotations
 
 from typing import Any
 
+import cv2
 import numpy as np
 
+from lithopos.core.arrays import Array
 from lithopos.core.colour import luminance
-from lithopos.core.render.scene import Environment, Lamp, Light, SunSky
+from lithopos.core.light.clear_sky import sun_irradiance
+from lithopos.core.light.dome import DISC_ROWS, directions, disc
+from lithopos.core.render.scene import Environment, Lamp, Light, SunSky, Surroundings
 from lithopos.core.render.translate.tinted import NAME, register
 
+SKY_LEFT = (0.3, 2.0)  # how far the sky beside what is seen may be dimmed or raised to make up for it
 EVEN = 1e-3  # of a tint: as good as none
 
-__all__ = ["light_of"]
+__all__ = ["light_of", "with_sky"]
 
 
 def light_of(mi: Any, light: Light) -> Any:
     """A light as something that a scene can be loaded with."""
     if isinstance(light, SunSky):
         return _sun_sky(mi, light)
+    if isinstance(light, Surroundings):
+        return _environment(mi, with_sky(mi, light))
     if isinstance(light, Environment):
         return _environment(mi, light)
     return _lamp(light)
@@ -46,6 +53,55 @@ def _sun_sky(mi: Any, light: SunSky) -> dict[str, Any]:
         **{f"tint_{c}": float(v) for c, v in zip("rgb", light.sky_tint, strict=True)},
         **{f"sun_{c}": float(v) for c, v in zip("xyz", light.direction, strict=True)},
     }
+
+
+def with_sky(mi: Any, light: Surroundings) -> Environment:
+    """Surroundings, the sky behind them and the sun's disc as one panorama, as bright on level ground as the day.
+
+    The renderer takes one light from all around; where the photograph shows something else than the sky's model has
+    there, what is left of the sky makes up for it.
+    """
+    day = light.day
+    ways, solid = directions(len(light.seen))
+    tint = np.array(day.sky_tint) * day.sky_strength
+    sky = _sky_radiance(mi, day, ways) * tint
+    radiance, weight = light.seen[..., :3].astype(float), light.seen[..., 3:]
+    up = (np.maximum(ways[..., 2], 0) * solid)[..., None]
+    wanted, shown, left = ((part * up).sum((0, 1)) for part in (sky, radiance * weight, sky * (1 - weight)))
+    share = np.clip((wanted - shown) / np.maximum(left, 1e-9), *SKY_LEFT)
+    whole = radiance * weight + share * sky * (1 - weight)
+    if day.sun_strength > 0:
+        rows = max(len(whole), DISC_ROWS)
+        whole = cv2.resize(whole, (2 * rows, rows), interpolation=cv2.INTER_LINEAR)
+        sun = np.array(day.direction)
+        whole += disc(rows, sun, day.sun_width_deg, day.sun_strength * sun_irradiance(sun, day.turbidity, sun))
+    return Environment(whole.astype(np.float32))
+
+
+def _sky_radiance(mi: Any, day: SunSky, ways: Array) -> Array:
+    """The clear sky of strength 1, without its sun, (H, W, 3)."""
+    sky = mi.load_dict(
+        {
+            "type": "sunsky",
+            "sun_direction": list(day.direction),
+            "turbidity": day.turbidity,
+            "albedo": 0.25,
+            "sun_scale": 0.0,
+        }
+    )
+    looks = -ways.reshape(-1, 3).astype(np.float32)
+    at = mi.SurfaceInteraction3f()
+    if mi.variant().startswith("scalar"):
+        found = np.zeros((len(looks), 3))
+        for number, look in enumerate(looks):
+            at.wi = mi.Vector3f(look.tolist())
+            found[number] = np.array(sky.eval(at)).ravel()
+        return found.reshape(ways.shape)
+    import drjit as dr
+
+    at = dr.zeros(mi.SurfaceInteraction3f, len(looks))
+    at.wi = mi.Vector3f(*looks.T)
+    return np.array(sky.eval(at), float).T.reshape(ways.shape)
 
 
 def _environment(mi: Any, light: Environment) -> dict[str, Any]:
