@@ -45,8 +45,8 @@ function Bench({ projectId, shot }: { projectId: string; shot: ShotOut }) {
   const stand = (file: FileOut) => standModel(shot, file, change);
   const [wide, setWide] = useLedgerWidth();
   const { take, busy } = useTakeFiles(projectId, stand, (file) => {
-    const panorama = { file: `sha256:${file.sha256}`, turn_deg: 0, strength: 1 };
-    void change({ panorama, lit_by: "panorama" }, `lit by ${file.name}`);
+    const panorama = { file: `sha256:${file.sha256}` };
+    void change({ panorama, pointings: [], lit_by: "panorama" }, `lit by ${file.name}`);
     useEditor.getState().open("light");
   });
   const over = useDropAnywhere(take);

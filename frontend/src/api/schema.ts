@@ -169,6 +169,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project_id}/check-pieces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A thing to judge the light by, as a model of the project. */
+        post: operations["addCheckPiece"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project_id}/files": {
         parameters: {
             query?: never;
@@ -858,6 +875,14 @@ export interface components {
             };
             /** Revision */
             revision: number;
+        };
+        /** CheckPieceNew */
+        CheckPieceNew: {
+            /**
+             * Piece
+             * @enum {string}
+             */
+            piece: "grey ball" | "mirror ball" | "white cube" | "colour chart";
         };
         /**
          * CornerTo
@@ -3519,6 +3544,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProjectFull"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    addCheckPiece: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CheckPieceNew"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileOut"];
                 };
             };
             /** @description Unprocessable Entity */

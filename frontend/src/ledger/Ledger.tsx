@@ -32,7 +32,7 @@ export function Ledger({ projectId, shot, onFiles, onStand }: Props) {
     perspective: <PerspectiveStep {...props} />,
     ground: <GroundStep {...props} />,
     place: <PlaceStep {...props} projectId={projectId} onFiles={onFiles} onStand={onStand} />,
-    light: <LightStep {...props} projectId={projectId} onFiles={onFiles} />,
+    light: <LightStep {...props} projectId={projectId} onFiles={onFiles} onStand={onStand} />,
     contact: <ContactStep {...props} />,
     deliver: <DeliverStep {...props} renders={data?.renders ?? []} />,
   };

@@ -26,6 +26,8 @@ from lithopos.core.exchange.bundle import write_bundle
 from lithopos.core.exchange.kinds import SHOWN_BY_BROWSERS
 from lithopos.core.exchange.panorama import Panorama
 from lithopos.core.exchange.picture import Picture, write_atomically
+from lithopos.core.geometry.check import check_piece
+from lithopos.core.geometry.gltf.write import glb_of
 from lithopos.core.grounds import GROUND_MATERIALS
 from lithopos.core.materials.dress import look_of
 from lithopos.core.materials.kinds import KINDS
@@ -139,6 +141,14 @@ def add_file(path: s.ProjectPath, form: s.FileNew) -> Response:
     stored, name = (
         library.add_file(path.project_id, *files[0]) if len(files) == 1 else library.add_package(path.project_id, files)
     )
+    return _json(_file_out(stored, name), 201)
+
+
+@api.post("/projects/<string:project_id>/check-pieces", operation_id="addCheckPiece", responses={201: s.FileOut})
+def add_check_piece(path: s.ProjectPath, body: s.CheckPieceNew) -> Response:
+    """A thing to judge the light by, as a model of the project."""
+    glb = io.BytesIO(glb_of(check_piece(body.piece)))
+    stored, name = _library().add_file(path.project_id, f"{body.piece.capitalize()}.glb", glb)
     return _json(_file_out(stored, name), 201)
 
 

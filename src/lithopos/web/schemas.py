@@ -13,6 +13,7 @@ from lithopos.core.camera.problem import HandCamera, Pixel
 from lithopos.core.composite.whites import Whites
 from lithopos.core.derive import Derived
 from lithopos.core.errors import LithoposError
+from lithopos.core.geometry.check import CheckPiece
 from lithopos.core.readiness import Code, Lack
 from lithopos.core.shot import LightPatch, Shot, SolvedCamera, Surface
 from lithopos.core.standing.ask import RestQuestion
@@ -58,6 +59,10 @@ class ProjectNew(_Body):
 
 class FileNew(BaseModel):
     file: FileStorage
+
+
+class CheckPieceNew(_Body):
+    piece: CheckPiece
 
 
 class ShotNew(_Body):

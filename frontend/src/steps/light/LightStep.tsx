@@ -1,9 +1,10 @@
-import type { Shot, Upload } from "../../api/client";
+import type { FileOut, Shot, Upload } from "../../api/client";
 import type { StepProps } from "../../marks/props";
 import { useChange } from "../../state/changes";
 import type { Patch } from "../../state/patch";
 import { Hint, Slider } from "../../ui/controls";
 import { KindSections, Section } from "../Section";
+import { CheckPieces } from "./CheckPieces";
 import { LitBy } from "./LitBy";
 import { SunBy } from "./SunBy";
 
@@ -46,9 +47,13 @@ const KNOBS: readonly Knob[] = [
   },
 ];
 
-type Props = StepProps & { projectId: string; onFiles: (uploads: Upload[]) => void };
+type Props = StepProps & {
+  projectId: string;
+  onFiles: (uploads: Upload[]) => void;
+  onStand: (file: FileOut) => void;
+};
 
-export function LightStep({ projectId, onFiles, ...props }: Props) {
+export function LightStep({ projectId, onFiles, onStand, ...props }: Props) {
   const { shot, document, derived } = props;
   const { move, keep } = useChange(shot.id);
   const { sun, sky } = document;
@@ -99,6 +104,7 @@ export function LightStep({ projectId, onFiles, ...props }: Props) {
           </p>
         )}
       </Section>
+      <CheckPieces projectId={projectId} onStand={onStand} metric={derived.metric} />
     </>
   );
 }
