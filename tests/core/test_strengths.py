@@ -7,9 +7,11 @@ import unittest
 import numpy as np
 
 from lithopos.core.arrays import Array
-from lithopos.core.light.clear_sky import sky_irradiance, sun_irradiance
+from lithopos.core.light.clear_sky import overcast_irradiance, overcast_radiance, sky_irradiance, sun_irradiance
+from lithopos.core.light.dome import directions
 from lithopos.core.light.strengths import PatchIn, solve_strengths
 from lithopos.core.light.sun import sun_direction
+from lithopos.core.place.balance import UP, Daylight
 from tests.core.rendering import tracer
 
 SUN, SKY = np.array([0.63, 0.49, 0.32]), np.array([0.16, 0.23, 0.33])  # level irradiance at strength 1
@@ -34,6 +36,22 @@ class ClearSky(unittest.TestCase):
                     rise = np.maximum(np.array(way.d).T @ normal, 0)
                     true = (np.nan_to_num(np.array(weight).T) * rise[:, None]).mean(0)
                     np.testing.assert_allclose(ours(sun, turbidity, np.array(normal)), true, rtol=0.03, atol=2e-3)
+
+    def test_an_overcast_sky_gives_walls_what_its_closed_form_says(self) -> None:
+        """Of level ground's light a wall gets 3/14 + 4/(7π); the same from the radiance itself, and in a shot."""
+        sun, wall = sun_direction(0.8, 0.7), np.array([0.6, -0.8, 0])
+        level = overcast_irradiance(sun, 3.5, UP)
+        np.testing.assert_allclose(overcast_irradiance(sun, 3.5, wall) / level, 3 / 14 + 4 / (7 * np.pi), rtol=2e-3)
+        ways, solid = directions(256)
+        radiance = overcast_radiance(sun, 3.5, ways)
+        np.testing.assert_allclose(
+            (radiance * (np.maximum(ways[..., 2], 0) * solid)[..., None]).sum((0, 1)), level, rtol=2e-3
+        )
+        self.assertAlmostEqual(float(radiance[0, 0, 0] / radiance[127, 0, 0]), 3, delta=0.05)
+        half = Daylight(sun, 3.5, 0.0, cover=0.5)
+        given = half.irradiance(UP)
+        np.testing.assert_allclose(given[0], 0.5 * sun_irradiance(sun, 3.5, UP))
+        np.testing.assert_allclose(given[1], 0.5 * sky_irradiance(sun, 3.5, UP) + 0.5 * level)
 
 
 class Strengths(unittest.TestCase):

@@ -2815,6 +2815,7 @@ export interface components {
             shadow_edges: components["schemas"]["MarkedShadowEdge"][];
             /**
              * @default {
+             *       "cover": 0,
              *       "strength": 1,
              *       "turbidity": 3.5
              *     }
@@ -2892,8 +2893,15 @@ export interface components {
         /**
          * Sky
          * @description The sky's light beside the sun's; `turbidity` is the haze of the physical sky.
+         *
+         *     `cover` goes from the clear sky to an overcast one, which hides the sun.
          */
         Sky: {
+            /**
+             * Cover
+             * @default 0
+             */
+            cover: number;
             /**
              * Strength
              * @default 1

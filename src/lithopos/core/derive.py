@@ -98,7 +98,7 @@ def derive(shot: Shot) -> Derived:
     result.ground_to_photo = pinhole_of(camera).ground_homography().tolist()
     result.lengths = camera.lengths[: len(shot.lengths)]
     _derive_sun(shot, camera, result)
-    if result.sun_shown and any(patch.seen for patch in shot.patches):
+    if (result.sun_shown or shot.sky.cover == 1) and any(patch.seen for patch in shot.patches):
         result.balance = balance_of(shot.patches, pinhole_of(camera), daylight_of(shot, result))
     return result
 
@@ -113,7 +113,8 @@ def daylight_of(shot: Shot, facts: Derived) -> Daylight:
         sun = np.array(facts.sun_shown) if dome.sunny else None
         sigma = SIGMA_CLEAR if shot.panorama.disc else SIGMA_PANORAMA
         return Daylight(sun, shot.sky.turbidity, ground, name, dome, sigma)
-    return Daylight(np.array(facts.sun_shown) if shines else None, shot.sky.turbidity, ground, name)
+    sun = np.array(facts.sun_shown) if shines and shot.sky.cover < 1 else None
+    return Daylight(sun, shot.sky.turbidity, ground, name, cover=shot.sky.cover)
 
 
 def shot_after_gesture(shot: Shot, gesture: Gesture) -> Shot:

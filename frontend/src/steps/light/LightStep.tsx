@@ -45,6 +45,14 @@ const KNOBS: readonly Knob[] = [
     show: (v) => v.toFixed(1),
     change: (turbidity) => ({ sky: { turbidity } }),
   },
+  {
+    label: "Overcast",
+    of: ({ sky }) => sky.cover,
+    min: 0,
+    max: 1,
+    show: (v) => (v === 0 ? "clear" : v === 1 ? "whole" : `${Math.round(100 * v)} %`),
+    change: (cover) => ({ sky: { cover } }),
+  },
 ];
 
 type Props = StepProps & {

@@ -1,4 +1,4 @@
-"""What a clear day's sun and sky give a surface, in the renderer's unit: a table of its own sky (`tools/sky_table.py`).
+"""What sun and sky give a surface, in the renderer's unit: a table of its own clear sky (`tools/sky_table.py`).
 
 The sky is held by its harmonics about the sun's azimuth; see `harmonics`.
 """
@@ -19,7 +19,18 @@ ELEVATIONS_DEG = np.array(
 )
 TURBIDITIES = np.array([1.0, 1.5, 2, 2.5, 3, 3.5, 4, 5, 6, 7, 8, 9, 10])
 
-__all__ = ["ELEVATIONS_DEG", "TABLE", "TURBIDITIES", "sky_irradiance", "sun_irradiance"]
+UP = np.array([0.0, 0.0, 1.0])
+LUMINANCE = np.array([0.2126, 0.7152, 0.0722])
+
+__all__ = [
+    "ELEVATIONS_DEG",
+    "TABLE",
+    "TURBIDITIES",
+    "overcast_irradiance",
+    "overcast_radiance",
+    "sky_irradiance",
+    "sun_irradiance",
+]
 
 
 def sun_irradiance(sun: Array, turbidity: float, normal: Array) -> Array:
@@ -39,6 +50,38 @@ def sky_irradiance(sun: Array, turbidity: float, normal: Array) -> Array:
     about = np.array([c * normal[0] + s * normal[1], -s * normal[0] + c * normal[1], normal[2]])
     light = (harmonics(about) * WEIGHTS)[EVEN] @ _looked_up("sky", sun, turbidity)
     return np.maximum(light, 0.0)
+
+
+def overcast_radiance(sun: Array, turbidity: float, ways: Array) -> Array:
+    """The CIE's overcast sky, three times as bright overhead as at the horizon, for unit vectors (..., 3): (..., 3).
+
+    White, and as bright on level ground as the clear sky of that sun. Moon & Spencer 1942, Illumination from a
+    non-uniform sky; ISO 15469:2004, type 1.
+    """
+    level = float(sky_irradiance(sun, turbidity, UP) @ LUMINANCE)
+    height = ways[..., 2:]
+    zenith = level / (7 * np.pi / 9)
+    return np.where(height > 0, zenith * (1 + 2 * np.maximum(height, 0)) / 3, 0.0) * np.ones(3)
+
+
+def overcast_irradiance(sun: Array, turbidity: float, normal: Array) -> Array:
+    """What it gives a surface, (3,)."""
+    light = float((harmonics(normal) * WEIGHTS) @ _overcast_harmonics())
+    return np.full(3, max(light, 0.0) * float(sky_irradiance(sun, turbidity, UP) @ LUMINANCE) / (7 * np.pi / 9))
+
+
+@cache
+def _overcast_harmonics() -> Array:
+    """Of the overcast sky of luminance 1 overhead, (18,), by Gauss's rule over heights and even azimuths."""
+    nodes, weights = np.polynomial.legendre.leggauss(16)
+    height, weight = (nodes + 1) / 2, weights / 2
+    around = (np.arange(32) + 0.5) * np.pi / 16
+    level = np.sqrt(1 - height**2)
+    ways = np.stack(
+        [np.outer(level, np.cos(around)), np.outer(level, np.sin(around)), np.outer(height, np.ones(32))], -1
+    )
+    seen = (1 + 2 * height) / 3 * weight * (np.pi / 16)
+    return np.asarray(np.einsum("hak,h->k", harmonics(ways), seen))
 
 
 @cache

@@ -15,7 +15,7 @@ from lithopos.core.camera.problem import Pixel
 from lithopos.core.colour import decode_srgb, luminance
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.picture import Picture
-from lithopos.core.light.clear_sky import sky_irradiance, sun_irradiance
+from lithopos.core.light.clear_sky import overcast_irradiance, sky_irradiance, sun_irradiance
 from lithopos.core.light.dome import Dome, dome_irradiance
 from lithopos.core.light.patches import PatchSeen, facing_normal
 from lithopos.core.light.strengths import SIGMA_CLEAR, Balance, PatchIn, solve_strengths
@@ -94,6 +94,7 @@ class Daylight:
     ----------
     ground : the mean reflectance that the ground is taken to have, and `ground_name` what it is called.
     dome : a panorama in place of the clear day, as it lies in the world; what its lower half shows is its ground.
+    cover : how far the sky is overcast, 0..1; so much less is left of the sun.
     sigma_sky : how far the sky beside the sun may be off, of natural logarithms.
     """
 
@@ -103,6 +104,7 @@ class Daylight:
     ground_name: str = "ground"
     dome: Dome | None = None
     sigma_sky: float = SIGMA_CLEAR
+    cover: float = 0.0
 
     @property
     def shines(self) -> bool:
@@ -113,7 +115,7 @@ class Daylight:
         """What lit ground throws of the sun's light onto a surface that the sun does not reach, (3,)."""
         if self.sun is None or self.dome is not None:
             return np.zeros(3)
-        return (1 - float(normal[2])) / 2 * self.ground * sun_irradiance(self.sun, self.turbidity, UP)
+        return (1 - float(normal[2])) / 2 * self.ground * self._direct(UP)
 
     def irradiance(self, normal: Array) -> tuple[Array, Array]:
         """What sun and sky of strength 1, and the ground under them, give a surface, (3,) each."""
@@ -122,10 +124,20 @@ class Daylight:
             return facing * np.array(self.dome.sun), dome_irradiance(self.dome, normal)
         seen_ground = (1 - float(normal[2])) / 2 * self.ground
         about = self.sun if self.sun is not None else UP  # an even day is about as bright as one with a high sun
-        sky = sky_irradiance(about, self.turbidity, normal) + seen_ground * sky_irradiance(about, self.turbidity, UP)
+        sky = self._sky(about, normal) + seen_ground * self._sky(about, UP)
         if self.sun is None:
             return np.zeros(3), sky
-        return sun_irradiance(self.sun, self.turbidity, normal) + self.bounced(normal), sky
+        return self._direct(normal) + self.bounced(normal), sky
+
+    def _direct(self, normal: Array) -> Array:
+        assert self.sun is not None
+        return (1 - self.cover) * sun_irradiance(self.sun, self.turbidity, normal)
+
+    def _sky(self, about: Array, normal: Array) -> Array:
+        clear = sky_irradiance(about, self.turbidity, normal)
+        if not self.cover:
+            return clear
+        return (1 - self.cover) * clear + self.cover * overcast_irradiance(about, self.turbidity, normal)
 
 
 def balance_of(patches: Sequence[LightPatch], camera: Pinhole, day: Daylight) -> BalanceAnswer:

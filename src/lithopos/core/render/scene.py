@@ -76,7 +76,7 @@ class StoodModel:
 class SunSky:
     """A clear day's sun and sky; `direction` is the unit vector to the sun, strengths beside that day's.
 
-    `sky_tint` is the strength of the sky by channel, on top.
+    `sky_tint` is the strength of the sky by channel, on top; `cover` how far it is overcast.
     """
 
     direction: tuple[float, float, float]
@@ -85,6 +85,7 @@ class SunSky:
     sun_width_deg: float
     turbidity: float
     sky_tint: tuple[float, float, float] = (1.0, 1.0, 1.0)
+    cover: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -213,7 +214,8 @@ def build_scene(
     facts = derive(shot)
     for lack in missing(shot, facts):
         raise InputError(lack.field, lack.cause)
-    assert shot.photograph and facts.camera and facts.sun_shown
+    assert shot.photograph and facts.camera
+    to_sun = facts.sun_shown or (0.0, 0.0, 1.0)  # under a whole cover nobody needs to know
     height, width = photograph.codes.shape[:2]
     camera = pinhole_of(facts.camera).scaled(width / shot.photograph.width)
     graphics = read_graphic or _no_graphics
@@ -232,6 +234,7 @@ def build_scene(
         day.turbidity,
         day.ground,
         day.dome,
+        day.cover,
         [one.model_dump() for one in shot.patches],
     )
     made_of = (photograph_key, width, height, figures, layout, sheen, light_of_day, behind)
@@ -247,8 +250,9 @@ def build_scene(
         key = repr((shot.panorama, balance.sky, facts.softness_deg))
         light = Environment(radiance, facts.around.rotation(), facts.sun_shown if day.dome.sunny else None, key)
     else:
-        strengths = shot.sun.strength, shot.sky.strength, facts.softness_deg, shot.sky.turbidity
-        light = SunSky(facts.sun_shown, *strengths, balance.sky)
+        sun = shot.sun.strength * (1 - shot.sky.cover)
+        strengths = sun, shot.sky.strength, facts.softness_deg, shot.sky.turbidity
+        light = SunSky(to_sun, *strengths, balance.sky, shot.sky.cover)
         if known.around is not None:
             light = Surroundings(light, known.around, repr(made_of) if photograph_key else "")
     return Scene(

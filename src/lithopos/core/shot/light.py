@@ -84,10 +84,14 @@ class Almanac(DocumentPart):
 
 
 class Sky(DocumentPart):
-    """The sky's light beside the sun's; `turbidity` is the haze of the physical sky."""
+    """The sky's light beside the sun's; `turbidity` is the haze of the physical sky.
+
+    `cover` goes from the clear sky to an overcast one, which hides the sun.
+    """
 
     strength: Annotated[FiniteFloat, Field(ge=0, le=20)] = 1.0
     turbidity: Annotated[FiniteFloat, Field(ge=1, le=10)] = 3.5
+    cover: Annotated[FiniteFloat, Field(ge=0, le=1)] = 0.0
 
 
 class Pointing(DocumentPart):

@@ -9,12 +9,13 @@ import numpy as np
 
 from lithopos.core.arrays import Array
 from lithopos.core.colour import luminance
-from lithopos.core.light.clear_sky import sun_irradiance
+from lithopos.core.light.clear_sky import overcast_radiance, sun_irradiance
 from lithopos.core.light.dome import DISC_ROWS, directions, disc
 from lithopos.core.render.scene import Environment, Lamp, Light, SunSky, Surroundings
 from lithopos.core.render.translate.tinted import NAME, register
 
 SKY_LEFT = (0.3, 2.0)  # how far the sky beside what is seen may be dimmed or raised to make up for it
+SKY_ROWS = 256  # of a sky that is mixed here
 EVEN = 1e-3  # of a tint: as good as none
 
 __all__ = ["light_of", "with_sky"]
@@ -22,6 +23,8 @@ __all__ = ["light_of", "with_sky"]
 
 def light_of(mi: Any, light: Light) -> Any:
     """A light as something that a scene can be loaded with."""
+    if isinstance(light, SunSky) and light.cover > 0:
+        return _environment(mi, with_sky(mi, Surroundings(light, np.zeros((SKY_ROWS, 2 * SKY_ROWS, 4), np.float32))))
     if isinstance(light, SunSky):
         return _sun_sky(mi, light)
     if isinstance(light, Surroundings):
@@ -64,7 +67,11 @@ def with_sky(mi: Any, light: Surroundings) -> Environment:
     day = light.day
     ways, solid = directions(len(light.seen))
     tint = np.array(day.sky_tint) * day.sky_strength
-    sky = _sky_radiance(mi, day, ways) * tint
+    sky = _sky_radiance(mi, day, ways)
+    if day.cover > 0:
+        overcast = overcast_radiance(np.array(day.direction), day.turbidity, ways)
+        sky = (1 - day.cover) * sky + day.cover * overcast
+    sky = sky * tint
     radiance, weight = light.seen[..., :3].astype(float), light.seen[..., 3:]
     up = (np.maximum(ways[..., 2], 0) * solid)[..., None]
     wanted, shown, left = ((part * up).sum((0, 1)) for part in (sky, radiance * weight, sky * (1 - weight)))
