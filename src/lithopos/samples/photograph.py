@@ -97,12 +97,24 @@ class Studio:
         }
 
     def _light(self) -> dict[str, Any]:
+        if self.place.overcast:
+            return self._overcast()
         return {
             "type": "sunsky",
             "sun_direction": self.place.to_sun.tolist(),
             "turbidity": self.place.turbidity,
             "albedo": 0.3,
+            "sun_aperture": self.place.sun_width_deg,
         }
+
+    def _overcast(self) -> dict[str, Any]:
+        """An even white cover, three times as bright overhead as at the horizon."""
+        mi = self.mi
+        height = np.pi / 2 - (np.arange(64) + 0.5) * np.pi / 64
+        bright = np.where(height > 0, 0.09 * (1 + 2 * np.sin(height)) / 3, 0)
+        picture = np.repeat(bright[:, None, None], 128, 1) * np.array([0.98, 1.0, 1.04])
+        upright = mi.ScalarTransform4f([[0, 0, 1, 0], [1, 0, 0, 0], [0, 1, 0, 0], [0, 0, 0, 1]])
+        return {"type": "envmap", "bitmap": mi.Bitmap(picture.astype(np.float32)), "to_world": upright}
 
     def _bsdf(self, material: Material) -> Any:
         mi = self.mi

@@ -59,6 +59,8 @@ class Place:
     edges: list[tuple[str, Segment]] = field(default_factory=list)
     gnomons: list[Segment] = field(default_factory=list)
     yardstick: Segment = ((0, 0, 0), (1, 0, 0))
+    sun_width_deg: float = 0.5358
+    overcast: bool = False
 
     def add(self, mesh: Mesh, material: str) -> None:
         """Put a thing into the place."""
