@@ -33,8 +33,8 @@ from lithopos.samples.panorama import panorama_of
 from lithopos.samples.photograph import Studio, View, develop
 from lithopos.samples.places import PLACES, Material, Place
 
-SCALE, SAMPLES = 0.4, 48
-APART_M = 1.1
+SCALE, SAMPLES = 0.25, 32
+APART_M = 0.5  # a panorama is that of one place
 PIECES = ("grey ball", "mirror ball")
 
 __all__ = ["bench_balls"]
@@ -140,7 +140,9 @@ def _feet(studio: Studio) -> list[Any]:
             middle = view.position - way * view.position[2] / way[2]
             feet = [middle + side * APART_M / 2 * right for side in (-1, 1)]
             tops = np.array([foot + [0, 0, h] for foot in feet for h in (0.03, RADIUS_M, 2 * RADIUS_M)])
-            if way[2] < 0 and studio.sees(tops).all():
+            # All of both balls lies in the sun, or in the shade.
+            reached = studio.blocked(tops, tops.mean(0) + 100 * studio.place.to_sun)
+            if way[2] < 0 and studio.sees(tops).all() and len(set(reached.tolist())) == 1:
                 return feet
     raise InputError("place", "has no open ground for the balls")
 

@@ -166,20 +166,22 @@ def balance_of(patches: Sequence[LightPatch], camera: Pinhole, day: Daylight) ->
 
 
 def balance_of_ground(
-    encoded: Floats, linear: Floats, camera: Pinhole, height_m: float, day: Daylight
+    encoded: Floats, linear: Floats, camera: Pinhole, height_m: float, day: Daylight, stand: Array | None = None
 ) -> BalanceAnswer:
     """The balance where nothing is marked: from the ground in light and, if it shows any, in shade.
 
     Parameters
     ----------
     encoded, linear : (H, W, 3) the photograph, 0..1.
+    stand : (N, 2) where things stand [m]. A panorama's light is that of one place: it is held to the ground there.
 
     Raises
     ------
     InputError
         If the ground is not seen.
     """
-    ground = ground_light(encoded, linear, camera, height_m, day.shines)
+    about = stand if day.dome is not None else None
+    ground = ground_light(encoded, linear, camera, height_m, day.shines, about)
     sun, sky = day.irradiance(UP)
     patches = [PatchIn(np.asarray(ground.lit, float), 0.0, GROUND, True, sun, sky)]
     shaded = ground.shade is not None

@@ -15,6 +15,7 @@ from lithopos.core.colour import luminance
 from lithopos.core.errors import InputError
 
 NEAR = (8.0, 25.0, 80.0)  # how far the ground is looked at, in heights of the camera above it
+ABOUT_M = 2.0  # how far the ground about a place reaches
 CLIPPED = 0.985  # of the largest code
 LEAST_PIXELS = 200
 LEAST_RANGE, CLEARLY_APART = 0.7, 0.6  # of the ground, and of light and shade: natural logarithms
@@ -67,7 +68,14 @@ class _Ground:
     notes: tuple[str, ...]
 
 
-def ground_light(encoded: Floats, linear: Floats, camera: Pinhole, height_m: float, has_sun: bool) -> GroundLight:
+def ground_light(
+    encoded: Floats,
+    linear: Floats,
+    camera: Pinhole,
+    height_m: float,
+    has_sun: bool,
+    about: Array | None = None,
+) -> GroundLight:
     """The brighter part of the near ground where light and shade part clearly, else its middle; and the shade.
 
     Clipped pixels, and those beside them, are left out: they are highlights, or too bright to tell. Light and
@@ -79,13 +87,14 @@ def ground_light(encoded: Floats, linear: Floats, camera: Pinhole, height_m: flo
     ----------
     encoded, linear : (H, W, 3) the photograph, 0..1.
     height_m : of the plane that is looked at.
+    about : places (N, 2) [m] round which the ground is looked at, if it is seen there; None: all that is near.
 
     Raises
     ------
     InputError
         If the photograph shows no such ground.
     """
-    ground = _ground(encoded, linear, camera, height_m, has_sun)
+    ground = _ground(encoded, linear, camera, height_m, has_sun, about)
     shade = _middle(ground.means[ground.shade]) if ground.shade.any() else None
     return GroundLight(_middle(ground.values[ground.lit]), shade, ground.notes)
 
@@ -128,8 +137,19 @@ def ground_places(
     return chosen(ground.lit & inner), chosen(ground.shade & inner)
 
 
-def _ground(encoded: Floats, linear: Floats, camera: Pinhole, height_m: float, has_sun: bool) -> _Ground:
+def _ground(
+    encoded: Floats,
+    linear: Floats,
+    camera: Pinhole,
+    height_m: float,
+    has_sun: bool,
+    about: Array | None = None,
+) -> _Ground:
     pixels = _near_pixels(camera, height_m, linear.shape[1], linear.shape[0])
+    if about is not None and len(about):
+        places = camera.ground_points(pixels + 0.5, height_m)[:, :2]
+        beside = np.min(np.linalg.norm(places[:, None] - about, axis=-1), axis=1) < ABOUT_M
+        pixels = pixels[beside] if np.count_nonzero(beside) >= LEAST_PIXELS else pixels
     column, row = pixels.T
     good = ~_clipped(encoded)[row, column]
     notes: list[str] = []

@@ -237,10 +237,14 @@ def build_scene(
         day.cover,
         [one.model_dump() for one in shot.patches],
     )
-    made_of = (photograph_key, width, height, figures, layout, sheen, light_of_day, behind)
+    # To a metre: whoever slides a thing a little does not want the whole picture's level to follow.
+    feet = sorted({tuple(np.round(thing.matrix[:2, 3]).tolist()) for thing in models})
+    stand = np.array(feet) if day.dome is not None and feet else None
+    told = None if stand is None else stand.tolist()
+    made_of = (photograph_key, width, height, figures, layout, sheen, light_of_day, behind, told)
     known = known or KnownPlace()
     if not photograph_key or known.key != repr(made_of) or known.balance is None:
-        balance, receivers = _place(shot, photograph, camera, layout, sheen, day)
+        balance, receivers = _place(shot, photograph, camera, layout, sheen, day, stand)
         known.key, known.receivers, known.balance = repr(made_of), (*receivers, *walls), balance
         known.around = surroundings_of(decode_srgb(photograph.encoded), camera, np.array(balance.gain))
     balance = known.balance
@@ -401,7 +405,13 @@ def _layout(stood: list[StoodModel]) -> _Layout:
 
 
 def _place(
-    shot: Shot, photograph: Picture, camera: Pinhole, layout: _Layout, sheen: Sheen, day: Daylight
+    shot: Shot,
+    photograph: Picture,
+    camera: Pinhole,
+    layout: _Layout,
+    sheen: Sheen,
+    day: Daylight,
+    stand: Array | None,
 ) -> tuple[BalanceAnswer, tuple[Receiver, ...]]:
     """The balance of the light, and the receivers with the photograph on them."""
     assert shot.photograph
@@ -417,7 +427,7 @@ def _place(
         whole = camera.scaled(shot.photograph.width / camera.width)
         balance = balance_of(read_patches(shot.patches, photograph, shot.photograph.width), whole, day)
     else:
-        balance = balance_of_ground(encoded, linear, camera, layout.main_m, day)
+        balance = balance_of_ground(encoded, linear, camera, layout.main_m, day, stand)
     mean = float(luminance(np.array(balance.reflectances[GROUND]))) if GROUND in balance.reflectances else day.ground
     white = np.array(balance.white, np.float32)
 
