@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import tempfile
 import unittest
 from typing import Any
@@ -10,6 +11,7 @@ import cv2
 import numpy as np
 from proving.screen import Screen, chromium, screen
 from proving.server import running
+from proving.truth import SAMPLES
 
 LIT, SHADE = (405.0, 1150.0), (1754.0, 760.0)
 
@@ -41,6 +43,10 @@ class Lighting(unittest.TestCase):
             self.found_patches_lie_in_light_and_shade()
             self.the_shadow_is_sharp_until_it_is_not()
             self.a_panorama_is_turned_to_the_sun()
+            self.shadows_of_other_kinds_tell_the_sun()
+            self.date_and_place_tell_it_too()
+            self.a_check_piece_stands()
+            page.step("Light")
             self.an_edge_is_refined()
             for _ in range(page.revision() - begun):
                 here = page.revision()
@@ -65,6 +71,7 @@ class Lighting(unittest.TestCase):
         # Dragged out of the shade it is lit, and the sky is a clear day's again.
         self.after(lambda: page.drag(page.photo(SHADE), page.photo((1400.0, 1100.0))))
         page.until("window.lithopos.derived.balance.patches[1].in_sun")
+        np.testing.assert_allclose(self.ask("shot.patches[1].at"), (1400, 1100), atol=2)
         self.assertFalse(self.ask("derived.balance.sky_measured"))
 
     def a_known_tone_makes_white_sure(self) -> None:
@@ -93,6 +100,7 @@ class Lighting(unittest.TestCase):
         with tempfile.TemporaryDirectory() as folder:
             path = f"{folder}/all-around.hdr"
             cv2.imwrite(path, sky)
+            self.after(lambda: page.press("a panorama"))
             self.after(lambda: page.page.locator("input[accept*='.hdr']").set_input_files(path))
         self.assertEqual(self.ask("shot.lit_by"), "panorama")
         self.assertAlmostEqual(self.ask("shot.panorama.dome.azimuth_deg"), 180 - 30.5 * 360 / 128, delta=1)
@@ -100,7 +108,81 @@ class Lighting(unittest.TestCase):
         shown = self.ask("derived.sun_shown")
         azimuth = np.degrees(np.arctan2(shown[1], shown[0])) % 360
         self.assertAlmostEqual(float(azimuth), self.ask("derived.sun.azimuth_deg"), delta=0.5)
+        self.it_is_pulled_onto_the_photograph()
         self.after(lambda: page.press("a clear day"))
+
+    def it_is_pulled_onto_the_photograph(self) -> None:
+        page = self.page
+        before = self.ask("derived.around.turn_deg")
+        page.press("Lay it over the photograph")
+        page.press("Point at a thing")
+        width, focal = self.ask("shot.photograph.width"), self.ask("derived.camera.focal_px")
+        middle = width / 2
+        self.after(lambda: page.stroke((middle, 300.0), (middle + 150, 300.0)))
+        turned = (before - self.ask("derived.around.turn_deg") + 180) % 360 - 180
+        # To the right is clockwise; the camera looks about level.
+        self.assertAlmostEqual(turned, np.degrees(np.arctan(150 / focal)), delta=1)
+        self.after(lambda: page.stroke((middle - 500, 500.0), (middle - 350, 520.0)))
+        self.assertIsNotNone(self.ask("derived.around.off_deg"))
+        self.assertNotEqual(self.ask("derived.around.pitch_deg"), 0)
+        self.after(lambda: page.press("Let them go"))
+        self.assertEqual(self.ask("shot.pointings"), [])
+        page.press("Hide the panorama")
+
+    def clicks(self, tool: str, *points: Any) -> None:
+        self.page.press(tool)
+        for point in points[:-1]:
+            self.page.page.mouse.click(*self.page.photo(point))
+        self.after(lambda: self.page.page.mouse.click(*self.page.photo(points[-1])))
+
+    def shadows_of_other_kinds_tell_the_sun(self) -> None:
+        page = self.page
+        truth = json.loads((SAMPLES / "cloister-yard.json").read_text())
+        (foot, top, tip), (_, other, end) = (
+            [np.array(gnomon[name]) for name in ("foot", "top", "tip")] for gnomon in truth["gnomons"][:2]
+        )
+        for _ in truth["gnomons"]:
+            self.after(lambda: page.press("Remove gnomon 1"))
+        page.unfold("Shadows’ edges")
+        self.clicks(
+            "A plumb edge", foot + 0.1 * (top - foot), foot + 0.8 * (top - foot), foot + 0.15 * (tip - foot), tip
+        )
+        page.page.get_by_text("but not its height").first.wait_for()
+        self.clicks("A point and its shadow", other, end)
+        sun = self.ask("derived.sun")
+        self.assertLess(float(np.degrees(np.arccos(np.dot(sun["direction"], truth["sun"]["direction"])))), 1)
+        page.unfold("Softness")
+        across = foot + 0.5 * (tip - foot)
+        self.clicks("Mark a soft edge", across + [0, -16], across, foot + 0.5 * (top - foot))
+        self.assertEqual(len(self.ask("derived.softness.penumbras")), 1)
+        before = self.ask("derived.softness_deg")
+        self.after(lambda: page.page.get_by_role("slider", name="By hand").press("End"))
+        self.assertGreater(self.ask("derived.softness_deg"), before)
+
+    def date_and_place_tell_it_too(self) -> None:
+        page = self.page
+        self.after(lambda: page.press("date"))
+        page.page.get_by_text("how run A lies to north is not known").wait_for()
+        for label, value in (("Date", "2026-04-18"), ("Latitude, north", "41.2"), ("Longitude, east", "-8.3")):
+            field = page.page.get_by_label(label)
+            before = page.revision()
+            field.fill(value)
+            field.press("Enter") if label != "Date" else field.blur()
+            page.kept(before)
+        times = self.ask("derived.almanac.times")
+        self.assertEqual(len(times), 2)
+        self.assertEqual(self.ask("derived.almanac.zone"), "Europe/Lisbon")
+        self.after(lambda: page.press(times[1]["time"], exact=False))
+        shown, measured = self.ask("derived.sun_shown"), self.ask("derived.sun.direction")
+        self.assertLess(float(np.degrees(np.arccos(np.dot(shown, measured)))), 0.5)
+        self.after(lambda: page.press("shadows"))
+
+    def a_check_piece_stands(self) -> None:
+        page = self.page
+        page.unfold("Check pieces")
+        count = self.ask("shot.models.length")
+        self.after(lambda: page.press("Grey ball"))
+        self.assertEqual(self.ask("shot.models.length"), count + 1)
 
     def an_edge_is_refined(self) -> None:
         page = self.page

@@ -2,13 +2,15 @@ import { Checks } from "../checks/Overlay";
 import { cameraOf } from "../geometry/camera";
 import type { Frame } from "../geometry/frame";
 import type { StepProps } from "../marks/props";
-import { KINDS } from "../marks/registry";
+import { KINDS, toolOf } from "../marks/registry";
 import { usePicked } from "../state/editor";
 import { Cross, FoundSegment, Prompt } from "./Cross";
 
 /** What the open step lays over the photograph; it goes away with the step. */
 export function Overlays({ frame, ...shown }: StepProps & { frame: Frame }) {
-  const { step } = usePicked("step");
+  const { step, tool } = usePicked("step", "tool");
+  // What is clicked with a tool in the hand is the picture: handles that lie there let it through.
+  const clicking = toolOf(tool?.kind)?.grasp === "clicks";
   const { document, derived } = shown;
   const camera = derived.camera ? cameraOf(derived.camera) : null;
   const picture = document.photograph;
@@ -18,7 +20,7 @@ export function Overlays({ frame, ...shown }: StepProps & { frame: Frame }) {
   const { scale } = frame.zoom;
   return (
     <svg
-      className="pointer-events-none absolute inset-0 h-full w-full"
+      className={`pointer-events-none absolute inset-0 h-full w-full ${clicking ? "[&_[role=button]]:pointer-events-none!" : ""}`}
       role="group"
       aria-label="Marks on the photograph"
     >

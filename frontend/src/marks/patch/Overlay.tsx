@@ -6,6 +6,9 @@ import { usePicked } from "../../state/editor";
 import type { MarkProps } from "../props";
 import { standing } from "./words";
 
+/** How far outside the ring its size is gripped: a small patch is still to be moved by its middle. */
+const GRIP_PX = 16;
+
 /** Patches as rings: a bright one in the sun, a dark one in shade; the chosen one can be sized by its edge. */
 export function PatchOverlay({ shot, document, derived, frame }: MarkProps) {
   const { move, keep, change } = useChange(shot.id);
@@ -61,9 +64,17 @@ export function PatchOverlay({ shot, document, derived, frame }: MarkProps) {
                 }}
                 onKeep={() => keep(`size of patch ${number + 1}`)}
               >
-                <circle cx={x + radius} cy={y} r={11} fill="transparent" />
+                <line
+                  x1={x + radius}
+                  y1={y}
+                  x2={x + radius + GRIP_PX}
+                  y2={y}
+                  stroke={tone}
+                  strokeWidth={1.4}
+                />
+                <circle cx={x + radius + GRIP_PX} cy={y} r={11} fill="transparent" />
                 <rect
-                  x={x + radius - 4}
+                  x={x + radius + GRIP_PX - 4}
                   y={y - 4}
                   width={8}
                   height={8}
@@ -75,7 +86,7 @@ export function PatchOverlay({ shot, document, derived, frame }: MarkProps) {
               </Handle>
             )}
             <Tag
-              x={x + radius + (chosen ? 10 : 5)}
+              x={x + radius + (chosen ? GRIP_PX + 10 : 5)}
               y={y + 4}
               text={chosen ? `${number + 1} · ${standing(answer)}` : `${number + 1}`}
               tone={tone}
