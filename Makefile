@@ -1,4 +1,4 @@
-# make setup | demo | test | quick | lint | fix | types | bench | samples
+# make setup | demo | test | quick | lint | fix | types | bench | bench-truth | samples
 SHELL := /bin/bash
 PYTHON ?= python3
 PORT ?= 8420
@@ -7,7 +7,7 @@ BIN := $(VENV)/bin
 STAMPS := $(VENV)/stamps
 FRONT := $(shell find frontend/src frontend/public -type f 2>/dev/null) frontend/index.html frontend/vite.config.ts
 
-.PHONY: setup demo test quick lint fix types bench samples
+.PHONY: setup demo test quick lint fix types bench bench-truth samples
 
 setup: $(STAMPS)/tools $(STAMPS)/python $(STAMPS)/node $(STAMPS)/built
 
@@ -39,6 +39,9 @@ types: setup
 
 bench: setup
 	$(BIN)/python -m bench
+
+bench-truth: setup
+	$(BIN)/python -m bench truth balls
 
 samples: setup
 	$(BIN)/python -m lithopos.samples.make

@@ -18,6 +18,7 @@ from proving.screen import begin, screen
 from proving.server import running
 from proving.truth import NAMES, SAMPLES, marked_shot, score
 
+from bench.balls import bench_balls
 from bench.equal import bench_equal
 from bench.light import bench_light
 from bench.queues import bench_queues
@@ -299,6 +300,7 @@ PARTS = {
     "queues": bench_queues,
     "equal": bench_equal,
     "light": bench_light,
+    "balls": bench_balls,
     "master": bench_master,
 }
 
