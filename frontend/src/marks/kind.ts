@@ -17,6 +17,8 @@ export type Making = {
   accepted: Derived;
   tool: Tool;
   id: string;
+  /** Shift: it is to stay as it was drawn. */
+  free: boolean;
 };
 
 /** Marks by pressing at one end and drawing to the other. */

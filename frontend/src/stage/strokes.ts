@@ -52,10 +52,10 @@ export function useStrokes({ shot, document, derived }: Shown, frame: Frame) {
       return onto ? [onto.from, onto.to] : [from, to];
     };
 
-    const making = () => {
+    const making = (free: boolean) => {
       const { tool } = useEditor.getState();
       const { document, derived, accepted } = now.current;
-      return tool && { shotId: shot.id, document, derived, accepted, tool, id: id.current };
+      return tool && { shotId: shot.id, document, derived, accepted, tool, id: id.current, free };
     };
 
     const keep = (made: Made, stays: boolean) => {
@@ -71,14 +71,14 @@ export function useStrokes({ shot, document, derived }: Shown, frame: Frame) {
 
     const stroke = (from: ImagePoint, to: ImagePoint, free: boolean, done: boolean) => {
       const tool = toolOf(useEditor.getState().tool?.kind);
-      const about = making();
+      const about = making(free);
       if (tool?.grasp !== "strokes" || !about) return;
       const made = tool.make(...ends(from, to, free), about);
       if (done) keep(made, tool.stays ?? false);
       else move(made.patch);
     };
 
-    const click = (at: ImagePoint) => {
+    const click = (at: ImagePoint, free: boolean) => {
       const { tool: inHand } = useEditor.getState();
       const tool = toolOf(inHand?.kind);
       if (tool?.grasp !== "clicks" || !inHand) return;
@@ -86,7 +86,7 @@ export function useStrokes({ shot, document, derived }: Shown, frame: Frame) {
       if (marks.length < promptsOf(tool, inHand.sort).length)
         return useEditor.setState({ tool: { ...inHand, marks } });
       id.current = newId(inHand.kind.charAt(0));
-      const about = making();
+      const about = making(free);
       if (!about) return;
       const made = tool.make(marks, about);
       if (!(made instanceof Promise)) return made ? keep(made, false) : again(inHand);
@@ -103,7 +103,7 @@ export function useStrokes({ shot, document, derived }: Shown, frame: Frame) {
       for (const effect of effects) {
         if (effect.do === "draft" || effect.do === "keep")
           stroke(effect.from, effect.to, free, effect.do === "keep");
-        if (effect.do === "click") click(effect.at);
+        if (effect.do === "click") click(effect.at, free);
         if (effect.do === "zoom") useEditor.setState({ zoom: effect.zoom });
         if (effect.do === "unselect") useEditor.setState({ selection: null });
         if (effect.do === "discard") {
@@ -163,7 +163,7 @@ export function useStrokes({ shot, document, derived }: Shown, frame: Frame) {
       if (event.key !== "Enter") return;
       event.preventDefault();
       useEditor.setState({ loupe: null });
-      if (spec.grasp === "clicks") return click(at);
+      if (spec.grasp === "clicks") return click(at, event.shiftKey);
       if (!cross?.from) {
         id.current = newId(tool?.kind.charAt(0) ?? "m");
         return useEditor.setState({ cross: { at, from: at } });

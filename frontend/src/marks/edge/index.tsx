@@ -13,10 +13,10 @@ export const kind: Kind = {
     grasp: "strokes",
     finds: true,
     stays: true,
-    make(from, to, { tool, id }) {
+    make(from, to, { tool, id, free }) {
       const run = (tool.sort ?? "a") as Run;
       return {
-        patch: { edges: { [id]: { id, run, points: [pair(from), pair(to)] } } },
+        patch: { edges: { [id]: { id, run, points: [pair(from), pair(to)], by_hand: free } } },
         label: `edge of ${run === "plumb" ? "plumb" : RUNS[run].name.toLowerCase().replace("run a", "run A").replace("run b", "run B")}`,
         id,
         point: 1,

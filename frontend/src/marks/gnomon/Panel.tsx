@@ -1,8 +1,8 @@
 import type { Gnomon } from "../../api/client";
 import { useChange } from "../../state/changes";
 import { toggleTool, usePicked } from "../../state/editor";
-import { Bin, Button, OneOf } from "../../ui/controls";
-import { Sharp } from "../../ui/Sharp";
+import { Button, OneOf } from "../../ui/controls";
+import { MarkRow } from "../../ui/MarkRow";
 import type { StepProps } from "../props";
 
 const ON: { value: Gnomon["on"]; label: string }[] = [
@@ -35,54 +35,30 @@ export function Gnomons({ shot, document, derived }: StepProps) {
       <ul>
         {document.gnomons.map((gnomon, index) => {
           const chosen = selection?.kind === "gnomon" && selection.id === gnomon.id;
-          const answer = measured?.gnomons[index];
-          const disagrees = measured?.disagrees === `gnomons[${index}]`;
           const set = (values: Partial<Gnomon>, label: string) =>
             void change({ gnomons: { [gnomon.id]: values } }, label);
           return (
-            <li
+            <MarkRow
               key={gnomon.id}
-              className="border-b border-dotted border-lime-300 py-[3px] text-xs last:border-0"
+              number={index + 1}
+              title={gnomon.foot ? "foot, top and tip" : "point and its shadow"}
+              name="gnomon"
+              residual_px={measured?.gnomons[index]?.residual_px}
+              disagrees={measured?.disagrees === `gnomons[${index}]`}
+              chosen={chosen}
+              onChoose={(on) => select(on ? { kind: "gnomon", id: gnomon.id } : null)}
+              onRemove={() => void change({ gnomons: { [gnomon.id]: null } }, `remove gnomon ${index + 1}`)}
+              sharp={gnomon.shadow ? !gnomon.by_hand : undefined}
+              onSharp={(on) => set({ by_hand: !on }, on ? "shadow as refined" : "shadow as drawn")}
             >
-              <div className="flex items-center gap-2">
-                <span className="w-3 text-oxide">{index + 1}</span>
-                <button
-                  type="button"
-                  aria-expanded={chosen}
-                  className="min-w-0 grow truncate text-left text-ink-700"
-                  onClick={() => select(chosen ? null : { kind: "gnomon", id: gnomon.id })}
-                >
-                  {gnomon.foot ? "foot, top and tip" : "point and its shadow"}
-                </button>
-                {gnomon.shadow && (
-                  <Sharp
-                    on={!gnomon.by_hand}
-                    what="The shadow’s line"
-                    onChange={(on) => set({ by_hand: !on }, on ? "shadow as refined" : "shadow as drawn")}
-                  />
-                )}
-                <span className={disagrees ? "text-oxide" : "text-ink-500"}>
-                  {answer ? `off by ${answer.residual_px.toFixed(1)} px` : ""}
-                </span>
-                <Bin
-                  label={`Remove gnomon ${index + 1}`}
-                  onClick={() =>
-                    void change({ gnomons: { [gnomon.id]: null } }, `remove gnomon ${index + 1}`)
-                  }
-                />
-              </div>
-              {chosen && (
-                <div className="py-1">
-                  <p className="pb-1 text-ink-500">It stands on, or sticks out of</p>
-                  <OneOf
-                    label={`What carries gnomon ${index + 1}`}
-                    value={gnomon.on}
-                    options={ON}
-                    onValue={(on) => set({ on }, `what carries gnomon ${index + 1}`)}
-                  />
-                </div>
-              )}
-            </li>
+              <p className="pb-1 text-ink-500">It stands on, or sticks out of</p>
+              <OneOf
+                label={`What carries gnomon ${index + 1}`}
+                value={gnomon.on}
+                options={ON}
+                onValue={(on) => set({ on }, `what carries gnomon ${index + 1}`)}
+              />
+            </MarkRow>
           );
         })}
       </ul>

@@ -13,11 +13,11 @@ export const kind: Kind = {
       "": ["click the thing’s foot", "now its top", "now the tip of its shadow"],
       point: ["click a point that throws a shadow", "now that point’s shadow"],
     },
-    make(points, { id, tool }) {
+    make(points, { id, tool, free }) {
       const names = tool.sort === "point" ? (["top", "tip"] as const) : (["foot", "top", "tip"] as const);
       const made = Object.fromEntries(names.map((name, number) => [name, pair(points[number] ?? [0, 0])]));
       return {
-        patch: { gnomons: { [id]: { id, ...made } }, sun: { kind: "gnomons" } },
+        patch: { gnomons: { [id]: { id, by_hand: free, ...made } }, sun: { kind: "gnomons" } },
         label: "gnomon",
         id,
       };

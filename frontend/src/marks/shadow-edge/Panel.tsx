@@ -2,8 +2,8 @@ import type { ShadowEdge } from "../../api/client";
 import { metres, parseMetres } from "../../geometry/measure";
 import { useChange } from "../../state/changes";
 import { toggleTool, usePicked } from "../../state/editor";
-import { Bin, Button, Field, OneOf } from "../../ui/controls";
-import { Sharp } from "../../ui/Sharp";
+import { Button, Field, OneOf } from "../../ui/controls";
+import { MarkRow } from "../../ui/MarkRow";
 import type { StepProps } from "../props";
 
 /** Edges and their shadows: how far each is off, and what is known of the chosen one. */
@@ -30,72 +30,50 @@ export function ShadowEdges({ shot, document, derived }: StepProps) {
       <ul>
         {document.shadow_edges.map((edge, index) => {
           const chosen = selection?.kind === "shadow-edge" && selection.id === edge.id;
-          const answer = derived.sun?.shadow_edges[index];
-          const disagrees = derived.sun?.disagrees === `shadow_edges[${index}]`;
           const set = (values: Partial<ShadowEdge>, label: string) =>
             void change({ shadow_edges: { [edge.id]: values } }, label);
           return (
-            <li
+            <MarkRow
               key={edge.id}
-              className="border-b border-dotted border-lime-300 py-[3px] text-xs last:border-0"
+              number={index + 1}
+              title={edge.runs === "plumb" ? "plumb edge" : "level edge"}
+              name="shadow’s edge"
+              residual_px={derived.sun?.shadow_edges[index]?.residual_px}
+              disagrees={derived.sun?.disagrees === `shadow_edges[${index}]`}
+              chosen={chosen}
+              onChoose={(on) => select(on ? { kind: "shadow-edge", id: edge.id } : null)}
+              onRemove={() =>
+                void change({ shadow_edges: { [edge.id]: null } }, `remove shadow’s edge ${index + 1}`)
+              }
+              sharp={edge.sharp_edge || edge.sharp_shadow ? !edge.by_hand : undefined}
+              onSharp={(on) => set({ by_hand: !on }, on ? "edge as refined" : "edge as drawn")}
             >
-              <div className="flex items-center gap-2">
-                <span className="w-3 text-oxide">{index + 1}</span>
-                <button
-                  type="button"
-                  aria-expanded={chosen}
-                  className="min-w-0 grow truncate text-left text-ink-700"
-                  onClick={() => select(chosen ? null : { kind: "shadow-edge", id: edge.id })}
-                >
-                  {edge.runs === "plumb" ? "plumb edge" : "level edge"}
-                </button>
-                {(edge.sharp_edge || edge.sharp_shadow) && (
-                  <Sharp
-                    on={!edge.by_hand}
-                    what="Edge and shadow"
-                    onChange={(on) => set({ by_hand: !on }, on ? "edge as refined" : "edge as drawn")}
-                  />
-                )}
-                <span className={disagrees ? "text-oxide" : "text-ink-500"}>
-                  {answer ? `off by ${answer.residual_px.toFixed(1)} px` : ""}
-                </span>
-                <Bin
-                  label={`Remove shadow’s edge ${index + 1}`}
-                  onClick={() =>
-                    void change({ shadow_edges: { [edge.id]: null } }, `remove shadow’s edge ${index + 1}`)
-                  }
+              {edge.runs === "level" && (
+                <Field
+                  label="Its height above the ground"
+                  value={edge.height_m === null ? "" : metres(edge.height_m)}
+                  placeholder="by its foot"
+                  parse={parseMetres}
+                  min={0.01}
+                  onValue={(height_m) => set({ height_m }, "height of the edge")}
+                  onClear={() => set({ height_m: null }, "height of the edge")}
                 />
-              </div>
-              {chosen && (
-                <div className="py-1">
-                  {edge.runs === "level" && (
-                    <Field
-                      label="Its height above the ground"
-                      value={edge.height_m === null ? "" : metres(edge.height_m)}
-                      placeholder="by its foot"
-                      parse={parseMetres}
-                      min={0.01}
-                      onValue={(height_m) => set({ height_m }, "height of the edge")}
-                      onClear={() => set({ height_m: null }, "height of the edge")}
-                    />
-                  )}
-                  {document.levels.length > 0 && (
-                    <>
-                      <p className="pb-1 text-ink-500">Its shadow lies on</p>
-                      <OneOf
-                        label="What its shadow lies on"
-                        value={edge.level ?? ""}
-                        options={[
-                          { value: "", label: "the ground" },
-                          ...document.levels.map(({ id, name }) => ({ value: id, label: name || "a level" })),
-                        ]}
-                        onValue={(level) => set({ level: level || null }, "what the shadow lies on")}
-                      />
-                    </>
-                  )}
-                </div>
               )}
-            </li>
+              {document.levels.length > 0 && (
+                <>
+                  <p className="pb-1 text-ink-500">Its shadow lies on</p>
+                  <OneOf
+                    label="What its shadow lies on"
+                    value={edge.level ?? ""}
+                    options={[
+                      { value: "", label: "the ground" },
+                      ...document.levels.map(({ id, name }) => ({ value: id, label: name || "a level" })),
+                    ]}
+                    onValue={(level) => set({ level: level || null }, "what the shadow lies on")}
+                  />
+                </>
+              )}
+            </MarkRow>
           );
         })}
       </ul>

@@ -20,8 +20,8 @@ export const kind: Kind = {
         "now the ground plumb below some point of the edge",
       ],
     },
-    make([a = [0, 0], b = [0, 0], c = [0, 0], d = [0, 0], foot], { id }) {
-      const drawn = { id, edge: [pair(a), pair(b)], shadow: [pair(c), pair(d)] };
+    make([a = [0, 0], b = [0, 0], c = [0, 0], d = [0, 0], foot], { id, free }) {
+      const drawn = { id, by_hand: free, edge: [pair(a), pair(b)], shadow: [pair(c), pair(d)] };
       const made = {
         ...drawn,
         runs: foot ? ("level" as const) : ("plumb" as const),
