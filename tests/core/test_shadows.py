@@ -7,6 +7,8 @@ from collections.abc import Callable
 from typing import Any
 
 import numpy as np
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
 
 from lithopos.core.errors import InputError, NoAnswer
 from lithopos.core.light.sun import SunAnswer, SunProblem, solve_sun
@@ -21,6 +23,7 @@ KNOWN = {
     "camera_position": CAMERA.centre.tolist(),
 }
 HAND_PX = 0.7
+X, Y = st.floats(0, 1920), st.floats(0, 1280)
 
 # A scene is a function from figures, of which the first two are the sun's azimuth and elevation [rad], to the world
 # points that are marked, and the figures of this one.
@@ -210,6 +213,22 @@ class Shadows(unittest.TestCase):
         alone = solve({"shadow_edges": edge["shadow_edges"]})
         assert isinstance(alone, NoAnswer)
         self.assertIn(f"({true:.1f}° from x) but not its height", alone.reason)
+
+    @settings(max_examples=150, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+    @given(
+        st.lists(st.lists(st.tuples(X, Y), min_size=5, max_size=5), min_size=1, max_size=3),
+        st.lists(st.tuples(st.tuples(X, Y), st.tuples(X, Y)), max_size=2),
+        st.booleans(),
+    )
+    def test_whatever_is_marked_gets_an_answer_or_a_reason(self, edges: Any, points: Any, level: bool) -> None:
+        drawn = [{"edge": e[:2], "shadow": e[2:4], "foot": e[4], "runs": "level" if level else "plumb"} for e in edges]
+        gnomons = [{"top": top, "tip": tip} for top, tip in points]
+        try:
+            answer = solve({"shadow_edges": drawn, "gnomons": gnomons})
+        except InputError:
+            return
+        if isinstance(answer, SunAnswer):
+            self.assertTrue(np.isfinite([*answer.direction, *answer.sigma_deg.values()]).all())
 
     def test_edges_that_tell_nothing_are_refused_by_name(self) -> None:
         figures = random_figures("level edges", np.random.default_rng(0))

@@ -24,6 +24,7 @@ from lithopos.core.marks.sharp import SharpLine
 # What throws a shadow is no perfect line: a refined one is taken to be known no better than so [px].
 SHADOW_SIGMA_PX = 0.25
 LEAN_DEG = 0.1  # how far what stands plumb leans after all
+BEYOND = 1e6  # how far off a mark is held to be where it can't be seen at all [px]
 _STEP_PX = 0.02  # a small move of a mark
 _HORIZON = 1e-3  # a ray this near to the level meets no plane that would tell anything
 _RODS = {"level": (0.0, 0.0, 1.0), "wall_a": (0.0, 1.0, 0.0), "wall_b": (1.0, 0.0, 0.0)}
@@ -407,7 +408,9 @@ def _whitened(values: Callable[[Array], Array], pixels: Array, sigma: Array) -> 
 def _over(values: Array, covariance: Array) -> Array:
     """Values (K,) over the Cholesky factor of their covariance (K, K)."""
     size = np.sqrt(np.diag(covariance)) + 1e-30
-    factor = np.linalg.cholesky(covariance / np.outer(size, size) + 1e-12 * np.eye(len(size)))
+    if not (np.isfinite(size).all() and np.isfinite(values).all()):
+        return np.full(len(values), BEYOND)
+    factor = np.linalg.cholesky(covariance / np.outer(size, size) + 1e-10 * np.eye(len(size)))
     return np.asarray(np.linalg.solve(factor, values / size))
 
 
