@@ -42,8 +42,11 @@ __all__ = ["bench_balls"]
 
 @dataclass(frozen=True)
 class _Scene:
+    """A place; what somebody would call its ground, where the place itself does not say."""
+
     name: str
     make: Callable[[], Place]
+    ground: str | None = None
     indoors: bool = False
 
 
@@ -72,11 +75,11 @@ def _scenes() -> list[_Scene]:
         _Scene("overcast terrace", lambda: overcast(terrace, 805)),
         _Scene("coloured courtyard", lambda: coloured(806)),
         _Scene("coloured courtyard 2", lambda: coloured(807)),
-        _Scene("quay street", lambda: FURTHER["quay-street"](808)),
-        _Scene("long front", lambda: FURTHER["long-front"](809)),
-        _Scene("planted yard", lambda: FURTHER["planted-yard"](810)),
-        _Scene("room by its windows", lambda: FURTHER["workshop-room"](811), indoors=True),
-        _Scene("room by its windows 2", lambda: FURTHER["workshop-room"](812), indoors=True),
+        _Scene("quay street", lambda: FURTHER["quay-street"](808), "asphalt"),
+        _Scene("long front", lambda: FURTHER["long-front"](809), "warm stone"),
+        _Scene("planted yard", lambda: FURTHER["planted-yard"](810), "brick"),
+        _Scene("room by its windows", lambda: FURTHER["workshop-room"](811), "timber", indoors=True),
+        _Scene("room by its windows 2", lambda: FURTHER["workshop-room"](812), "timber", indoors=True),
     ]
 
 
@@ -101,6 +104,7 @@ def bench_balls() -> None:
 def _case(mi: Any, scene: _Scene) -> list[float]:
     """Grey and mirror with the panorama, and without."""
     place = scene.make()
+    place.ground_material = scene.ground or place.ground_material
     bare = Studio(mi, place, SCALE)
     feet = _feet(bare)
     daylight = bare.daylight()
