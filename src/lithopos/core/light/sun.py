@@ -21,6 +21,7 @@ from lithopos.core.light.shadows import BoxShadow, Gnomon, Pointed, SeenSun, Sha
 
 _SMALL = 1e-4  # a small change of the camera [rad, or of 1]
 _GRID_DEG = 15  # between the directions that are tried where only outlines tell
+_NEAR = 1e-8  # the last step [rad]
 DISAGREES = 3.0  # a mark is named when without it the others agree this many times better
 
 __all__ = ["KnownCamera", "MarkAnswer", "SunAnswer", "SunProblem", "mark_name", "solve_sun", "sun_direction"]
@@ -205,24 +206,26 @@ def _whitened(marks: list[ShadowMark], camera: Pinhole, at: Array) -> Array:
 
 def _fit(marks: list[ShadowMark], camera: Pinhole, start: Array) -> tuple[Array, Array, Array]:
     """The best (azimuth, elevation) [rad], its Jacobian for marks off by 1 px, the residuals."""
-    # Gauss–Newton with halved steps: two unknowns and a start beside the answer need no more.
+    # Gauss–Newton with halved steps: two unknowns and a start beside the answer need no more. This runs at every
+    # move of a drag: slopes are taken one-sided, from values that are there already.
     at, here = start, _whitened(marks, camera, start)
+    slope = _jacobian(marks, camera, at, here)
     for _ in range(40):
-        step = np.linalg.lstsq(_jacobian(marks, camera, at), -here, rcond=None)[0]
+        step = np.linalg.lstsq(slope, -here, rcond=None)[0]
         there = _whitened(marks, camera, at + step)
-        while (not there @ there <= here @ here or not 0 < at[1] + step[1] < np.pi) and np.abs(step).max() > 1e-13:
+        while (not there @ there <= here @ here or not 0 < at[1] + step[1] < np.pi) and np.abs(step).max() > _NEAR:
             step = step / 2
             there = _whitened(marks, camera, at + step)
         at, here = at + step, there
-        if float(np.abs(step).max()) < 1e-10:
+        slope = _jacobian(marks, camera, at, here)
+        if float(np.abs(step).max()) < _NEAR:
             break
-    return at, _jacobian(marks, camera, at), here
+    return at, slope, here
 
 
-def _jacobian(marks: list[ShadowMark], camera: Pinhole, at: Array, step: float = 1e-6) -> Array:
-    """How the whitened constraints change with (azimuth, elevation), (M, 2)."""
-    sides = [_whitened(marks, camera, at + sign * step * axis) for axis in np.eye(2) for sign in (1, -1)]
-    return np.column_stack([sides[0] - sides[1], sides[2] - sides[3]]) / (2 * step)
+def _jacobian(marks: list[ShadowMark], camera: Pinhole, at: Array, here: Array, step: float = 1e-7) -> Array:
+    """How the whitened constraints change with (azimuth, elevation) from their values here, (M, 2)."""
+    return np.column_stack([_whitened(marks, camera, at + step * axis) - here for axis in np.eye(2)]) / step
 
 
 def _answer(
