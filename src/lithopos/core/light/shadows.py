@@ -7,6 +7,7 @@ that marks of all kinds enter one sum.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Annotated, Literal
@@ -406,12 +407,23 @@ def _whitened(values: Callable[[Array], Array], pixels: Array, sigma: Array) -> 
 
 
 def _over(values: Array, covariance: Array) -> Array:
-    """Values (K,) over the Cholesky factor of their covariance (K, K)."""
-    size = np.sqrt(np.diag(covariance)) + 1e-30
-    if not (np.isfinite(size).all() and np.isfinite(values).all()):
-        return np.full(len(values), BEYOND)
-    factor = np.linalg.cholesky(covariance / np.outer(size, size) + 1e-10 * np.eye(len(size)))
-    return np.asarray(np.linalg.solve(factor, values / size))
+    """Values (K,) over the Cholesky factor of their covariance (K, K).
+
+    In plain numbers: for two or three of them, at every move of a drag, arrays cost more than the sums.
+    """
+    rows, left = covariance.tolist(), values.tolist()
+    if not all(math.isfinite(value) for value in [*left, *(row[i] for i, row in enumerate(rows))]):
+        return np.full(len(left), BEYOND)
+    factor: list[list[float]] = []
+    found: list[float] = []
+    for i, row in enumerate(rows):
+        own: list[float] = []
+        for j in range(i):
+            own.append((row[j] - sum(a * b for a, b in zip(own, factor[j], strict=False))) / factor[j][j])
+        own.append(math.sqrt(max(row[i] - sum(a * a for a in own), 1e-10 * row[i], 1e-60)))
+        factor.append(own)
+        found.append((left[i] - sum(a * b for a, b in zip(own, found, strict=False))) / own[i])
+    return np.array(found)
 
 
 def _on_planes(camera: Pinhole, pixels: Array, heights: Array) -> Array:
