@@ -22,6 +22,7 @@ from lithopos.core.light.shadows import BoxShadow, Gnomon, Pointed, SeenSun, Sha
 _SMALL = 1e-4  # a small change of the camera [rad, or of 1]
 _GRID_DEG = 15  # between the directions that are tried where only outlines tell
 _NEAR = 1e-8  # the last step [rad]
+SUSPECTS = 4
 DISAGREES = 3.0  # a mark is named when without it the others agree this many times better
 
 __all__ = ["KnownCamera", "MarkAnswer", "SunAnswer", "SunProblem", "mark_name", "solve_sun", "sun_direction"]
@@ -248,10 +249,9 @@ def _answer(
         raise InputError(next(iter(marks)), "the sun they give lies below the horizon; check every mark's ends")
     direction = sun_direction(azimuth, elevation)
     sigma = np.degrees(np.sqrt(np.diag(covariance)))
-    # The camera's share of the residuals is none: marks' own, one by one.
     seen = SeenSun(camera, direction)
     off = {field: float(np.sqrt((mark.whitened(seen) ** 2).mean())) for field, mark in marks.items()}
-    disagrees = _disagreeing(marks, camera, at, residuals) if noise > 2 * HAND_SIGMA_PX else None
+    disagrees = _disagreeing(marks, off, camera, at, residuals) if noise > 2 * HAND_SIGMA_PX else None
     return SunAnswer(
         direction=(float(direction[0]), float(direction[1]), float(direction[2])),
         azimuth_deg=float(np.degrees(azimuth)) % 360,
@@ -269,11 +269,16 @@ def _answers(off: dict[str, float], name: str) -> list[MarkAnswer]:
     return [MarkAnswer(residual_px=value) for field, value in off.items() if field.startswith(f"{name}[")]
 
 
-def _disagreeing(marks: dict[str, ShadowMark], camera: Pinhole, at: Array, residuals: Array) -> str | None:
-    """The one mark without which the others agree far better; None where there is none, or it can't be told."""
+def _disagreeing(
+    marks: dict[str, ShadowMark], off: dict[str, float], camera: Pinhole, at: Array, residuals: Array
+) -> str | None:
+    """The one mark without which the others agree far better; None where there is none, or it can't be told.
+
+    Sought among the few that are off most: a wrong one need not be the first of them, as it pulls the sun its way.
+    """
     whole = float((residuals**2).sum()) / max(len(residuals) - 2, 1)
     best: tuple[float, str] | None = None
-    for field in marks:
+    for field in sorted(marks, key=lambda name: -off[name])[:SUSPECTS]:
         others = [mark for name, mark in marks.items() if name != field]
         start = _start(others, camera)
         if isinstance(start, NoAnswer):
