@@ -8,11 +8,9 @@ import cv2
 import numpy as np
 
 from lithopos.core.arrays import Array
-from lithopos.core.colour import luminance
 from lithopos.core.light.clear_sky import overcast_radiance, sun_irradiance
 from lithopos.core.light.dome import DISC_ROWS, directions, disc
 from lithopos.core.render.scene import Environment, Lamp, Light, SunSky, Surroundings
-from lithopos.core.render.translate.tinted import NAME, register
 
 SKY_LEFT = (0.3, 2.0)  # how far the sky beside what is seen may be dimmed or raised to make up for it
 SKY_ROWS = 256  # of a sky that is mixed here
@@ -23,10 +21,11 @@ __all__ = ["light_of", "with_sky"]
 
 def light_of(mi: Any, light: Light) -> Any:
     """A light as something that a scene can be loaded with."""
-    if isinstance(light, SunSky) and light.cover > 0:
-        return _environment(mi, with_sky(mi, Surroundings(light, np.zeros((SKY_ROWS, 2 * SKY_ROWS, 4), np.float32))))
     if isinstance(light, SunSky):
-        return _sun_sky(mi, light)
+        # The package's own sky is clear, and of one strength for all channels.
+        if light.cover == 0 and np.ptp(light.sky_tint) < EVEN:
+            return _sun_sky(light)
+        light = Surroundings(light, np.zeros((SKY_ROWS, 2 * SKY_ROWS, 4), np.float32))
     if isinstance(light, Surroundings):
         return _environment(mi, with_sky(mi, light))
     if isinstance(light, Environment):
@@ -34,27 +33,15 @@ def light_of(mi: Any, light: Light) -> Any:
     return _lamp(light)
 
 
-def _sun_sky(mi: Any, light: SunSky) -> dict[str, Any]:
-    plain = {
+def _sun_sky(light: SunSky) -> dict[str, Any]:
+    return {
         "type": "sunsky",
         "sun_direction": list(light.direction),
         "turbidity": light.turbidity,
         "albedo": 0.25,
         "sun_scale": light.sun_strength,
-        "sky_scale": light.sky_strength,
+        "sky_scale": light.sky_strength * light.sky_tint[0],
         "sun_aperture": light.sun_width_deg,
-    }
-    if np.ptp(light.sky_tint) < EVEN or mi.variant().startswith("scalar"):
-        # What is written in Python is too slow for the slow variant: there the tint is in the mean.
-        plain["sky_scale"] = light.sky_strength * float(luminance(np.array(light.sky_tint)))
-        return plain
-    register(mi)
-    return {
-        "type": NAME,
-        "plain": plain,
-        "disc_cosine": float(np.cos(np.radians(light.sun_width_deg / 2))),
-        **{f"tint_{c}": float(v) for c, v in zip("rgb", light.sky_tint, strict=True)},
-        **{f"sun_{c}": float(v) for c, v in zip("xyz", light.direction, strict=True)},
     }
 
 
