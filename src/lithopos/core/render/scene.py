@@ -244,9 +244,8 @@ def build_scene(
     made_of = (photograph_key, width, height, figures, layout, sheen, light_of_day, behind, told)
     known = known or KnownPlace()
     if not photograph_key or known.key != repr(made_of) or known.balance is None:
-        balance, receivers = _place(shot, photograph, camera, layout, sheen, day, stand)
+        balance, receivers, known.around = _place(shot, photograph, camera, layout, sheen, day, stand)
         known.key, known.receivers, known.balance = repr(made_of), (*receivers, *walls), balance
-        known.around = surroundings_of(decode_srgb(photograph.encoded), camera, np.array(balance.gain))
     balance = known.balance
     light: Light
     if panorama and shot.panorama and day.dome and facts.around:
@@ -412,8 +411,8 @@ def _place(
     sheen: Sheen,
     day: Daylight,
     stand: Array | None,
-) -> tuple[BalanceAnswer, tuple[Receiver, ...]]:
-    """The balance of the light, and the receivers with the photograph on them."""
+) -> tuple[BalanceAnswer, tuple[Receiver, ...], Floats | None]:
+    """The balance of the light, the receivers with the photograph on them, and what it shows round about."""
     assert shot.photograph
     height, width = photograph.codes.shape[:2]
     scale = min(1.0, (LOOKED_AT_PIXELS / (width * height)) ** 0.5)
@@ -438,4 +437,5 @@ def _place(
 
     holes = tuple(part for at, part in layout.levels if at < layout.main_m)
     others = [plane(f"level {at:g}", at, only=part) for at, part in layout.levels]
-    return balance, (plane("ground", layout.main_m, without=holes), *others)
+    receivers = (plane("ground", layout.main_m, without=holes), *others)
+    return balance, receivers, surroundings_of(linear, camera, np.array(balance.gain))
