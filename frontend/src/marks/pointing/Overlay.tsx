@@ -10,7 +10,8 @@ export function PointingOverlay({ shot, document, derived, frame }: MarkProps) {
   const { around } = usePicked("around");
   const { move, keep, change } = useChange(shot.id);
   const picture = document.photograph;
-  if (!around || !derived.around || !document.panorama || !picture) return null;
+  const lit = document.lit_by === "panorama" && document.panorama;
+  if (!around || !derived.around || !lit || !picture) return null;
   const [x, y] = frame.toScreen([0, 0]);
   const { scale } = frame.zoom;
   return (
