@@ -13,6 +13,8 @@ from lithopos.core.render.scene import StoodModel
 from lithopos.core.render.translate.layered import LEAST_ALPHA, NAME, SIZE, register, split_albedo
 from lithopos.core.render.translate.mesh import flat, mesh
 
+DULL = 0.6  # a roughness from which a mirror shows no image, only a glow
+
 __all__ = ["Made", "black_shapes", "has_cut_outs", "model_shapes", "moved_values"]
 
 
@@ -128,8 +130,13 @@ def _layered(mi: Any, material: Material, painted: bool) -> dict[str, Any]:
             **{f"fibre_{c}": float(v) / max(sheen, 1e-6) for c, v in zip("rgb", material.sheen_colour, strict=True)},
             **{f"mirror_{c}": float(v) for c, v in zip("rgb", material.specular_colour, strict=True)},
         }
+    left = _left_to_body(material)
+    if _is_dull(material):
+        # The package's body grows bright at grazing angles, where ours gives way to its mirror: an even one is nearer.
+        colour = _with_white(_dimmed(material.base_colour, left), 1 - left)
+        return {"type": "diffuse", "reflectance": _base_colour(mi, replace(material, base_colour=colour), painted)}
     # The package's adds its mirror to the body's light; the body gives way to it here, in the mean.
-    material = replace(material, base_colour=_dimmed(material.base_colour, _left_to_body(material)))
+    material = replace(material, base_colour=_dimmed(material.base_colour, left))
     return {
         "type": "principled",
         "base_color": _base_colour(mi, material, painted),
@@ -143,6 +150,12 @@ def _layered(mi: Any, material: Material, painted: bool) -> dict[str, Any]:
         "sheen": sheen,
         "sheen_tint": 0.0 if sheen == 0 or min(material.sheen_colour) > 0.8 * sheen else 1.0,
     }
+
+
+def _is_dull(material: Material) -> bool:
+    """Whether it is a body under a mirror so rough that nothing is told in it."""
+    metal = isinstance(material.metallic, Texture) or material.metallic > 0
+    return _mean_roughness(material) >= DULL and not (metal or material.coat or any(material.sheen_colour))
 
 
 def _shell(mi: Any, material: Material) -> dict[str, Any]:
@@ -241,6 +254,12 @@ def _left_to_body(material: Material) -> float:
     a, b = (table[row] for table in split_albedo())
     mu = (np.arange(SIZE) + 0.5) / SIZE
     return float(1 - ((_at_right_angles(material) * a + b) * 2 * mu / SIZE).sum())
+
+
+def _with_white(colour: Floats | Texture, share: float) -> Floats | Texture:
+    if isinstance(colour, Texture):
+        return replace(colour, values=np.asarray(colour.values + np.float32(share), np.float32))
+    return np.asarray(colour + np.float32(share), np.float32)
 
 
 def _dimmed(colour: Floats | Texture, share: float) -> Floats | Texture:
