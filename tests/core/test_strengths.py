@@ -7,11 +7,11 @@ import unittest
 import numpy as np
 
 from lithopos.core.arrays import Array
-from lithopos.core.light.clear_sky import overcast_irradiance, overcast_radiance, sky_irradiance, sun_irradiance
+from lithopos.core.light.clear_sky import UP, overcast_irradiance, overcast_radiance, sky_irradiance, sun_irradiance
 from lithopos.core.light.dome import directions
 from lithopos.core.light.strengths import PatchIn, solve_strengths
 from lithopos.core.light.sun import sun_direction
-from lithopos.core.place.balance import UP, Daylight
+from lithopos.core.place.balance import Daylight
 from tests.core.rendering import tracer
 
 SUN, SKY = np.array([0.63, 0.49, 0.32]), np.array([0.16, 0.23, 0.33])  # level irradiance at strength 1

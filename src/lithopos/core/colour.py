@@ -7,7 +7,9 @@ from numpy.typing import ArrayLike
 
 from lithopos.core.arrays import Array, Floats
 
-__all__ = ["decode_srgb", "delta_e_2000", "encode_srgb", "linear_to_Lab", "luminance"]
+REC709 = np.array([0.2126, 0.7152, 0.0722])  # what the channels weigh in luminance
+
+__all__ = ["REC709", "decode_srgb", "delta_e_2000", "encode_srgb", "linear_to_Lab", "luminance"]
 
 
 def decode_srgb(encoded: ArrayLike) -> Floats:
@@ -24,7 +26,7 @@ def encode_srgb(linear: ArrayLike) -> Floats:
 
 def luminance(linear: ArrayLike) -> Floats:
     """Relative luminance of linear Rec. 709 values (..., 3)."""
-    return np.asarray(np.asarray(linear, np.float32) @ np.array([0.2126, 0.7152, 0.0722], np.float32))
+    return np.asarray(np.asarray(linear, np.float32) @ REC709.astype(np.float32))
 
 
 _TO_XYZ = np.array(

@@ -108,7 +108,7 @@ def daylight_of(shot: Shot, facts: Derived) -> Daylight:
     shines = facts.sun_shown is not None and shot.sun.strength > 0
     ground = shot.ground.reflectance or GROUND_MATERIALS[shot.ground.material].reflectance
     name = shot.ground.material
-    dome = dome_in_force(shot, facts.around) if shot.lit_by == "panorama" and facts.around else None
+    dome = dome_in_force(shot, facts.around)
     if dome is not None and shot.panorama:
         sun = np.array(facts.sun_shown) if dome.sunny else None
         sigma = SIGMA_CLEAR if shot.panorama.disc else SIGMA_PANORAMA
@@ -193,10 +193,8 @@ def _derive_sun(shot: Shot, camera: CameraAnswer, result: Derived) -> None:
         result.sun_reason = day.reason
     if shot.panorama:
         result.around = around_answer(shot.panorama, shot.pointings, pinhole_of(camera))
-    dome = dome_in_force(shot, result.around) if shot.lit_by == "panorama" and result.around else None
-    shown = sun_in_force(shot, result.sun, result.almanac, dome)
-    result.sun_shown = shown
-    result.softness_deg, result.softness = softness_of(shot, camera, shown)
+    result.sun_shown = sun_in_force(shot, result.sun, result.almanac, dome_in_force(shot, result.around))
+    result.softness_deg, result.softness = softness_of(shot, camera, result.sun_shown)
 
 
 def _plain(error: InputError) -> str:

@@ -1,9 +1,12 @@
+import { lazy, Suspense } from "react";
 import type { Almanac, Shot } from "../../api/client";
 import { parseNumber } from "../../geometry/measure";
 import type { StepProps } from "../../marks/props";
 import { useChange } from "../../state/changes";
 import { Button, Field, Figure, Hint, TextField } from "../../ui/controls";
-import { WorldMap } from "./WorldMap";
+
+// The coasts of the world are loaded by those who look at them.
+const WorldMap = lazy(() => import("./WorldMap"));
 
 /** Date and place as the camera wrote them; what it did not write begins as a guess. */
 export function newAlmanac({ photograph }: Shot): Almanac {
@@ -62,12 +65,14 @@ export function DateAndPlace({ shot, document, derived }: StepProps) {
         onValue={(zone) => set({ zone }, "time zone")}
         onClear={() => set({ zone: null }, "time zone")}
       />
-      <WorldMap
-        latitude_deg={almanac.latitude_deg}
-        longitude_deg={almanac.longitude_deg}
-        onMove={(place) => move({ almanac: place })}
-        onKeep={() => keep("place")}
-      />
+      <Suspense fallback={<div className="my-1 h-[144px] rounded-md bg-lime-100" />}>
+        <WorldMap
+          latitude_deg={almanac.latitude_deg}
+          longitude_deg={almanac.longitude_deg}
+          onMove={(place) => move({ almanac: place })}
+          onKeep={() => keep("place")}
+        />
+      </Suspense>
       <div className="grid grid-cols-2 gap-x-2">
         <Field
           stacked

@@ -39,7 +39,7 @@ const COASTS = (() => {
 const within = (value: number, most: number) => Math.min(Math.max(value, -most), most);
 
 /** A small map of the world: the place is pulled to where the photograph was taken. */
-export function WorldMap({ latitude_deg, longitude_deg, onMove, onKeep }: Props) {
+export default function WorldMap({ latitude_deg, longitude_deg, onMove, onKeep }: Props) {
   const svg = useRef<SVGSVGElement>(null);
   const [x, y] = toMap(longitude_deg, latitude_deg);
   const to = (event: React.PointerEvent) => {

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
 import numpy as np
-import trimesh
 
 from lithopos.core.arrays import Floats
 from lithopos.core.geometry.model import Material, Model, Part
+
+if TYPE_CHECKING:
+    import trimesh
 
 RADIUS_M = 0.15
 CUBE_M = 0.3
@@ -57,6 +59,8 @@ def _part(name: str, shape: trimesh.Trimesh, material: int) -> Part:
 
 
 def _ball(material: Material) -> Model:
+    import trimesh  # here: it is slow to load, and the server starts without
+
     shape = trimesh.creation.icosphere(subdivisions=5, radius=RADIUS_M)
     normals = shape.vertices / RADIUS_M
     part = _part("ball", shape, 0)
@@ -84,6 +88,8 @@ def _chart() -> Model:
 
 
 def _plate(name: str, middle: tuple[float, float, float], size: tuple[float, ...], material: int) -> Part:
+    import trimesh
+
     box = trimesh.creation.box(extents=size)
     box.apply_translation(middle)
     box.unmerge_vertices()

@@ -11,6 +11,8 @@ from pathlib import Path
 import numpy as np
 
 from lithopos.core.arrays import Array
+from lithopos.core.colour import REC709
+from lithopos.core.light.dome import directions
 from lithopos.core.light.harmonics import EVEN, WEIGHTS, harmonics
 
 TABLE = Path(__file__).with_name("clear_sky.npz")
@@ -20,12 +22,12 @@ ELEVATIONS_DEG = np.array(
 TURBIDITIES = np.array([1.0, 1.5, 2, 2.5, 3, 3.5, 4, 5, 6, 7, 8, 9, 10])
 
 UP = np.array([0.0, 0.0, 1.0])
-LUMINANCE = np.array([0.2126, 0.7152, 0.0722])
 
 __all__ = [
     "ELEVATIONS_DEG",
     "TABLE",
     "TURBIDITIES",
+    "UP",
     "overcast_irradiance",
     "overcast_radiance",
     "sky_irradiance",
@@ -58,7 +60,7 @@ def overcast_radiance(sun: Array, turbidity: float, ways: Array) -> Array:
     White, and as bright on level ground as the clear sky of that sun. Moon & Spencer 1942, Illumination from a
     non-uniform sky; ISO 15469:2004, type 1.
     """
-    level = float(sky_irradiance(sun, turbidity, UP) @ LUMINANCE)
+    level = float(sky_irradiance(sun, turbidity, UP) @ REC709)
     height = ways[..., 2:]
     zenith = level / (7 * np.pi / 9)
     return np.where(height > 0, zenith * (1 + 2 * np.maximum(height, 0)) / 3, 0.0) * np.ones(3)
@@ -67,21 +69,15 @@ def overcast_radiance(sun: Array, turbidity: float, ways: Array) -> Array:
 def overcast_irradiance(sun: Array, turbidity: float, normal: Array) -> Array:
     """What it gives a surface, (3,)."""
     light = float((harmonics(normal) * WEIGHTS) @ _overcast_harmonics())
-    return np.full(3, max(light, 0.0) * float(sky_irradiance(sun, turbidity, UP) @ LUMINANCE) / (7 * np.pi / 9))
+    return np.full(3, max(light, 0.0) * float(sky_irradiance(sun, turbidity, UP) @ REC709) / (7 * np.pi / 9))
 
 
 @cache
 def _overcast_harmonics() -> Array:
-    """Of the overcast sky of luminance 1 overhead, (18,), by Gauss's rule over heights and even azimuths."""
-    nodes, weights = np.polynomial.legendre.leggauss(16)
-    height, weight = (nodes + 1) / 2, weights / 2
-    around = (np.arange(32) + 0.5) * np.pi / 16
-    level = np.sqrt(1 - height**2)
-    ways = np.stack(
-        [np.outer(level, np.cos(around)), np.outer(level, np.sin(around)), np.outer(height, np.ones(32))], -1
-    )
-    seen = (1 + 2 * height) / 3 * weight * (np.pi / 16)
-    return np.asarray(np.einsum("hak,h->k", harmonics(ways), seen))
+    """Of the overcast sky of luminance 1 overhead, (18,)."""
+    ways, solid = directions(64)
+    height = ways[..., 2]
+    return np.asarray(np.einsum("hwk,hw->k", harmonics(ways), np.where(height > 0, (1 + 2 * height) / 3, 0) * solid))
 
 
 @cache

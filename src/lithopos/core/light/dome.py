@@ -12,12 +12,12 @@ import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, FiniteFloat
 
 from lithopos.core.arrays import Array, Floats
+from lithopos.core.colour import REC709
 from lithopos.core.light.harmonics import WEIGHTS, harmonics
 
 ROWS = 128
 BRIGHT_DEG = 6.0  # about its brightest place: a sun and its glare
 AROUND_DEG = 10.0  # what lies about that tells how bright it would be there without
-LUMINANCE = np.array([0.2126, 0.7152, 0.0722])
 DISC_ROWS = 1024  # of a panorama in which a disc is round
 SUNNY = 0.2  # of the level irradiance from there: a sun shines
 Colour = Annotated[list[FiniteFloat], Field(min_length=3, max_length=3)]
@@ -63,7 +63,7 @@ def dome_of(radiance: Floats) -> Dome:
     """The figures of a panorama (H, W, 3): longitude and latitude, its first row straight up, its middle towards +x."""
     small = cv2.resize(radiance, (2 * ROWS, ROWS), interpolation=cv2.INTER_AREA).astype(float)
     ways, solid = directions(ROWS)
-    bright = small @ LUMINANCE
+    bright = small @ REC709
     # Of several bright places that which gives most with what is about it.
     about = cv2.blur(bright * solid, (5, 5), borderType=cv2.BORDER_REPLICATE)
     row, column = np.unravel_index(int(np.argmax(about)), about.shape)
@@ -137,8 +137,8 @@ def graded(light: Array, saturation: float, warmth: float) -> Array:
     warmth : stops by which red is raised and blue lowered; the luminance of white stays.
     """
     gains = 2.0 ** (warmth * np.array([1.0, 0.0, -1.0]))
-    warmed = light * (gains / (gains @ LUMINANCE))
-    grey = (warmed @ LUMINANCE)[..., None]
+    warmed = light * (gains / (gains @ REC709))
+    grey = (warmed @ REC709)[..., None]
     return np.asarray(grey + saturation * (warmed - grey))
 
 

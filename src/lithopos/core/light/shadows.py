@@ -29,7 +29,6 @@ BEYOND = 1e6  # how far off a mark is held to be where it can't be seen at all [
 _STEP_PX = 0.02  # a small move of a mark
 _HORIZON = 1e-3  # a ray this near to the level meets no plane that would tell anything
 _RODS = {"level": (0.0, 0.0, 1.0), "wall_a": (0.0, 1.0, 0.0), "wall_b": (1.0, 0.0, 0.0)}
-NADIR = np.array([0.0, 0.0, 1.0])
 
 Height = Annotated[FiniteFloat, Field(ge=-1000, le=1000)]
 Place = Annotated[list[FiniteFloat], Field(min_length=3, max_length=3)]
@@ -84,7 +83,7 @@ class Gnomon(BaseModel):
         foot = camera.ground_points([self.foot])[0]
         if not np.isfinite(foot).all():
             raise InputError(f"{field}.foot", "lies above the horizon, so not on the ground")
-        if _rise(camera, foot, NADIR, self.top) <= 1e-6 * camera.position[2]:
+        if _rise(camera, foot, np.array(_RODS["level"]), self.top) <= 1e-6 * camera.position[2]:
             raise InputError(field, "points below the horizon: its top is not above its foot")
 
     def agree_with(self, seen: SeenSun, field: str) -> None:

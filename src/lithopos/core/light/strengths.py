@@ -23,6 +23,7 @@ import numpy as np
 
 from lithopos.core.arrays import Array
 from lithopos.core.camera.least_squares import minimum
+from lithopos.core.colour import REC709
 
 # Standard deviations of natural logarithms.
 SIGMA_TONE = 0.04  # of a known tone
@@ -38,8 +39,7 @@ HUBER = 1.5
 WRONG = 3.0  # deviations at which a patch is called wrong
 USUAL_TONE = 0.3
 ROUNDS = 6  # of weights
-_LUMINANCE = np.array([0.2126, 0.7152, 0.0722])
-_APART = np.eye(3) - _LUMINANCE  # each channel against the luminance
+_APART = np.eye(3) - REC709  # each channel against the luminance
 
 __all__ = ["SIGMA_CLEAR", "Balance", "PatchIn", "solve_strengths"]
 
@@ -137,8 +137,8 @@ class _Problem:
         """What is known beforehand over its standard deviations, (m,), and its slopes (m, n)."""
         white, slope = self.white(x)
         matrix, wished = self.plain
-        rows = np.vstack([_LUMINANCE @ slope / SIGMA_WHITE, _APART @ slope / SIGMA_BALANCE, matrix])
-        beliefs = [[_LUMINANCE @ white / SIGMA_WHITE], _APART @ white / SIGMA_BALANCE, matrix @ x - wished]
+        rows = np.vstack([REC709 @ slope / SIGMA_WHITE, _APART @ slope / SIGMA_BALANCE, matrix])
+        beliefs = [[REC709 @ white / SIGMA_WHITE], _APART @ white / SIGMA_BALANCE, matrix @ x - wished]
         return np.concatenate(beliefs), rows
 
     def _plain_beliefs(self, named: dict[str, float], tones: dict[str, float], sigma_sky: float) -> tuple[Array, Array]:
@@ -156,7 +156,7 @@ class _Problem:
             known = name in tones
             tone = tones.get(name, named.get(name, USUAL_TONE))
             sigma = SIGMA_TONE if known else SIGMA_NAMED if name in named else SIGMA_UNNAMED
-            believe(_LUMINANCE @ own, float(np.log(tone)), sigma)
+            believe(REC709 @ own, float(np.log(tone)), sigma)
             believe(_APART @ own, 0.0, SIGMA_TONE if known else SIGMA_TINT)
         return np.vstack(rows), np.concatenate(wished)
 
@@ -214,6 +214,6 @@ def _balance(problem: _Problem, x: Array, covariance: Array, distance: Array) ->
         white_sigma=sigma(slope),
         sky_sigma=sigma(beside) if problem.shines else np.zeros(3),
         reflectances=dict(zip(problem.names, np.exp(x[9:]).reshape(-1, 3), strict=True)),
-        residuals=tuple(float(v) for v in -problem.off(x)[0] @ _LUMINANCE),
+        residuals=tuple(float(v) for v in -problem.off(x)[0] @ REC709),
         wrong=tuple(bool(v) for v in distance > WRONG),
     )

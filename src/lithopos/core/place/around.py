@@ -12,7 +12,7 @@ from lithopos.core.arrays import Array, Floats
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.colour import encode_srgb, luminance
 from lithopos.core.exchange.picture import Picture
-from lithopos.core.light.clear_sky import sky_irradiance, sun_irradiance
+from lithopos.core.light.clear_sky import UP, sky_irradiance, sun_irradiance
 from lithopos.core.light.dome import (
     DISC_ROWS,
     Dome,
@@ -29,7 +29,6 @@ from lithopos.core.shot import PanoramaLight, Pointing, Shot
 
 LOWEST_SUN = 0.02  # of a panorama's brightest place, that its shadows end somewhere
 PREVIEW_WIDTH = 960
-UP = np.array([0.0, 0.0, 1.0])
 
 __all__ = [
     "LOWEST_SUN",
@@ -67,10 +66,10 @@ def around_answer(panorama: PanoramaLight, pointings: Sequence[Pointing], camera
     return AroundAnswer(turn_deg=turn, pitch_deg=pitch, roll_deg=roll, off_deg=off_deg if len(ways) > 1 else None)
 
 
-def dome_in_force(shot: Shot, answer: AroundAnswer) -> Dome | None:
-    """What the shot's panorama gives the world; None where its figures are not read yet."""
+def dome_in_force(shot: Shot, answer: AroundAnswer | None) -> Dome | None:
+    """What the shot's panorama gives the world; None where it lights nothing, or its figures are not read yet."""
     settings = shot.panorama
-    if settings is None or settings.dome is None:
+    if shot.lit_by != "panorama" or answer is None or settings is None or settings.dome is None:
         return None
     dome = dome_graded(dome_turned(settings.dome, answer.rotation()), settings.saturation, settings.warmth)
     if not settings.disc:

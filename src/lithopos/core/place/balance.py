@@ -15,7 +15,7 @@ from lithopos.core.camera.problem import Pixel
 from lithopos.core.colour import decode_srgb, luminance
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.picture import Picture
-from lithopos.core.light.clear_sky import overcast_irradiance, sky_irradiance, sun_irradiance
+from lithopos.core.light.clear_sky import UP, overcast_irradiance, sky_irradiance, sun_irradiance
 from lithopos.core.light.dome import Dome, dome_irradiance
 from lithopos.core.light.patches import PatchSeen, facing_normal
 from lithopos.core.light.strengths import SIGMA_CLEAR, Balance, PatchIn, solve_strengths
@@ -28,7 +28,6 @@ CLIPPED, MOST_CLIPPED = 0.985, 0.1  # of the largest code; of a patch's pixels
 CLEARLY_DARKER = 0.62  # than the brightest patch of its material: taken to lie in shade
 AUTO_SPREAD = 0.3  # of the whole ground's light and shade, which are no patches that somebody chose
 Three = tuple[float, float, float]
-UP = np.array([0.0, 0.0, 1.0])
 
 __all__ = [
     "GROUND",

@@ -438,4 +438,5 @@ def _place(
     holes = tuple(part for at, part in layout.levels if at < layout.main_m)
     others = [plane(f"level {at:g}", at, only=part) for at, part in layout.levels]
     receivers = (plane("ground", layout.main_m, without=holes), *others)
-    return balance, receivers, surroundings_of(linear, camera, np.array(balance.gain))
+    around = surroundings_of(linear, camera, np.array(balance.gain)) if day.dome is None else None
+    return balance, receivers, around

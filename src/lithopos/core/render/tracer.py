@@ -94,6 +94,7 @@ class MitsubaTracer:
             # Freed first: the renderer numbers its objects, and kernels are found again by those numbers.
             self._places, self._irradiance = {}, None
             gc.collect()
+            self._lights = {f"light{i}": light_of(self.mi, light) for i, light in enumerate(scene.lights)}
             self._receivers = self._receiver_shapes()
             self._places["without"] = self._load(self._receivers)
             self.loaded["places"] += 1
@@ -126,8 +127,7 @@ class MitsubaTracer:
         return self._irradiance
 
     def _load(self, shapes: dict[str, Any]) -> Any:
-        lights = {f"light{i}": light_of(self.mi, light) for i, light in enumerate(self.scene.lights)}
-        return self.mi.load_dict({"type": "scene", **lights, **shapes})
+        return self.mi.load_dict({"type": "scene", **self._lights, **shapes})
 
     def _receiver_shapes(self) -> dict[str, Any]:
         shapes: dict[str, Any] = {}
