@@ -19,6 +19,7 @@ from lithopos.core.marks.sharp import Codes
 
 BAND_PX = 9.0  # to either side of the stroke
 SHORTEST = 4.0  # a stroke [px]
+LEAST_PIXELS = 5  # in the light, and in the shade
 BLUR_PX = 0.75  # standard deviation of a sharp photograph's own edge, and what is not known of it
 BLUR_UNKNOWN_PX = 0.25
 TOGETHER = 4.0  # neighbouring pixels err together: as many count as one
@@ -57,11 +58,12 @@ def soft_edge(picture: Codes, start: Pixel, end: Pixel) -> SoftEdge | None:
     if length < SHORTEST:
         return None
     places, values = _band(picture, p, q)
-    if len(values) < 20:
-        return None
     middle, way = (p + q) / 2, (q - p) / length
     along = (places - middle) @ way
-    low, high = float(np.median(values[along < -length / 4])), float(np.median(values[along > length / 4]))
+    before, after = values[along < -length / 4], values[along > length / 4]
+    if min(len(before), len(after)) < LEAST_PIXELS:
+        return None  # it leads out of the picture
+    low, high = float(np.median(before)), float(np.median(after))
     scale = max(abs(high - low), 1e-6)
     angle = float(np.arctan2(way[1], way[0]))
 

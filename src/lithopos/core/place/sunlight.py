@@ -80,7 +80,7 @@ def measured_sun(shot: Shot, camera: CameraAnswer, heights: dict[str, float]) ->
         return NoAnswer(f"{mark_name(error.field)}: {error.cause}")
 
 
-def almanac_answer(shot: Shot, camera: CameraAnswer | None, sun: SunAnswer | None) -> AlmanacAnswer | NoAnswer:
+def almanac_answer(shot: Shot, camera: CameraAnswer, sun: SunAnswer | None) -> AlmanacAnswer | NoAnswer:
     """The sun by a shot's date and place, and what the measured one says of them."""
     given = shot.almanac
     if given is None:
@@ -108,12 +108,12 @@ def almanac_answer(shot: Shot, camera: CameraAnswer | None, sun: SunAnswer | Non
     return answer
 
 
-def _bearing(given: Almanac, shot: Shot, camera: CameraAnswer | None) -> float | None:
+def _bearing(given: Almanac, shot: Shot, camera: CameraAnswer) -> float | None:
     """The x axis' compass bearing: as given, or by the view's that the camera wrote."""
     if given.bearing_deg is not None:
         return given.bearing_deg % 360
     notes = shot.photograph.notes if shot.photograph else None
-    if notes is None or notes.bearing_deg is None or camera is None:
+    if notes is None or notes.bearing_deg is None:
         return None
     return (notes.bearing_deg + camera.heading_deg) % 360
 
@@ -133,7 +133,7 @@ def sun_in_force(
     return measured.direction if measured else None
 
 
-def softness_of(shot: Shot, camera: CameraAnswer, sun: tuple[float, ...] | None) -> tuple[float, SoftnessAnswer | None]:
+def softness_of(shot: Shot, camera: CameraAnswer, sun: Direction | None) -> tuple[float, SoftnessAnswer | None]:
     """The sun's apparent diameter in force [deg], and what the soft edges tell of it."""
     told = solve_softness([*shot.penumbras], pinhole_of(camera), np.array(sun)) if sun and shot.penumbras else None
     by_edges = told.diameter_deg if told else None
