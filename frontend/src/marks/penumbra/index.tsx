@@ -30,6 +30,7 @@ export const kind: Kind = {
     title: "Softness",
     fact: softnessFact,
     Panel: Penumbras,
-    when: ({ derived, document }) => derived.sun_shown !== null && (document.lit_by === "day" || document.panorama?.disc === true),
+    when: ({ derived, document }) =>
+      derived.sun_shown !== null && (document.lit_by === "day" || document.panorama?.disc === true),
   },
 };
