@@ -174,6 +174,8 @@ def render(shot: Path, out: Path, quality: str, scale: float | None, samples: in
     """Render a shot file or bundle to a PNG."""
     from lithopos.core.exchange.bundle import open_shot
     from lithopos.core.exchange.picture import write_png
+    from lithopos.core.light.photometry import read_photometry
+    from lithopos.core.place.near_lights import with_photometry
     from lithopos.core.reading.ask import read_graphic, read_model, read_panorama, read_picture
     from lithopos.core.render.render import refuse_too_large, render_shot
 
@@ -184,8 +186,9 @@ def render(shot: Path, out: Path, quality: str, scale: float | None, samples: in
             raise InputError("photograph", "is missing: a shot begins with one")
         if scale is not None:
             refuse_too_large(photograph.width, photograph.height, scale)
+        shot_with_lamps = with_photometry(opened.shot, lambda name: read_photometry(opened.find(name).read_bytes()))
         steps = render_shot(
-            opened.shot,
+            shot_with_lamps,
             read_picture(opened.find(photograph.file)),
             lambda name: read_model(opened.find(name)),
             quality="master" if quality == "master" else "proof",
@@ -211,7 +214,7 @@ def render(shot: Path, out: Path, quality: str, scale: float | None, samples: in
 def sharpen(shot: Path) -> None:
     """Print a shot with its hand-drawn marks refined on the photograph."""
     from lithopos.core.exchange.bundle import open_shot
-    from lithopos.core.place.readings import READ, with_readings
+    from lithopos.core.place.readings import READ, Sources, with_readings
     from lithopos.core.reading.ask import read_picture
 
     with open_shot(shot) as opened:
@@ -221,7 +224,7 @@ def sharpen(shot: Path) -> None:
         picture = read_picture(opened.find(photograph.file))
         document = opened.shot.model_dump(mode="json", by_alias=True)
         drawn = {name: document.pop(name) for name in READ}
-        document |= with_readings(document, drawn, lambda _: picture)
+        document |= with_readings(document, drawn, Sources(lambda _: picture))
     _print(document)
 
 

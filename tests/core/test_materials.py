@@ -12,11 +12,12 @@ import numpy as np
 
 from lithopos.core.exchange.graphic import Graphic
 from lithopos.core.geometry.model import Material, Model, Part, Texture
+from lithopos.core.light.near import Ball
 from lithopos.core.materials.dress import dressed
 from lithopos.core.materials.kinds import KINDS
 from lithopos.core.reading.ask import ask_reader
 from lithopos.core.reading.questions import DRESSED, ask_swatches
-from lithopos.core.render.scene import Environment, Lamp, Scene, StoodModel
+from lithopos.core.render.scene import Environment, Scene, StoodModel
 from lithopos.core.shot import Placed
 from tests.core.rendering import box, tracer
 from tests.core.test_render import STANDING, scene_of
@@ -151,7 +152,7 @@ class Materials(unittest.TestCase):
             made = scene(dress(tile(came), surfaces={"seat": surface}))
             eye = made.camera.position - made.models[0].matrix[:3, 3]
             mirrored = eye / np.linalg.norm(eye) * [-1, -1, 1]
-            spot = Lamp(tuple(made.models[0].matrix[:3, 3] + 2.0 * mirrored), 0.05, (60.0, 60.0, 60.0))
+            spot = Ball(made.models[0].matrix[:3, 3] + 2.0 * mirrored, 0.05, np.full(3, 60, np.float32))
             made = replace(made, lights=(spot,), receivers=())
             engine.show(made)
             grid = np.linspace(-0.45, 0.45, 19)

@@ -17,7 +17,8 @@ from lithopos.core.light.clear_sky import UP
 from lithopos.core.light.dome import dome_irradiance, dome_of, dome_sun, dome_turned
 from lithopos.core.light.turning import rotation_of
 from lithopos.core.place.around import around_answer, dome_in_force, radiance_in_force
-from lithopos.core.place.balance import Daylight, balance_of
+from lithopos.core.place.balance import balance_of
+from lithopos.core.place.daylight import Daylight
 from lithopos.core.reading.ask import inspect_file
 from lithopos.core.render.scene import Environment, build_scene
 from lithopos.core.render.session import sized

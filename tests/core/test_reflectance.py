@@ -10,7 +10,8 @@ import numpy as np
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.picture import Picture
-from lithopos.core.place.balance import Daylight, balance_of, balance_of_ground, proposed_patches, read_patches
+from lithopos.core.place.balance import balance_of, balance_of_ground, proposed_patches, read_patches
+from lithopos.core.place.daylight import Daylight
 from lithopos.core.place.reflectance import PickedReflectance, ReflectanceQuestion, picked_reflectance
 from lithopos.core.shot import LightPatch
 from tests.support import TrueCamera

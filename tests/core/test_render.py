@@ -20,6 +20,7 @@ from lithopos.core.colour import decode_srgb, encode_srgb
 from lithopos.core.errors import Cancelled, InputError
 from lithopos.core.geometry.model import Model
 from lithopos.core.layers import Window
+from lithopos.core.light.near import Ball
 from lithopos.core.light.turning import rotation_of
 from lithopos.core.place.planes import plane_receiver
 from lithopos.core.place.receiver import Patch, Receiver, Sheen
@@ -27,7 +28,7 @@ from lithopos.core.render import tiles
 from lithopos.core.render.engine import FAST, SLOW, choose_variant
 from lithopos.core.render.influence import influence_of
 from lithopos.core.render.render import Step, portions, refuse_too_large, render_shot
-from lithopos.core.render.scene import Environment, Lamp, Light, Scene, StoodModel, build_scene
+from lithopos.core.render.scene import Environment, Light, Scene, StoodModel, build_scene
 from lithopos.core.render.session import Session, sized
 from lithopos.core.shot import Placed
 from lithopos.core.standing.placement import placement
@@ -224,7 +225,7 @@ class Tracing(unittest.TestCase):
 
     def test_a_lamp_lights_by_the_inverse_square_and_the_sheen_mirrors(self) -> None:
         engine = tracer()
-        lamp = Lamp((0.0, 0.0, 2.0), 0.05, (100.0, 100.0, 100.0))
+        lamp = Ball(np.array([0.0, 0.0, 2.0]), 0.05, np.full(3, 100, np.float32))
         tiny = box((0.01, 0.01, 0.01))
         engine.show(self.lit(lamp, model=tiny))
         pixel = self.pixels(engine.scene.camera.project([0.9, 0.0, 0])[0])

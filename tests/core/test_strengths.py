@@ -9,12 +9,14 @@ import numpy as np
 from lithopos.core.arrays import Array
 from lithopos.core.light.clear_sky import UP, overcast_irradiance, overcast_radiance, sky_irradiance, sun_irradiance
 from lithopos.core.light.dome import directions
-from lithopos.core.light.strengths import PatchIn, solve_strengths
+from lithopos.core.light.strengths import Known, LightIn, PatchIn, solve_strengths
 from lithopos.core.light.sun import sun_direction
-from lithopos.core.place.balance import Daylight
+from lithopos.core.place.daylight import Daylight
 from tests.core.rendering import tracer
 
 SUN, SKY = np.array([0.63, 0.49, 0.32]), np.array([0.16, 0.23, 0.33])  # level irradiance at strength 1
+DAY = np.stack([SUN, SKY])
+LIGHTS = [LightIn("sun", SUN, None), LightIn("sky", SKY, Known("sun", 0.0, 0.35))]
 WHITE_PAINT = 0.8
 
 
@@ -67,11 +69,17 @@ class Strengths(unittest.TestCase):
             lit = number < 3
             light = theta * SUN + theta * beside * SKY if lit else theta * beside * SKY * opening
             texture = np.exp(rng.normal(0, 0.05 if lit else 0.12) + rng.normal(0, 0.01, 3))
-            patches.append(PatchIn(ground * light * texture, 0.0, "ground", lit, SUN if lit else np.zeros(3), SKY))
+            given = np.stack([SUN if lit else np.zeros(3), SKY])
+            patches.append(PatchIn(ground * light * texture, 0.0, "ground", lit, given))
         if card:
-            patches.append(PatchIn(WHITE_PAINT * white * np.exp(rng.normal(0, 0.03)), 0.0, "card", True, SUN, SKY))
-        told = solve_strengths(patches, SUN, SKY, {"ground": 0.3}, {"card": WHITE_PAINT} if card else {})
-        return np.log(told.white / white), told.white_sigma, np.log(told.sky / told.sun / beside), told.sky_sigma
+            patches.append(PatchIn(WHITE_PAINT * white * np.exp(rng.normal(0, 0.03)), 0.0, "card", True, DAY))
+        told = solve_strengths(patches, LIGHTS, {"ground": 0.3}, {"card": WHITE_PAINT} if card else {}, dimmed="sky")
+        return (
+            np.log(told.white / white),
+            told.white_sigma,
+            np.log(told.lights["sky"].theta / told.lights["sun"].theta / beside),
+            told.beside_sigma,
+        )
 
     def test_stated_uncertainties_hold_over_random_scenes_and_a_card_tells_white(self) -> None:
         rng = np.random.default_rng(4)
@@ -87,12 +95,12 @@ class Strengths(unittest.TestCase):
 
     def test_a_wrong_patch_is_told_and_moves_little(self) -> None:
         theta = 0.9 / (SUN + SKY)
-        lit = [PatchIn(0.3 * theta * (SUN + SKY), 0.0, "ground", True, SUN, SKY) for _ in range(4)]
-        shade = [PatchIn(0.3 * theta * SKY, 0.0, "ground", False, np.zeros(3), SKY) for _ in range(2)]
-        wrong = PatchIn(0.9 * theta * (SUN + SKY), 0.0, "ground", True, SUN, SKY)
+        lit = [PatchIn(0.3 * theta * (SUN + SKY), 0.0, "ground", True, DAY) for _ in range(4)]
+        shade = [PatchIn(0.3 * theta * SKY, 0.0, "ground", False, DAY * [[0], [1]]) for _ in range(2)]
+        wrong = PatchIn(0.9 * theta * (SUN + SKY), 0.0, "ground", True, DAY)
         tones = {"ground": 0.3}
-        clean = solve_strengths([*lit, *shade], SUN, SKY, {}, tones)
-        told = solve_strengths([*lit, *shade, wrong], SUN, SKY, {}, tones)
+        clean = solve_strengths([*lit, *shade], LIGHTS, {}, tones, dimmed="sky")
+        told = solve_strengths([*lit, *shade, wrong], LIGHTS, {}, tones, dimmed="sky")
         self.assertEqual(told.wrong, (False,) * 6 + (True,))
         self.assertGreater(told.residuals[-1], 0.5)
         np.testing.assert_allclose(told.white, clean.white, rtol=0.06)

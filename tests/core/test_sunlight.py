@@ -15,7 +15,7 @@ from lithopos.core.geometry.check import GREY, MIRROR, RADIUS_M, CheckPiece, che
 from lithopos.core.geometry.gltf.read import read_gltf
 from lithopos.core.geometry.gltf.write import glb_of
 from lithopos.core.marks.penumbra import soft_edge
-from lithopos.core.place.readings import with_readings
+from lithopos.core.place.readings import Sources, with_readings
 from lithopos.core.readiness import missing
 from lithopos.core.shot import Shot, load_shot
 from tests.support import TrueCamera
@@ -135,7 +135,7 @@ class SoftMarks(unittest.TestCase):
             self.assertIsNone(soft_edge(codes, *ends))
         document = {"format": 4, "photograph": {"file": "p.png", "width": 160, "height": 120}}
         mark = {"id": "k", "across": [[80.0, 40.0], [82.0, 80.0]], "height_m": 2.0}
-        told = with_readings(document, {"penumbras": {"k": mark}}, lambda _: self.picture())
+        told = with_readings(document, {"penumbras": {"k": mark}}, Sources(lambda _: self.picture()))
         self.assertEqual(told["penumbras"]["k"]["soft"], found.model_dump())
 
     def test_a_softness_by_hand_goes_before_what_is_measured(self) -> None:

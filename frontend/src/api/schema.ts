@@ -661,6 +661,7 @@ export interface components {
          *     sky_measured : whether a patch in shade, or a day without a sun, tells the sky; else it is a clear day's.
          *     white_from : what sets the level: a known tone, or what the ground is made of.
          *     reflectances : of the patches' materials.
+         *     lights : each light by itself.
          */
         BalanceAnswer: {
             /** Gain */
@@ -669,6 +670,11 @@ export interface components {
                 number,
                 number
             ];
+            /**
+             * Lights
+             * @default []
+             */
+            lights: components["schemas"]["LightAnswer"][];
             /**
              * Notes
              * @default []
@@ -914,7 +920,7 @@ export interface components {
          *     camera_reason, camera_lacks : why there is no camera, in words, and whether edges are missing or don't agree.
          *     lengths : what each of the shot's lengths measures; the camera's own list ends with the levels' too.
          *     sun_shown : the direction in force, measured or set by hand; of a panorama its brightest place.
-         *     panes : where each of the shot's panes hangs.
+         *     panes, windows, lamps : where each of the shot's hangs or stands.
          *     almanac : the sun by date and place, where they are given.
          *     around : how the panorama lies, where there is one.
          *     softness_deg : the sun's apparent diameter in force; `softness` what soft edges tell of it.
@@ -949,6 +955,11 @@ export interface components {
              * @default null
              */
             ground_to_photo: number[][] | null;
+            /**
+             * Lamps
+             * @default []
+             */
+            lamps: components["schemas"]["LampAnswer"][];
             /**
              * Lengths
              * @default []
@@ -992,6 +1003,11 @@ export interface components {
                 number,
                 number
             ] | null;
+            /**
+             * Windows
+             * @default []
+             */
+            windows: components["schemas"]["PaneAnswer"][];
         };
         /**
          * Dome
@@ -1079,7 +1095,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "photograph" | "model" | "graphic" | "film" | "panorama";
+            kind: "photograph" | "model" | "graphic" | "film" | "panorama" | "photometry";
             /**
              * Materials
              * @default []
@@ -1399,6 +1415,165 @@ export interface components {
             turn_deg: number;
         };
         /**
+         * Lamp
+         * @description A lamp: in the photograph, or added to it.
+         *
+         *     Attributes
+         *     ----------
+         *     photographed : its light is in the photograph already; else it is new and lights the place as well.
+         *     at, foot : where it is seen, and the point of the ground plumb below it; or `position_m`.
+         *     kind : a ball or a panel shines evenly, a spot within its beam, `measured` as its photometry says.
+         *     size_mm : a ball's diameter, a panel's width, the width of what a spot shines out of; `deep_mm` a panel's depth.
+         *     azimuth_deg, tilt_deg : where it looks, from the x axis anticlockwise, and down from level (90: straight down).
+         *     output, output_in : what it gives; of a measured one null is what its file says.
+         *     strength : by hand, beside what was measured or stated.
+         *     held : it gives what is stated: nothing measures it otherwise.
+         *     photometry : read from the `file`.
+         */
+        Lamp: {
+            /**
+             * At
+             * @default null
+             */
+            at: [
+                number,
+                number
+            ] | null;
+            /**
+             * Azimuth Deg
+             * @default 0
+             */
+            azimuth_deg: number;
+            /**
+             * Beam Deg
+             * @default 40
+             */
+            beam_deg: number;
+            /**
+             * Deep Mm
+             * @default 120
+             */
+            deep_mm: number;
+            /**
+             * File
+             * @default null
+             */
+            file: string | null;
+            /**
+             * Foot
+             * @default null
+             */
+            foot: [
+                number,
+                number
+            ] | null;
+            /**
+             * Held
+             * @default false
+             */
+            held: boolean;
+            /**
+             * Hidden
+             * @default false
+             */
+            hidden: boolean;
+            /** Id */
+            id: string;
+            /**
+             * Kind
+             * @default ball
+             * @enum {string}
+             */
+            kind: "ball" | "panel" | "spot" | "measured";
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Output
+             * @default 800
+             */
+            output: number | null;
+            /**
+             * Output In
+             * @default lm
+             * @enum {string}
+             */
+            output_in: "lm" | "cd/m2";
+            /**
+             * Photographed
+             * @default true
+             */
+            photographed: boolean;
+            /** @default null */
+            photometry: components["schemas"]["Photometry"] | null;
+            /**
+             * Position M
+             * @default null
+             */
+            position_m: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Size Mm
+             * @default 120
+             */
+            size_mm: number;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+            /**
+             * Temperature K
+             * @default 2700
+             */
+            temperature_k: number;
+            /**
+             * Tilt Deg
+             * @default 90
+             */
+            tilt_deg: number;
+        };
+        /**
+         * LampAnswer
+         * @description Where a lamp is [m], or why nobody knows.
+         *
+         *     Attributes
+         *     ----------
+         *     white : the photograph's linear value of white paint that faces it a metre away, where it shines most.
+         */
+        LampAnswer: {
+            /** Id */
+            id: string;
+            /**
+             * Position M
+             * @default null
+             */
+            position_m: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Reason
+             * @default null
+             */
+            reason: string | null;
+            /**
+             * White
+             * @default null
+             */
+            white: [
+                number,
+                number,
+                number
+            ] | null;
+        };
+        /**
          * Length
          * @description A marked length with its identity; `level` names the level that it, or its foot, lies on.
          */
@@ -1532,6 +1707,43 @@ export interface components {
             sigma_m: number | null;
         };
         /**
+         * LightAnswer
+         * @description A light in the fit.
+         *
+         *     Attributes
+         *     ----------
+         *     id : of the window or the lamp.
+         *     strength : by channel: of a sky beside a clear day's, of a window beside what the photograph shows of it, of a lamp
+         *         beside what is stated; what the renderer multiplies its own by.
+         *     sigma : relative standard deviation of its luminance.
+         *     share : of the light on level ground where things stand.
+         *     measured : whether patches tell it; else it is as was known beforehand.
+         */
+        LightAnswer: {
+            /**
+             * Id
+             * @default null
+             */
+            id: string | null;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "sun" | "sky" | "room" | "window" | "lamp";
+            /** Measured */
+            measured: boolean;
+            /** Share */
+            share: number;
+            /** Sigma */
+            sigma: number;
+            /** Strength */
+            strength: [
+                number,
+                number,
+                number
+            ];
+        };
+        /**
          * LightPatch
          * @description A round patch of one material in the photograph, by which the strengths of the lights are told.
          *
@@ -1599,6 +1811,75 @@ export interface components {
             family: "a" | "b" | "plumb";
             /** Residual Px */
             residual_px: number;
+        };
+        /**
+         * LitWindow
+         * @description A window in the photograph by which light comes in: top left, top right, bottom right, bottom left.
+         *
+         *     Attributes
+         *     ----------
+         *     width_m, foot : as a pane's: its true width, or the point of the ground plumb below its bottom left corner.
+         *     strength : by hand, beside what was measured.
+         *     held : it is as bright as it looks: nothing measures it otherwise.
+         *     seen : what its pixels say; read when it is marked or moved.
+         */
+        LitWindow: {
+            /** Corners */
+            corners: [
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number
+                ]
+            ];
+            /**
+             * Foot
+             * @default null
+             */
+            foot: [
+                number,
+                number
+            ] | null;
+            /**
+             * Held
+             * @default false
+             */
+            held: boolean;
+            /**
+             * Hidden
+             * @default false
+             */
+            hidden: boolean;
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /** @default null */
+            seen: components["schemas"]["PatchSeen"] | null;
+            /**
+             * Strength
+             * @default 1
+             */
+            strength: number;
+            /**
+             * Width M
+             * @default null
+             */
+            width_m: number | null;
         };
         /**
          * MarkAnswer
@@ -2085,6 +2366,19 @@ export interface components {
             notes: components["schemas"]["CameraNotes"] | null;
             /** Width */
             width: number;
+        };
+        /**
+         * Photometry
+         * @description A lamp's intensity by direction.
+         *
+         *     Attributes
+         *     ----------
+         *     candela : `ROWS` rows from straight down (or where it looks) to straight up, each with one value, where it is the
+         *         same all about, or `COLUMNS` values from 0 to 360° about.
+         */
+        Photometry: {
+            /** Candela */
+            candela: number[][];
         };
         /**
          * PickedReflectance
@@ -2744,6 +3038,11 @@ export interface components {
              */
             ground: components["schemas"]["Ground"];
             /**
+             * Lamps
+             * @default []
+             */
+            lamps: components["schemas"]["Lamp"][];
+            /**
              * Lengths
              * @default []
              */
@@ -2758,7 +3057,7 @@ export interface components {
              * @default day
              * @enum {string}
              */
-            lit_by: "day" | "panorama";
+            lit_by: "day" | "panorama" | "room";
             /**
              * Models
              * @default []
@@ -2837,6 +3136,11 @@ export interface components {
              * @default []
              */
             viewpoints: components["schemas"]["Viewpoint"][];
+            /**
+             * Windows
+             * @default []
+             */
+            windows: components["schemas"]["LitWindow"][];
         };
         /** ShotBrief */
         ShotBrief: {

@@ -5,13 +5,16 @@ Nothing here is kept: the document holds what the user decided, this says what i
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Literal
 
 import numpy as np
 from pydantic import BaseModel
 
+from lithopos.core.arrays import Array
 from lithopos.core.camera.answer import tell_by_hand
 from lithopos.core.camera.hand import Gesture, hand_fit, pinhole_by_hand
+from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.camera.problem import CameraAnswer, HandCamera, LengthAnswer
 from lithopos.core.camera.scale import seen_points
 from lithopos.core.camera.solve import bearable, pinhole_of, solve_camera
@@ -22,7 +25,10 @@ from lithopos.core.light.softness import CLEAR_DEG, SoftnessAnswer
 from lithopos.core.light.strengths import SIGMA_CLEAR
 from lithopos.core.light.sun import SunAnswer
 from lithopos.core.place.around import AroundAnswer, around_answer, dome_in_force
-from lithopos.core.place.balance import BalanceAnswer, Daylight, balance_of
+from lithopos.core.place.balance import BalanceAnswer, balance_of
+from lithopos.core.place.daylight import SKY, SUN, Daylight
+from lithopos.core.place.near_lights import LampAnswer, lamp_answer, near_lights
+from lithopos.core.place.near_seen import lamps_shown
 from lithopos.core.place.pane import PaneAnswer, pane_answer
 from lithopos.core.place.sunlight import AlmanacAnswer, almanac_answer, measured_sun, softness_of, sun_in_force
 from lithopos.core.questions import camera_problem_of
@@ -51,7 +57,7 @@ class Derived(BaseModel):
     camera_reason, camera_lacks : why there is no camera, in words, and whether edges are missing or don't agree.
     lengths : what each of the shot's lengths measures; the camera's own list ends with the levels' too.
     sun_shown : the direction in force, measured or set by hand; of a panorama its brightest place.
-    panes : where each of the shot's panes hangs.
+    panes, windows, lamps : where each of the shot's hangs or stands.
     almanac : the sun by date and place, where they are given.
     around : how the panorama lies, where there is one.
     softness_deg : the sun's apparent diameter in force; `softness` what soft edges tell of it.
@@ -74,6 +80,8 @@ class Derived(BaseModel):
     softness: SoftnessAnswer | None = None
     sun_shown: tuple[float, float, float] | None = None
     panes: list[PaneAnswer] = []
+    windows: list[PaneAnswer] = []
+    lamps: list[LampAnswer] = []
     balance: BalanceAnswer | None = None
 
 
@@ -93,13 +101,19 @@ def derive(shot: Shot) -> Derived:
         result.camera_lacks = result.camera_lacks or "agreement"
         return result
     result.camera = camera
-    result.panes = [pane_answer(pane, pinhole_of(camera)) for pane in shot.panes]
+    pinhole = pinhole_of(camera)
+    result.panes = [pane_answer(pane, pinhole) for pane in shot.panes]
+    result.windows = [pane_answer(window, pinhole) for window in shot.windows]
+    result.lamps = [lamp_answer(lamp, pinhole) for lamp in shot.lamps]
     result.metric = camera.camera_position is not None
     result.ground_to_photo = pinhole_of(camera).ground_homography().tolist()
     result.lengths = camera.lengths[: len(shot.lengths)]
     _derive_sun(shot, camera, result)
-    if (result.sun_shown or shot.sky.cover == 1) and any(patch.seen for patch in shot.patches):
-        result.balance = balance_of(shot.patches, pinhole_of(camera), daylight_of(shot, result))
+    known = result.sun_shown or shot.sky.cover == 1 or shot.lit_by == "room"
+    if known and any(patch.seen for patch in shot.patches):
+        result.balance = balance_of(shot.patches, pinhole, daylight_of(shot, result))
+    if shot.lamps and (known or shot.lit_by != "day"):
+        lamps_shown(shot, daylight_of(shot, result), result.balance, result.lamps)
     return result
 
 
@@ -112,9 +126,27 @@ def daylight_of(shot: Shot, facts: Derived) -> Daylight:
     if dome is not None and shot.panorama:
         sun = np.array(facts.sun_shown) if dome.sunny else None
         sigma = SIGMA_CLEAR if shot.panorama.disc else SIGMA_PANORAMA
-        return Daylight(sun, shot.sky.turbidity, ground, name, dome, sigma)
-    sun = np.array(facts.sun_shown) if shines and shot.sky.cover < 1 else None
-    return Daylight(sun, shot.sky.turbidity, ground, name, cover=shot.sky.cover)
+        day = Daylight(sun, shot.sky.turbidity, ground, name, dome, sigma)
+    elif shot.lit_by == "room":
+        day = Daylight(None, shot.sky.turbidity, ground, name, room=True)
+    else:
+        sun = np.array(facts.sun_shown) if shines and shot.sky.cover < 1 else None
+        day = Daylight(sun, shot.sky.turbidity, ground, name, cover=shot.sky.cover)
+    if not (facts.camera and (shot.windows or shot.lamps)):
+        return day
+    camera = pinhole_of(facts.camera)
+    beside = (SUN if day.shines else SKY) if shot.lit_by == "day" else None
+    near = near_lights(shot.windows, shot.lamps, camera, beside)
+    return replace(day, near=near, at=_looked_at(shot, camera))
+
+
+def _looked_at(shot: Shot, camera: Pinhole) -> Array:
+    """Where things stand (3,) [m], else the ground in the lower middle of the picture."""
+    feet = [placed.position_m for placed in shot.models if not placed.hidden]
+    if feet:
+        return np.array(feet, float).mean(0)
+    ahead = camera.ground_points(np.array([[camera.width / 2, 0.75 * camera.height]]))[0]
+    return ahead if np.isfinite(ahead).all() else np.zeros(3)
 
 
 def shot_after_gesture(shot: Shot, gesture: Gesture) -> Shot:

@@ -38,6 +38,7 @@ def missing(shot: Shot, facts: Derived) -> list[Lack]:
     if all(model.hidden for model in shot.models) and all(pane.hidden for pane in shot.panes):
         cause = "is empty: nothing stands in the photograph yet" if not shot.models else "are all hidden"
         lacks("no models", "models", cause)
-    if facts.camera is not None and facts.sun_shown is None and not (shot.lit_by == "day" and shot.sky.cover == 1):
+    no_sun_needed = shot.lit_by == "room" or (shot.lit_by == "day" and shot.sky.cover == 1)
+    if facts.camera is not None and facts.sun_shown is None and not no_sun_needed:
         lacks("no sun", "sun", f"is not known: {facts.sun_reason}")
     return found

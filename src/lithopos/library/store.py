@@ -363,6 +363,8 @@ class Library:
         if shot.panorama:
             wanted.append(("panorama", shot.panorama.file, ("panorama", "photograph")))
             main.add(shot.panorama.file)
+        wanted += [("lamps", lamp.file, ("photometry",)) for lamp in shot.lamps if lamp.file]
+        main |= {lamp.file for lamp in shot.lamps if lamp.file}
         wanted += [("file", name, pictures) for name in shot.files() if name not in main]
         for field, name, kinds in wanted:
             file = session.get(StoredFile, name.removeprefix("sha256:"))

@@ -13,7 +13,7 @@ import numpy as np
 from lithopos.core.camera.solve import pinhole_of
 from lithopos.core.derive import derive
 from lithopos.core.exchange.picture import Picture
-from lithopos.core.place.readings import with_readings
+from lithopos.core.place.readings import Sources, with_readings
 from lithopos.core.reading.ask import read_picture_kept
 from lithopos.jobs.queue import Queue
 from lithopos.library.store import Library, ShotState
@@ -111,7 +111,7 @@ def _marked_shot(library: Library, project_id: str, truth: dict[str, Any]) -> Sh
         ("gnomons", "gnomons"),
         ("ground", "ground"),
     ):
-        patch = with_readings(library.document(state.id), {field: marks[field]}, partial(_read, library))
+        patch = with_readings(library.document(state.id), {field: marks[field]}, Sources(partial(_read, library)))
         state = library.change(state.id, state.revision, patch, label)
     return state
 

@@ -29,12 +29,13 @@ from lithopos.core.exchange.picture import Picture, write_atomically
 from lithopos.core.geometry.check import check_piece
 from lithopos.core.geometry.gltf.write import glb_of
 from lithopos.core.grounds import GROUND_MATERIALS
+from lithopos.core.light.photometry import read_photometry
 from lithopos.core.materials.dress import look_of
 from lithopos.core.materials.kinds import KINDS
 from lithopos.core.materials.textures import FOLDER, shipped
 from lithopos.core.place.around import AroundAnswer, around_picture
 from lithopos.core.place.balance import proposed_patches
-from lithopos.core.place.readings import with_readings
+from lithopos.core.place.readings import Sources, with_readings
 from lithopos.core.place.reflectance import PickedReflectance, ReflectanceQuestion, picked_reflectance
 from lithopos.core.readiness import missing
 from lithopos.core.reading.ask import ask_reader, find_edges_of, read_panorama_kept, read_picture_kept
@@ -285,7 +286,7 @@ def get_shot(path: s.ShotPath) -> Response:
 
 @api.patch("/shots/<string:shot_id>", operation_id="changeShot", responses={200: s.ShotOut, 409: s.Problem})
 def change_shot(path: s.ShotPath, body: s.Change) -> Response:
-    patch = with_readings(_library().document(path.shot_id), body.patch, _photograph_of, _panorama_of)
+    patch = with_readings(_library().document(path.shot_id), body.patch, _sources())
     return _json(_shot_out(_library().change(path.shot_id, body.revision, patch, body.label)))
 
 
@@ -293,9 +294,7 @@ def change_shot(path: s.ShotPath, body: s.Change) -> Response:
 def try_shot(path: s.ShotPath, body: s.Trial) -> Response:
     """What would follow from a change, without keeping it: asked on each move of a drag."""
     document = _library().document(path.shot_id)
-    return _json(
-        derive(load_shot(changed(document, with_readings(document, body.patch, _photograph_of, _panorama_of))))
-    )
+    return _json(derive(load_shot(changed(document, with_readings(document, body.patch, _sources())))))
 
 
 def _photograph_of(name: str) -> Picture:
@@ -306,6 +305,11 @@ def _photograph_of(name: str) -> Picture:
         held = (name, read_picture_kept(library.file_path(name), library.made_folder(name)))
         current_app.extensions["photograph"] = held
     return held[1]
+
+
+def _sources() -> Sources:
+    library = _library()
+    return Sources(_photograph_of, _panorama_of, lambda name: read_photometry(library.file_path(name).read_bytes()))
 
 
 def _panorama_of(name: str) -> Panorama:

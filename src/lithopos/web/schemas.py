@@ -166,7 +166,7 @@ class RenderNew(_Body):
 class FileOut(BaseModel):
     sha256: str
     name: str
-    kind: Literal["photograph", "model", "graphic", "film", "panorama"]
+    kind: Literal["photograph", "model", "graphic", "film", "panorama", "photometry"]
     size_bytes: int
     width: int | None = None
     height: int | None = None

@@ -18,8 +18,9 @@ from lithopos.core.composite.denoise import Quality, denoise
 from lithopos.core.exchange.picture import Codes
 from lithopos.core.layers import Layers
 
-# The light of a receiver is taken to grow at most this many times: brighter pixels are stray paths.
-BRIGHTEST = 4.0
+# The light of a receiver is taken to grow at most this many times: brighter pixels are stray paths. Lamps that are
+# added to the place may light a dark one much more.
+BRIGHTEST, BRIGHTEST_ADDED = 4.0, 100.0
 # A change is told from noise over a neighbourhood of this share of the picture's width (standard deviation)…
 NEIGHBOURHOOD = 1 / 192
 # … and begins to count at this many deviations of its mean. One stray pixel, however bright, has 1.4.
@@ -27,7 +28,7 @@ DOUBTED, TRUSTED = 2.5, 4.5
 # In half codes: below, a change is one code at most, which nobody sees; two codes are whole.
 NOTICED = (3.0, 4.0)
 
-__all__ = ["Caught", "compose", "halo_px", "light_ratio"]
+__all__ = ["BRIGHTEST", "BRIGHTEST_ADDED", "Caught", "compose", "halo_px", "light_ratio"]
 
 
 @dataclass(frozen=True)
@@ -43,7 +44,15 @@ def halo_px(width: int) -> int:
     return int(np.ceil(max(64, 4 * NEIGHBOURHOOD * width)))
 
 
-def compose(codes: Codes, layers: Layers, fade: Floats, gain: Floats, width: int, quality: Quality) -> Caught:
+def compose(
+    codes: Codes,
+    layers: Layers,
+    fade: Floats,
+    gain: Floats,
+    width: int,
+    quality: Quality,
+    brightest: float = BRIGHTEST,
+) -> Caught:
     """The photograph's codes in a window with the models in it; an unaffected pixel keeps its code.
 
     Parameters
@@ -52,11 +61,12 @@ def compose(codes: Codes, layers: Layers, fade: Floats, gain: Floats, width: int
     fade : (H, W) 0 at the border of what was traced, 1 within.
     gain : (3,) from the renderer's radiance to the photograph's linear values.
     width : of the whole picture [px].
+    brightest : how many times the light of a receiver may grow at most.
     """
     top = np.float32(np.iinfo(codes.dtype).max)
     cover = np.clip(layers.mean("coverage"), 0, 1) if "coverage" in layers else np.zeros(codes.shape[:2], np.float32)
     base = decode_srgb(codes.astype(np.float32) / top)
-    ratio, cut = light_ratio(layers, cover, base, width, float(top), quality)
+    ratio, cut = light_ratio(layers, cover, base, width, float(top), quality, brightest)
     taken = fade * (1 - np.clip(layers.mean("withheld"), 0, 1)) if "withheld" in layers else fade
     ratio = 1 + (ratio - 1) * taken[..., None]
     linear = base * ratio
@@ -68,7 +78,13 @@ def compose(codes: Codes, layers: Layers, fade: Floats, gain: Floats, width: int
 
 
 def light_ratio(
-    layers: Layers, cover: Floats, base: Floats, width: int, top: float, quality: Quality
+    layers: Layers,
+    cover: Floats,
+    base: Floats,
+    width: int,
+    top: float,
+    quality: Quality,
+    brightest: float = BRIGHTEST,
 ) -> tuple[Floats, int]:
     """How much light receivers keep with the models there, (H, W, 3), and how many pixels were cut to the bound.
 
@@ -78,17 +94,17 @@ def light_ratio(
     if quality == "draft":
         half = (cover.shape[1] // 2, cover.shape[0] // 2)
         small = [cv2.resize(part, half, interpolation=cv2.INTER_AREA) for part in (cover, base)]
-        ratio, cut = light_ratio(_halved(layers, half), small[0], small[1], width // 2, top, "fast")
+        ratio, cut = light_ratio(_halved(layers, half), small[0], small[1], width // 2, top, "fast", brightest)
         back = cv2.resize(ratio, (cover.shape[1], cover.shape[0]), interpolation=cv2.INTER_LINEAR)
         return np.asarray(back, np.float32), 4 * cut
     bare = layers.mean("without")
     known = cover <= 0
     whole = _ratio(layers.mean("with"), bare)
-    cut = int(np.count_nonzero((whole > BRIGHTEST).any(-1) & known))
-    raw = np.clip(whole, 0, BRIGHTEST)
+    cut = int(np.count_nonzero((whole > brightest).any(-1) & known))
+    raw = np.clip(whole, 0, brightest)
     if not (raw[known] != 1).any():
         return np.ones_like(raw), cut
-    halves = [np.clip(_ratio(*pair), 0, BRIGHTEST) for pair in zip(*_by_half(layers), strict=True)]
+    halves = [np.clip(_ratio(*pair), 0, brightest) for pair in zip(*_by_half(layers), strict=True)]
     noise = np.asarray((halves[0] - halves[1]) / 2, np.float32)
     weight = _kept(np.asarray(raw - 1, np.float32), noise, known, base, width, top)
     filled = _filled(raw, known)

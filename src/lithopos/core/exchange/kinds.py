@@ -6,7 +6,15 @@ import re
 import zipfile
 from pathlib import Path
 
-__all__ = ["GRAPHIC_KINDS", "MEDIA_TYPES", "MODEL_KINDS", "PANORAMA_KINDS", "SHOWN_BY_BROWSERS", "file_kind"]
+__all__ = [
+    "GRAPHIC_KINDS",
+    "MEDIA_TYPES",
+    "MODEL_KINDS",
+    "PANORAMA_KINDS",
+    "PHOTOMETRY_KINDS",
+    "SHOWN_BY_BROWSERS",
+    "file_kind",
+]
 
 MEDIA_TYPES = {
     "jpeg": "image/jpeg",
@@ -31,10 +39,12 @@ MEDIA_TYPES = {
     "film": "application/octet-stream",
     "hdr": "application/octet-stream",
     "exr": "application/octet-stream",
+    "ies": "text/plain",
 }
 MODEL_KINDS = ("glb", "gltf", "usd", "3mf", "step", "ifc", "obj", "ply", "stl", "off", "zip")
 GRAPHIC_KINDS = ("svg", "film")  # and every photograph
 PANORAMA_KINDS = ("hdr", "exr")  # and every photograph that is twice as wide as high
+PHOTOMETRY_KINDS = ("ies",)
 SHOWN_BY_BROWSERS = {"jpeg", "png", "webp", "avif"}
 _RAW_SUFFIXES = {".dng", ".nef", ".cr2", ".cr3", ".arw", ".raf", ".orf", ".rw2", ".pef", ".srw"}
 _RAW_HEADS = (b"FUJIFILMCCD-RAW", b"IIRO", b"IIRS", b"MMOR", b"IIU\0")
@@ -87,6 +97,8 @@ def _model_kind(path: Path, head: bytes) -> str | None:
     begin = begin.lstrip(b"\xef\xbb\xbf \t\r\n")
     if begin[:1] == b"<" and re.search(rb"<(\w+:)?svg[\s>]", begin):
         return "svg"
+    if re.search(rb"^TILT=", begin, re.MULTILINE) or begin.startswith(b"IESNA"):
+        return "ies"
     if begin[:1] == b"{":
         return "gltf"
     if begin.startswith(b"ISO-10303-21"):

@@ -1,15 +1,14 @@
-"""How strong the sun and the sky are in a photograph, by channel, from patches of one or several materials.
+"""How strong the lights are in a photograph, by channel, from patches of one or several materials.
 
-A patch i of the material m shows p = ρ_m (a_i θ_sun E_sun + θ_sky E_sky) in each channel: E is what a light of strength
-1 gives its surface, a whether the sun reaches it, ρ its reflectance, θ the photograph's gain times the light's
-strength, which is all that a picture can tell of either. Light is linear in θ (Ramamoorthi & Hanrahan 2001, A signal-
-processing framework for inverse rendering, section 4); ρ is one more factor a material. All are solved together as
-logarithms, which keeps them positive, by least squares with Huber's weights (Huber 1964, DOI
-10.1214/aoms/1177703732) and with what is known beforehand:
+A patch i of the material m shows p = ρ_m Σ_l θ_l E_li in each channel: E is what a light of strength 1 gives its
+surface, ρ its reflectance, θ the photograph's gain times the light's strength, which is all that a picture can tell of
+either. Light is linear in θ (Ramamoorthi & Hanrahan 2001, A signal-processing framework for inverse rendering,
+section 4); ρ is one more factor a material. All are solved together as logarithms, which keeps them positive, by least
+squares with Huber's weights (Huber 1964, DOI 10.1214/aoms/1177703732) and with what is known beforehand:
 
 - how much a material throws back: a known tone, or what its name says;
-- that a photographer's white balance makes sunlit white about neutral, and its exposure about full;
-- that sun and sky are those of a clear day, loosely;
+- that a photographer's white balance makes lit white about neutral, and its exposure about full;
+- of each light, how strong it should be: beside another (the sky beside the sun), or for itself (a window);
 - that what throws a shade also hides a part of the sky from it: all shades' factor by channel is an unknown of its own.
 
 What the patches do not tell stays at that, with its width: so every figure has its ±.
@@ -38,25 +37,78 @@ SIGMA_LIT, SIGMA_SHADE = 0.05, 0.12
 HUBER = 1.5
 WRONG = 3.0  # deviations at which a patch is called wrong
 USUAL_TONE = 0.3
+ALIKE, TOLD = -0.5, 0.5  # lights whose errors go against one another so, and are told no better, are not told apart
 ROUNDS = 6  # of weights
 _APART = np.eye(3) - REC709  # each channel against the luminance
 
-__all__ = ["SIGMA_CLEAR", "Balance", "PatchIn", "solve_strengths"]
+__all__ = [
+    "SIGMA_BALANCE",
+    "SIGMA_CLEAR",
+    "SIGMA_WHITE",
+    "TOLD",
+    "Balance",
+    "Known",
+    "LightIn",
+    "PatchIn",
+    "Strength",
+    "solve_strengths",
+]
+
+
+@dataclass(frozen=True)
+class Known:
+    """What is known of a light's strength beforehand.
+
+    Attributes
+    ----------
+    beside : the light beside which it is told; None for itself.
+    mean : the natural logarithm of that strength, and `sigma` its standard deviation.
+    sigma_tint : of its colour, channel against luminance; None: each channel is by itself, with `sigma`.
+    tint : (3,) logarithms of its colour against its luminance.
+    """
+
+    beside: str | None
+    mean: float
+    sigma: float
+    sigma_tint: float | None = None
+    tint: tuple[float, float, float] = (0.0, 0.0, 0.0)
+
+
+@dataclass(frozen=True)
+class LightIn:
+    """A light: its name, what it gives level ground where things stand at strength 1, (3,), what is known of it."""
+
+    name: str
+    level: Array
+    known: Known | None
 
 
 @dataclass(frozen=True)
 class PatchIn:
     """A patch: what it shows (3,), its spread (relative), its material, whether the sun reaches it.
 
-    `sun`, `sky` (3,) are what the lights of strength 1 give its surface, the sun in shade by way of the ground alone.
+    `light` (L, 3) is what each light of strength 1 gives its surface, the sun in shade by way of the ground alone.
     """
 
     seen: Array
     spread: float
     material: str
     lit: bool
-    sun: Array
-    sky: Array
+    light: Array
+
+
+@dataclass(frozen=True)
+class Strength:
+    """A light's θ by channel (3,), and the standard deviation of its logarithm (3,).
+
+    `told` is how much narrower its luminance is than what was known beforehand, 0..1; `alike` names lights that the
+    patches can't tell from it.
+    """
+
+    theta: Array
+    sigma: Array
+    told: float = 1.0
+    alike: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -65,99 +117,126 @@ class Balance:
 
     Attributes
     ----------
-    sun, sky : (3,) the photograph's linear value per unit of irradiance on white, θ; the sun's is 0 where none shines.
+    lights : by name.
     white : (3,) linear value of white, level, and lit.
-    white_sigma, sky_sigma : relative standard deviations (3,) of white, and of sky beside sun.
+    white_sigma : its relative standard deviation (3,).
+    beside_sigma : (3,) that of the second light beside the first; 0 where there is one alone.
     reflectances : (3,) by material.
     residuals : each patch's, of its luminance, relative.
     wrong : patches that contradict the others.
     """
 
-    sun: Array
-    sky: Array
+    lights: dict[str, Strength]
     white: Array
     white_sigma: Array
-    sky_sigma: Array
+    beside_sigma: Array
     reflectances: dict[str, Array] = field(default_factory=dict)
     residuals: tuple[float, ...] = ()
     wrong: tuple[bool, ...] = ()
 
 
 class _Problem:
-    """The unknowns are logarithms, by channel: θ of sun and sky, what shades see of the sky, ρ of each material."""
+    """The unknowns are logarithms, by channel: θ of each light, what shades see of the sky, ρ of each material."""
 
     def __init__(
         self,
         patches: list[PatchIn],
+        lights: list[LightIn],
         named: dict[str, float],
         tones: dict[str, float],
-        level_sun: Array,
-        level_sky: Array,
-        sigma_sky: float,
+        white: tuple[float, float],
+        dimmed: str,
     ) -> None:
-        self.shines = bool(np.any(level_sun > 0))
+        self.lights = [light.name for light in lights]
         self.names = sorted({patch.material for patch in patches})
-        self.level = np.stack([level_sun * self.shines, level_sky])
+        self.level = np.stack([light.level for light in lights])
         self.seen = np.log(np.maximum(_rows([patch.seen for patch in patches]), 1e-5))
-        self.given = np.stack([_rows([patch.sun for patch in patches]) * self.shines, _rows([p.sky for p in patches])])
-        self.shaded = np.array([self.shines and not patch.lit for patch in patches], float).reshape(-1, 1)
+        # By light, patch and channel.
+        self.given = np.array([patch.light for patch in patches], float).reshape(-1, len(lights), 3).swapaxes(0, 1)
+        shaded = [not patch.lit for patch in patches]
+        # What is hidden of the sky in shades, by light and patch.
+        self.shaded = np.outer([name == dimmed for name in self.lights], np.array(shaded, float))
         own = [np.hypot(SIGMA_LIT if patch.lit else SIGMA_SHADE, patch.spread / 3) for patch in patches]
         self.sigma = np.array(own).reshape(-1, 1)
         self.material = np.array([self.names.index(patch.material) for patch in patches], int)
-        self.count = 9 + 3 * len(self.names)
-        self.plain = self._plain_beliefs(named, tones, sigma_sky)
+        self.open = 3 * len(lights)  # where in the unknowns the shades' factor begins
+        self.first = self.open + 3  # and the materials
+        self.count = self.first + 3 * len(self.names)
+        self.sigma_white, self.sigma_balance = white
+        self.plain = self._plain_beliefs(lights, named, tones)
 
-    def start(self) -> Array:
-        """A point to start from: all lights alike, materials dull."""
+    def start(self, lights: list[LightIn]) -> Array:
+        """A point to start from: all lights as they are known, the rest alike, materials dull."""
         x = np.full(self.count, np.log(USUAL_TONE))
-        x[:6], x[6:9] = -np.log(self.level.sum(0).mean()), OPEN
+        x[self.open : self.first] = OPEN
+        x[: self.open] = -np.log(max(float(self.level.sum(0).mean()), 1e-9))
+        for number, light in enumerate(lights):
+            if light.known and light.known.beside is None:
+                x[3 * number : 3 * number + 3] = light.known.mean + np.array(light.known.tint)
         return x
 
     def white(self, x: Array) -> tuple[Array, Array]:
         """log of white, level and lit, (3,), and its slopes (3, n)."""
-        sun, sky = np.exp(x[:3]) * self.level[0], np.exp(x[3:6]) * self.level[1]
+        parts = np.exp(x[: self.open].reshape(-1, 3)) * self.level
+        total = np.maximum(parts.sum(0), 1e-12)
         slope = np.zeros((3, self.count))
-        slope[:, :3], slope[:, 3:6] = np.diag(sun / (sun + sky)), np.diag(sky / (sun + sky))
-        return np.log(sun + sky), slope
+        for number, part in enumerate(parts):
+            slope[:, 3 * number : 3 * number + 3] = np.diag(part / total)
+        return np.log(total), slope
 
     def off(self, x: Array) -> tuple[Array, Array]:
         """How far the patches are off, in logarithms, (N, 3), and their slopes (N, 3, n)."""
-        sun = np.exp(x[:3]) * self.given[0]
-        sky = np.exp(x[3:6] + self.shaded * x[6:9]) * self.given[1]
-        light = np.maximum(sun + sky, 1e-12)
+        open_ = x[self.open : self.first]
+        parts = self.given * np.exp(x[: self.open].reshape(-1, 1, 3) + self.shaded[..., None] * open_)
+        light = np.maximum(parts.sum(0), 1e-12)
+        share = parts / light
         slope = np.zeros((len(self.seen), 3, self.count))
         for channel in range(3):
-            share = sky[:, channel] / light[:, channel]
-            slope[:, channel, channel], slope[:, channel, 3 + channel] = 1 - share, share
-            slope[:, channel, 6 + channel] = share * self.shaded[:, 0]
-            slope[np.arange(len(self.seen)), channel, 9 + 3 * self.material + channel] = 1
-        return x[9:].reshape(-1, 3)[self.material] + np.log(light) - self.seen, slope
+            slope[:, channel, channel : self.open : 3] = share[..., channel].T
+            slope[:, channel, self.open + channel] = (share[..., channel] * self.shaded).sum(0)
+            slope[np.arange(len(self.seen)), channel, self.first + 3 * self.material + channel] = 1
+        return x[self.first :].reshape(-1, 3)[self.material] + np.log(light) - self.seen, slope
 
     def known(self, x: Array) -> tuple[Array, Array]:
         """What is known beforehand over its standard deviations, (m,), and its slopes (m, n)."""
         white, slope = self.white(x)
         matrix, wished = self.plain
-        rows = np.vstack([REC709 @ slope / SIGMA_WHITE, _APART @ slope / SIGMA_BALANCE, matrix])
-        beliefs = [[REC709 @ white / SIGMA_WHITE], _APART @ white / SIGMA_BALANCE, matrix @ x - wished]
+        rows = np.vstack([REC709 @ slope / self.sigma_white, _APART @ slope / self.sigma_balance, matrix])
+        beliefs = [[REC709 @ white / self.sigma_white], _APART @ white / self.sigma_balance, matrix @ x - wished]
         return np.concatenate(beliefs), rows
 
-    def _plain_beliefs(self, named: dict[str, float], tones: dict[str, float], sigma_sky: float) -> tuple[Array, Array]:
+    def _plain_beliefs(
+        self, lights: list[LightIn], named: dict[str, float], tones: dict[str, float]
+    ) -> tuple[Array, Array]:
         """Those that are linear in the unknowns: a matrix (m, n) and what it should give (m,)."""
         one, rows, wished = np.eye(self.count), list[Array](), list[Array]()
 
-        def believe(row: Array, value: float, sigma: float) -> None:
+        def believe(row: Array, value: float | Array, sigma: float) -> None:
             rows.append(np.atleast_2d(row) / sigma)
-            wished.append(np.full(len(rows[-1]), value / sigma))
+            wished.append(np.broadcast_to(value, len(rows[-1])) / sigma)
 
-        believe(one[3:6] - one[:3], 0.0, sigma_sky)
-        believe(one[6:9], OPEN, SIGMA_OPEN)
+        def own(light: str) -> Array:
+            at = 3 * self.lights.index(light)
+            return one[at : at + 3]
+
+        for light in lights:
+            known = light.known
+            if known is None:
+                continue
+            row = own(light.name) - (own(known.beside) if known.beside else 0)
+            if known.sigma_tint is None:
+                believe(row, known.mean, known.sigma)
+            else:
+                believe(REC709 @ row, known.mean, known.sigma)
+                believe(_APART @ row, _APART @ np.array(known.tint), known.sigma_tint)
+        believe(one[self.open : self.first], OPEN, SIGMA_OPEN)
         for number, name in enumerate(self.names):
-            own = one[9 + 3 * number : 12 + 3 * number]
-            known = name in tones
+            material = one[self.first + 3 * number : self.first + 3 * number + 3]
+            given = name in tones
             tone = tones.get(name, named.get(name, USUAL_TONE))
-            sigma = SIGMA_TONE if known else SIGMA_NAMED if name in named else SIGMA_UNNAMED
-            believe(REC709 @ own, float(np.log(tone)), sigma)
-            believe(_APART @ own, 0.0, SIGMA_TONE if known else SIGMA_TINT)
+            sigma = SIGMA_TONE if given else SIGMA_NAMED if name in named else SIGMA_UNNAMED
+            believe(REC709 @ material, float(np.log(tone)), sigma)
+            believe(_APART @ material, 0.0, SIGMA_TONE if given else SIGMA_TINT)
         return np.vstack(rows), np.concatenate(wished)
 
 
@@ -167,23 +246,24 @@ def _rows(values: list[Array]) -> Array:
 
 def solve_strengths(
     patches: list[PatchIn],
-    level_sun: Array,
-    level_sky: Array,
+    lights: list[LightIn],
     named: dict[str, float],
     tones: dict[str, float],
-    sigma_sky: float = SIGMA_CLEAR,
+    *,
+    white: tuple[float, float] = (SIGMA_WHITE, SIGMA_BALANCE),
+    dimmed: str = "",
 ) -> Balance:
-    """Strengths of sun and sky from patches; with no patch what is known beforehand.
+    """Strengths of lights from patches; with no patch what is known beforehand.
 
     Parameters
     ----------
-    level_sun, level_sky : (3,) what the lights of strength 1 give level ground; no sun shines where its is 0.
     named : what materials are taken to throw back by their names.
     tones : known tones: neutral reflectances, by material.
-    sigma_sky : how far the sky beside the sun may be off, of natural logarithms.
+    white : how far lit white may be from 1, and its channels from neutral, of natural logarithms.
+    dimmed : the light of which shades see a part only.
     """
-    problem = _Problem(patches, named, tones, level_sun, level_sky, sigma_sky)
-    x, weight = problem.start(), np.ones((len(patches), 1))
+    problem = _Problem(patches, lights, named, tones, white, dimmed)
+    x, weight = problem.start(lights), np.ones((len(patches), 1))
 
     def residuals(at: Array) -> Array:
         return np.concatenate([(problem.off(at)[0] / problem.sigma * weight).ravel(), problem.known(at)[0]])
@@ -202,18 +282,39 @@ def solve_strengths(
 
 def _balance(problem: _Problem, x: Array, covariance: Array, distance: Array) -> Balance:
     white, slope = problem.white(x)
-    beside = np.eye(problem.count)[3:6] - np.eye(problem.count)[:3]
 
     def sigma(rows: Array) -> Array:
         return np.sqrt(np.maximum(np.einsum("ij,jk,ik->i", rows, covariance, rows), 0))
 
+    one = np.eye(problem.count)
     return Balance(
-        sun=np.exp(x[:3]) * problem.shines,
-        sky=np.exp(x[3:6]),
+        lights=_strengths(problem, x, covariance),
         white=np.exp(white),
         white_sigma=sigma(slope),
-        sky_sigma=sigma(beside) if problem.shines else np.zeros(3),
-        reflectances=dict(zip(problem.names, np.exp(x[9:]).reshape(-1, 3), strict=True)),
+        beside_sigma=sigma(one[3:6] - one[:3]) if len(problem.lights) > 1 else np.zeros(3),
+        reflectances=dict(zip(problem.names, np.exp(x[problem.first :]).reshape(-1, 3), strict=True)),
         residuals=tuple(float(v) for v in -problem.off(x)[0] @ REC709),
         wrong=tuple(bool(v) for v in distance > WRONG),
     )
+
+
+def _strengths(problem: _Problem, x: Array, covariance: Array) -> dict[str, Strength]:
+    """Each light with how sure it is, and which of the others it can't be told from."""
+    count = len(problem.lights)
+    bright = np.kron(np.eye(count), REC709)  # each light's luminance
+    before = problem.known(x)[1]
+    after = bright @ covariance[: problem.open, : problem.open] @ bright.T
+    prior = bright @ np.linalg.inv(before.T @ before)[: problem.open, : problem.open] @ bright.T
+    width, width_before = np.sqrt(np.diag(after)), np.sqrt(np.diag(prior))
+    told = np.clip(1 - width / np.maximum(width_before, 1e-12), 0, 1)
+    together = after / np.outer(width, width)
+    found = {}
+    for number, name in enumerate(problem.lights):
+        own = slice(3 * number, 3 * number + 3)
+        alike = [
+            problem.lights[other]
+            for other in range(count)
+            if other != number and together[number, other] < ALIKE and max(told[number], told[other]) < TOLD
+        ]
+        found[name] = Strength(np.exp(x[own]), np.sqrt(np.diag(covariance)[own]), float(told[number]), tuple(alike))
+    return found

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
@@ -12,13 +11,20 @@ from pydantic import BaseModel
 from lithopos.core.arrays import Array, Floats
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.camera.problem import Pixel
-from lithopos.core.colour import decode_srgb, luminance
+from lithopos.core.colour import REC709, decode_srgb, luminance
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.picture import Picture
-from lithopos.core.light.clear_sky import UP, overcast_irradiance, sky_irradiance, sun_irradiance
-from lithopos.core.light.dome import Dome, dome_irradiance
+from lithopos.core.light.clear_sky import UP
 from lithopos.core.light.patches import PatchSeen, facing_normal
-from lithopos.core.light.strengths import SIGMA_CLEAR, Balance, PatchIn, solve_strengths
+from lithopos.core.light.strengths import (
+    SIGMA_BALANCE,
+    SIGMA_WHITE,
+    TOLD,
+    Balance,
+    PatchIn,
+    solve_strengths,
+)
+from lithopos.core.place.daylight import SKY, SUN, Daylight
 from lithopos.core.place.exposure import ground_light, ground_places
 from lithopos.core.shot import LightPatch
 
@@ -26,13 +32,15 @@ GROUND = "ground"
 PATCH_SHARE = 1 / 160  # of the picture's width: the radius of a proposed patch
 CLIPPED, MOST_CLIPPED = 0.985, 0.1  # of the largest code; of a patch's pixels
 CLEARLY_DARKER = 0.62  # than the brightest patch of its material: taken to lie in shade
+SPOTS = 16  # of the ground, among windows and lamps
+SIGMA_WHITE_INDOORS, SIGMA_BALANCE_INDOORS = 0.8, 0.25
 AUTO_SPREAD = 0.3  # of the whole ground's light and shade, which are no patches that somebody chose
 Three = tuple[float, float, float]
 
 __all__ = [
     "GROUND",
     "BalanceAnswer",
-    "Daylight",
+    "LightAnswer",
     "PatchAnswer",
     "balance_of",
     "balance_of_ground",
@@ -58,6 +66,27 @@ class PatchAnswer(BaseModel):
     reason: str | None = None
 
 
+class LightAnswer(BaseModel):
+    """A light in the fit.
+
+    Attributes
+    ----------
+    id : of the window or the lamp.
+    strength : by channel: of a sky beside a clear day's, of a window beside what the photograph shows of it, of a lamp
+        beside what is stated; what the renderer multiplies its own by.
+    sigma : relative standard deviation of its luminance.
+    share : of the light on level ground where things stand.
+    measured : whether patches tell it; else it is as was known beforehand.
+    """
+
+    kind: Literal["sun", "sky", "room", "window", "lamp"]
+    id: str | None = None
+    strength: Three
+    sigma: float
+    share: float
+    measured: bool
+
+
 class BalanceAnswer(BaseModel):
     """What a photograph tells of its light, by channel.
 
@@ -70,6 +99,7 @@ class BalanceAnswer(BaseModel):
     sky_measured : whether a patch in shade, or a day without a sun, tells the sky; else it is a clear day's.
     white_from : what sets the level: a known tone, or what the ground is made of.
     reflectances : of the patches' materials.
+    lights : each light by itself.
     """
 
     gain: Three
@@ -82,77 +112,21 @@ class BalanceAnswer(BaseModel):
     white_from: str
     reflectances: dict[str, Three] = {}
     patches: list[PatchAnswer] = []
+    lights: list[LightAnswer] = []
     notes: list[str] = []
-
-
-@dataclass(frozen=True)
-class Daylight:
-    """What is known of the light before the patches: the sun's direction (None: none shines), haze, the ground.
-
-    Attributes
-    ----------
-    ground : the mean reflectance that the ground is taken to have, and `ground_name` what it is called.
-    dome : a panorama in place of the clear day, as it lies in the world; what its lower half shows is its ground.
-    cover : how far the sky is overcast, 0..1; so much less is left of the sun.
-    sigma_sky : how far the sky beside the sun may be off, of natural logarithms.
-    """
-
-    sun: Array | None
-    turbidity: float
-    ground: float
-    ground_name: str = "ground"
-    dome: Dome | None = None
-    sigma_sky: float = SIGMA_CLEAR
-    cover: float = 0.0
-
-    @property
-    def shines(self) -> bool:
-        """Whether there is light and shade."""
-        return self.sun is not None
-
-    def bounced(self, normal: Array) -> Array:
-        """What lit ground throws of the sun's light onto a surface that the sun does not reach, (3,)."""
-        if self.sun is None or self.dome is not None:
-            return np.zeros(3)
-        return (1 - float(normal[2])) / 2 * self.ground * self._direct(UP)
-
-    def irradiance(self, normal: Array) -> tuple[Array, Array]:
-        """What sun and sky of strength 1, and the ground under them, give a surface, (3,) each."""
-        if self.dome is not None:
-            facing = max(float(self.sun @ normal), 0.0) if self.sun is not None else 0.0
-            return facing * np.array(self.dome.sun), dome_irradiance(self.dome, normal)
-        seen_ground = (1 - float(normal[2])) / 2 * self.ground
-        about = self.sun if self.sun is not None else UP  # an even day is about as bright as one with a high sun
-        sky = self._sky(about, normal) + seen_ground * self._sky(about, UP)
-        if self.sun is None:
-            return np.zeros(3), sky
-        return self._direct(normal) + self.bounced(normal), sky
-
-    def _direct(self, normal: Array) -> Array:
-        assert self.sun is not None
-        return (1 - self.cover) * sun_irradiance(self.sun, self.turbidity, normal)
-
-    def _sky(self, about: Array, normal: Array) -> Array:
-        clear = sky_irradiance(about, self.turbidity, normal)
-        if not self.cover:
-            return clear
-        return (1 - self.cover) * clear + self.cover * overcast_irradiance(about, self.turbidity, normal)
 
 
 def balance_of(patches: Sequence[LightPatch], camera: Pinhole, day: Daylight) -> BalanceAnswer:
     """The balance from marked patches; those that were not read, or are clipped, are left out."""
-    reasons = {patch.id: _why_not(patch) for patch in patches}
+    reasons = {patch.id: _why_not(patch, day) for patch in patches}
     used = [patch for patch in patches if reasons[patch.id] is None]
     lit = _judged(used, day)
     put_in = []
     for patch in used:
         assert patch.seen
         normal = facing_normal(patch.facing, patch.at, camera)
-        sun, sky = day.irradiance(normal)
-        if not lit[patch.id]:
-            sun = day.bounced(normal)
-        seen = np.array(patch.seen.colour)
-        put_in.append(PatchIn(seen, patch.seen.spread, patch.material, lit[patch.id], sun, sky))
+        given = day.given(normal, _place_of(patch, camera), not day.shines or lit[patch.id])
+        put_in.append(PatchIn(np.array(patch.seen.colour), patch.seen.spread, patch.material, lit[patch.id], given))
     tones = {patch.material: patch.tone for patch in used if patch.tone is not None}
     found = _solved(put_in, day, tones)
     answers = [PatchAnswer(id=patch.id, in_sun=lit.get(patch.id, False), reason=reasons[patch.id]) for patch in patches]
@@ -169,6 +143,8 @@ def balance_of_ground(
 ) -> BalanceAnswer:
     """The balance where nothing is marked: from the ground in light and, if it shows any, in shade.
 
+    Among windows and lamps it is told from even spots all over the ground.
+
     Parameters
     ----------
     encoded, linear : (H, W, 3) the photograph, 0..1.
@@ -181,14 +157,32 @@ def balance_of_ground(
     """
     about = stand if day.dome is not None else None
     ground = ground_light(encoded, linear, camera, height_m, day.shines, about)
-    sun, sky = day.irradiance(UP)
-    patches = [PatchIn(np.asarray(ground.lit, float), 0.0, GROUND, True, sun, sky)]
-    shaded = ground.shade is not None
-    if shaded:
-        patches.append(PatchIn(np.asarray(ground.shade, float), AUTO_SPREAD, GROUND, False, np.zeros(3), sky))
+    if day.near:
+        patches, shaded = _spots(encoded, linear, camera, height_m, day), False
+    else:
+        shaded = ground.shade is not None
+        patches = [PatchIn(np.asarray(ground.lit, float), 0.0, GROUND, True, day.given(UP, None, True))]
+        if shaded:
+            given = day.given(UP, None, False)
+            patches.append(PatchIn(np.asarray(ground.shade, float), AUTO_SPREAD, GROUND, False, given))
     answer = _answer(_solved(patches, day, {}), day, {}, shaded, [])
     answer.notes += ground.notes
     return answer
+
+
+def _spots(encoded: Floats, linear: Floats, camera: Pinhole, height_m: float, day: Daylight) -> list[PatchIn]:
+    """Even spots of the ground, each where it lies."""
+    lit, shade = ground_places(encoded, linear, camera, height_m, day.shines, count=SPOTS)
+    radius = max(3.0, PATCH_SHARE * encoded.shape[1])
+    photograph = Picture((encoded * 65535 + 0.5).astype(np.uint16))
+    found = []
+    for reached, places in ((True, lit), (False, shade)):
+        for at in places:
+            seen = read_patch(photograph, at, radius)
+            place = camera.ground_points(np.array([at], float), height_m)[0]
+            given = day.given(UP, place, reached)
+            found.append(PatchIn(np.array(seen.colour), max(seen.spread, AUTO_SPREAD), GROUND, reached, given))
+    return found
 
 
 def read_patches(patches: Sequence[LightPatch], photograph: Picture, width: int) -> list[LightPatch]:
@@ -261,7 +255,17 @@ def read_patch(photograph: Picture, at: Pixel, radius_px: float) -> PatchSeen:
     )
 
 
-def _why_not(patch: LightPatch) -> str | None:
+def _place_of(patch: LightPatch, camera: Pinhole) -> Array | None:
+    """Where a patch of the ground lies (3,) [m]; of others nobody knows how far away they are."""
+    if patch.facing != "level":
+        return None
+    at = camera.ground_points(np.array([patch.at], float))[0]
+    return at if np.isfinite(at).all() else None
+
+
+def _why_not(patch: LightPatch, day: Daylight) -> str | None:
+    if day.near and patch.facing != "level":
+        return "how far from windows and lamps it is isn’t known: mark the ground instead"
     if patch.seen is None:
         return "it has not been read yet"
     if patch.seen.clipped > MOST_CLIPPED:
@@ -288,15 +292,18 @@ def _judged(patches: list[LightPatch], day: Daylight) -> dict[str, bool]:
 
 
 def _solved(patches: list[PatchIn], day: Daylight, tones: dict[str, float]) -> Balance:
-    level_sun, level_sky = day.irradiance(UP)
-    return solve_strengths(patches, level_sun, level_sky, {GROUND: day.ground}, tones, day.sigma_sky)
+    white = (SIGMA_WHITE_INDOORS, SIGMA_BALANCE_INDOORS) if day.room else (SIGMA_WHITE, SIGMA_BALANCE)
+    dimmed = SKY if day.shines else ""
+    return solve_strengths(patches, day.lights(), {GROUND: day.ground}, tones, white=white, dimmed=dimmed)
 
 
 def _answer(
     found: Balance, day: Daylight, tones: dict[str, float], shaded: bool, patches: list[PatchAnswer]
 ) -> BalanceAnswer:
-    gain = np.pi * (found.sun if day.sun is not None else found.sky)
-    sky = found.sky / found.sun if day.sun is not None else np.ones(3)
+    theta = {name: light.theta for name, light in found.lights.items()}
+    # A room's own light has no measure but the photograph's.
+    gain = np.ones(3) if day.room else np.pi * theta.get(SUN, theta[SKY])
+    sky = np.pi * theta[SKY] / gain
     notes: list[str] = []
     wrong = [patch for patch in patches if patch.wrong]
     if wrong:
@@ -304,19 +311,53 @@ def _answer(
             f"{len(wrong)} of {len(patches)} patches disagree with the others: another material, a gleam, or the "
             "wrong light?"
         )
+    notes += _alike(found, day)
     return BalanceAnswer(
         gain=_three(gain),
         sky=_three(sky),
         white=_three(found.white),
-        shade=_three(found.sky * day.irradiance(UP)[1]),
+        shade=_three(theta[SKY] * day.irradiance(UP)[1]),
         white_sigma=_three(found.white_sigma),
-        sky_sigma=_three(found.sky_sigma),
+        sky_sigma=_three(found.beside_sigma if day.shines else np.zeros(3)),
         sky_measured=shaded or (day.sun is None and day.dome is None),
         white_from=f"{next(iter(tones))}, a known tone" if tones else f"the usual {day.ground_name}",
         reflectances={name: _three(values) for name, values in found.reflectances.items()},
         patches=patches,
+        lights=_lights(found, day, gain),
         notes=notes,
     )
+
+
+def _alike(found: Balance, day: Daylight) -> list[str]:
+    """Which lights the patches can't part, in words; each pair once."""
+    titles = {one.name: one.title or one.name for one in day.near}
+    titles |= {SKY: "the room’s own light" if day.room else "the sky", SUN: "the sun"}
+    pairs = {tuple(sorted((name, other))) for name, light in found.lights.items() for other in light.alike}
+    return [
+        f"The patches are lit alike by {titles[one]} and {titles[two]}: trust one of them, or mark patches elsewhere."
+        for one, two in sorted(pairs)
+    ]
+
+
+def _lights(found: Balance, day: Daylight, gain: Array) -> list[LightAnswer]:
+    level = {light.name: float(luminance(found.lights[light.name].theta * light.level)) for light in day.lights()}
+    whole = max(sum(level.values()), 1e-12)
+    answers = []
+    for name, light in found.lights.items():
+        kind, _, identity = name.partition(" ")
+        answers.append(
+            LightAnswer.model_validate(
+                {
+                    "kind": "room" if day.room and name == SKY else kind,
+                    "id": identity or None,
+                    "strength": _three(np.pi * light.theta / gain),
+                    "sigma": float(REC709 @ light.sigma),
+                    "share": level[name] / whole,
+                    "measured": light.told > TOLD,
+                }
+            )
+        )
+    return answers
 
 
 def _three(values: Array) -> Three:

@@ -8,25 +8,49 @@ is the pane's size or its distance. How far the angle at its corner is from 90°
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, Protocol
 
 import numpy as np
 from pydantic import BaseModel
 
 from lithopos.core.arrays import Array, Floats
 from lithopos.core.camera.pinhole import Pinhole
+from lithopos.core.camera.problem import Pixel
 from lithopos.core.errors import NoAnswer
 from lithopos.core.exchange.graphic import Graphic
 from lithopos.core.geometry.model import Material, Model, Part, Texture
-from lithopos.core.light.luminance import clear_white_cd
-from lithopos.core.shot import Pane, Shot
+from lithopos.core.shot import Pane
 
 GUESSED_WIDTH_M = 1.0
 MOST_ASKEW_DEG = 25.0
 BEHIND = 1.002  # how much farther away lies what a pane hangs on
 BAR_DEPTH_M = 0.012
 
-__all__ = ["PaneAnswer", "hung", "pane_answer", "pane_model"]
+__all__ = ["FourCorners", "PaneAnswer", "hung", "pane_answer", "pane_model", "plumb_factor"]
+
+
+class FourCorners(Protocol):
+    """What hangs on four corners of the photograph: a pane, a window."""
+
+    @property
+    def id(self) -> str:
+        """Its identity in the document."""
+        ...
+
+    @property
+    def corners(self) -> tuple[Pixel, Pixel, Pixel, Pixel]:
+        """Top left, top right, bottom right, bottom left [px]."""
+        ...
+
+    @property
+    def width_m(self) -> float | None:
+        """Its true width [m], if it is known."""
+        ...
+
+    @property
+    def foot(self) -> Pixel | None:
+        """The ground plumb below its bottom left corner [px]."""
+        ...
 
 
 class PaneAnswer(BaseModel):
@@ -55,7 +79,7 @@ class _Hung:
     scale_from: Literal["width", "foot", "guess"]
 
 
-def hung(pane: Pane, camera: Pinhole) -> _Hung | NoAnswer:
+def hung(pane: FourCorners, camera: Pinhole) -> _Hung | NoAnswer:
     """The corners of a pane in the world, (4, 3) [m], or why there are none."""
     rays = camera.rays(np.array(pane.corners, float))
     a, b, c, d = rays
@@ -72,15 +96,18 @@ def hung(pane: Pane, camera: Pinhole) -> _Hung | NoAnswer:
     if pane.width_m is not None:
         return _Hung(camera.position + points * (pane.width_m / width), "width")
     if pane.foot is not None:
-        factor = _by_foot(pane.foot, points[3], camera)
+        factor = plumb_factor(pane.foot, points[3], camera)
         if factor is None:
             return NoAnswer("its foot must lie on the ground, plumb below its bottom left corner")
         return _Hung(camera.position + points * factor, "foot")
     return _Hung(camera.position + points * (GUESSED_WIDTH_M / width), "guess")
 
 
-def _by_foot(foot: tuple[float, float], corner: Array, camera: Pinhole) -> float | None:
-    """How much farther a corner is for its plumb line to meet the ground at a pixel; nearest in the level."""
+def plumb_factor(foot: Pixel, corner: Array, camera: Pinhole) -> float | None:
+    """How much farther than a way from the camera (3,) a point lies that is plumb over a pixel of the ground.
+
+    Way and plumb line are nearest there in the level; None where there is no such point.
+    """
     ground = camera.ground_points(np.array([foot], float))[0]
     if not np.isfinite(ground).all():
         return None
@@ -90,7 +117,7 @@ def _by_foot(foot: tuple[float, float], corner: Array, camera: Pinhole) -> float
     return factor if factor > 1e-6 else None
 
 
-def pane_answer(pane: Pane, camera: Pinhole | None) -> PaneAnswer:
+def pane_answer(pane: FourCorners, camera: Pinhole | None) -> PaneAnswer:
     """What is told of a pane."""
     if camera is None:
         return PaneAnswer(id=pane.id, reason="the camera must be solved first")
@@ -111,17 +138,17 @@ def pane_answer(pane: Pane, camera: Pinhole | None) -> PaneAnswer:
     )
 
 
-def pane_model(pane: Pane, corners: Array, graphic: Graphic | None, shot: Shot, sun: Array | None) -> Model:
+def pane_model(pane: Pane, corners: Array, graphic: Graphic | None, white_cd: float) -> Model:
     """What hangs there: the picture, its frame and its thickness, in the world's metres.
 
     Parameters
     ----------
     graphic : what it shows; None for plain white.
-    sun : unit vector to the sun, for a brightness in cd/m².
+    white_cd : the luminance of white paint in the place's light [cd/m²].
     """
     colour = graphic.linear if graphic is not None else np.ones((1, 1, 4), np.float32)
     rgb, alpha = np.ascontiguousarray(colour[..., :3]), np.ascontiguousarray(colour[..., 3])
-    materials = [_shown(pane, rgb, alpha, shot, sun), _frame_material(pane)]
+    materials = [_shown(pane, rgb, alpha, white_cd), _frame_material(pane)]
     parts = [_quad("picture", corners, 0)]
     out = np.cross(corners[3] - corners[0], corners[1] - corners[0])
     out = out / np.linalg.norm(out)
@@ -137,7 +164,7 @@ def pane_model(pane: Pane, corners: Array, graphic: Graphic | None, shot: Shot, 
     return Model(parts, materials)
 
 
-def _shown(pane: Pane, rgb: Floats, alpha: Floats, shot: Shot, sun: Array | None) -> Material:
+def _shown(pane: Pane, rgb: Floats, alpha: Floats, white_cd: float) -> Material:
     opacity: Texture | float = Texture(alpha, wrap="clamp") if float(alpha.min()) < 1 else 1.0
     coat = 1.0 if pane.glass else 0.0
     if pane.lit == "by the place":
@@ -151,7 +178,7 @@ def _shown(pane: Pane, rgb: Floats, alpha: Floats, shot: Shot, sun: Array | None
         )
     bright = pane.brightness
     if pane.brightness_in == "cd/m2":
-        bright /= clear_white_cd(sun, shot.sun.strength, shot.sky.strength)
+        bright /= white_cd
     shone = Texture(np.asarray(rgb * np.float32(bright), np.float32), wrap="clamp")
     return Material("picture", np.full(3, 0.02, np.float32), 1 - pane.gloss, opacity=opacity, emission=shone, coat=coat)
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from functools import partial
 from typing import Any
 
@@ -10,15 +11,17 @@ from lithopos.core.camera.problem import Pixel
 from lithopos.core.exchange.panorama import Panorama
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.light.dome import dome_of
+from lithopos.core.light.photometry import Photometry
 from lithopos.core.marks.penumbra import soft_edge
 from lithopos.core.marks.sharp import sharpened
 from lithopos.core.place.balance import read_patch
-from lithopos.core.shot import Edge, LightPatch, MarkedGnomon, MarkedPenumbra, MarkedShadowEdge, load_shot
+from lithopos.core.place.near_seen import read_window
+from lithopos.core.shot import Edge, LightPatch, LitWindow, MarkedGnomon, MarkedPenumbra, MarkedShadowEdge, load_shot
 from lithopos.core.shot.change import changed
 
-READ = ("edges", "gnomons", "shadow_edges", "penumbras", "patches")  # the lists whose things are read
+READ = ("edges", "gnomons", "shadow_edges", "penumbras", "patches", "windows")  # the lists whose things are read
 
-Mark = Edge | MarkedGnomon | MarkedShadowEdge | MarkedPenumbra | LightPatch
+Mark = Edge | MarkedGnomon | MarkedShadowEdge | MarkedPenumbra | LightPatch | LitWindow
 
 # Of each kind, what was drawn: if that holds still, what was read of it does too.
 _DRAWN: dict[type, tuple[str, ...]] = {
@@ -26,23 +29,28 @@ _DRAWN: dict[type, tuple[str, ...]] = {
     MarkedGnomon: ("foot", "tip"),
     MarkedShadowEdge: ("edge", "shadow"),
     MarkedPenumbra: ("across",),
+    LightPatch: ("at", "radius_px"),
+    LitWindow: ("corners",),
 }
 
-__all__ = ["READ", "with_readings"]
+__all__ = ["READ", "Sources", "with_readings"]
 
 
-def with_readings(
-    document: dict[str, Any],
-    patch: dict[str, Any],
-    photograph: Callable[[str], Picture],
-    panorama: Callable[[str], Panorama] | None = None,
-) -> dict[str, Any]:
-    """A change with what the photograph says of the marks that it makes or moves, and what a panorama gives.
+@dataclass(frozen=True)
+class Sources:
+    """What gives a photograph, a panorama or a lamp's photometry by its file's name."""
+
+    photograph: Callable[[str], Picture]
+    panorama: Callable[[str], Panorama] | None = None
+    photometry: Callable[[str], Photometry] | None = None
+
+
+def with_readings(document: dict[str, Any], patch: dict[str, Any], sources: Sources) -> dict[str, Any]:
+    """A change with what the photograph says of the marks that it makes or moves, and what files of light give.
 
     Parameters
     ----------
     document, patch : as `shot.change` has them.
-    photograph, panorama : give one by its file's name.
 
     Raises
     ------
@@ -52,15 +60,21 @@ def with_readings(
     told = {name: patch[name] for name in READ if isinstance(patch.get(name), dict | list)}
     around = patch.get("panorama")
     chosen = around if isinstance(around, dict) and "file" in around else None
-    if not told and not chosen:
+    lamps = patch["lamps"] if isinstance(patch.get("lamps"), dict) else {}
+    measured = {name for name, lamp in lamps.items() if isinstance(lamp, dict) and lamp.get("file")}
+    if not told and not chosen and not measured:
         return patch
     shot = load_shot(changed(document, patch))
     result = dict(patch)
-    if chosen and panorama and shot.panorama:
-        result["panorama"] = {**chosen, "dome": dome_of(panorama(shot.panorama.file).radiance).model_dump()}
+    if chosen and sources.panorama and shot.panorama:
+        result["panorama"] = {**chosen, "dome": dome_of(sources.panorama(shot.panorama.file).radiance).model_dump()}
+    if measured and sources.photometry:
+        files = {lamp.id: lamp.file for lamp in shot.lamps if lamp.file}
+        read_of = {name: sources.photometry(files[name]).model_dump() for name in measured & files.keys()}
+        result["lamps"] = {**lamps, **{name: {**lamps[name], "photometry": told} for name, told in read_of.items()}}
     if shot.photograph is None:
         return result
-    read = partial(photograph, shot.photograph.file)
+    read = partial(sources.photograph, shot.photograph.file)
     for name, things in told.items():
         before = {one["id"]: one for one in document.get(name, [])}
         by_id = {one["id"]: one for one in things} if isinstance(things, list) else dict(things)
@@ -79,13 +93,15 @@ def _read_mark(mark: Mark, before: dict[str, Any] | None, photograph: Callable[[
     before : the mark as it was; None for a new one.
     photograph : gives the photograph, where it is needed.
     """
-    if isinstance(mark, LightPatch):
-        moved = before is None or _drawn(before, "at", "radius_px") != _drawn(mark.model_dump(), "at", "radius_px")
+    names = _DRAWN[type(mark)]
+    moved = before is None or _drawn(before, *names) != _drawn(mark.model_dump(), *names)
+    if isinstance(mark, LightPatch | LitWindow):
         if mark.seen is not None and not moved:
             return {}
-        return {"seen": read_patch(photograph(), mark.at, mark.radius_px).model_dump()}
-    names = _DRAWN[type(mark)]
-    if before is not None and _drawn(before, *names) == _drawn(mark.model_dump(), *names):
+        if isinstance(mark, LightPatch):
+            return {"seen": read_patch(photograph(), mark.at, mark.radius_px).model_dump()}
+        return {"seen": read_window(photograph(), mark.corners).model_dump()}
+    if not moved:
         return {}
     if isinstance(mark, MarkedPenumbra):
         soft = soft_edge(photograph().codes, mark.across[0], mark.across[1])

@@ -16,7 +16,8 @@ from lithopos.core.colour import decode_srgb, luminance
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.light.patches import Facing, facing_normal
-from lithopos.core.place.balance import BalanceAnswer, Daylight, balance_of_ground, read_patch
+from lithopos.core.place.balance import BalanceAnswer, balance_of_ground, read_patch
+from lithopos.core.place.daylight import Daylight
 
 SIGMA_SHADE = 0.3  # relative: nobody knows how much of the sky is seen in a shade
 DARKEST_LIT = 0.4  # of the ground's reflectance: what would be darker in the sun is taken to lie in shade

@@ -122,6 +122,8 @@ def sun_in_force(
     shot: Shot, measured: SunAnswer | None, almanac: AlmanacAnswer | None, dome: Dome | None
 ) -> Direction | None:
     """The direction by which the shot is lit; of a panorama, as it lies in the world, its brightest place."""
+    if shot.lit_by == "room":
+        return None
     if dome is not None:
         x, y, z = dome_sun(dome)
         return float(x), float(y), max(float(z), LOWEST_SUN)

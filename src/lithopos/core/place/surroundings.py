@@ -20,10 +20,10 @@ FAR_M = 1e4
 SOFT_DEG = 3.0  # what goes on beside the picture is blurred by so much
 FADE_DEG = 8.0  # how far above what is seen the sky's model takes over
 
-__all__ = ["surroundings_of"]
+__all__ = ["room_around", "surroundings_of"]
 
 
-def surroundings_of(linear: Floats, camera: Pinhole, gain: Array) -> Floats | None:
+def surroundings_of(linear: Floats, camera: Pinhole, gain: Array, apart: Mask | None = None) -> Floats | None:
     """Radiance and its weight against the sky's model, (ROWS, 2 ROWS, 4), in the world's directions; see `light.dome`.
 
     None where the camera does not see the horizon: then there is nothing to go on with.
@@ -32,17 +32,21 @@ def surroundings_of(linear: Floats, camera: Pinhole, gain: Array) -> Floats | No
     ----------
     linear : (H, W, 3) the photograph's linear values, for `camera`'s size.
     gain : (3,) from radiance to them.
+    apart : (H, W) pixels that are no part of it: windows and lamps, which are lights of their own.
     """
     ways, _ = directions(ROWS)
     radiance, seen = _seen(np.asarray(linear / gain, np.float32), camera, ways)
     columns = np.flatnonzero(seen[ROWS // 2 - 2])  # those in which the picture reaches the horizon
     if len(columns) < 4:
         return None
-    source, apart = _mirrored(columns, 2 * ROWS)
+    source, beyond = _mirrored(columns, 2 * ROWS)
+    if apart is not None and apart.any():
+        own, _ = _seen(np.repeat(apart[..., None].astype(np.float32), 3, axis=2), camera, ways)
+        seen &= own[..., 0] < 0.05
     radiance, known = radiance[:, source], seen[:, source].astype(float)
     soft = SOFT_DEG / 180 * ROWS
     filled = _blurred(radiance * known[..., None], soft) / np.maximum(_blurred(known, soft), 1e-3)[..., None]
-    beside = np.clip(apart / (2 * soft), 0, 1)[None, :, None]
+    beside = np.clip(beyond / (2 * soft), 0, 1)[None, :, None]
     inside = known[..., None] * (1 - beside)
     radiance = radiance * inside + filled * (1 - inside)
     weight = np.maximum(known, np.clip(_blurred(known, FADE_DEG / 180 * ROWS) * 2, 0, 1) ** 2)
@@ -52,6 +56,26 @@ def surroundings_of(linear: Floats, camera: Pinhole, gain: Array) -> Floats | No
     radiance[ground] = weight[ground][:, None] * radiance[ground] + (1 - weight[ground])[:, None] * mean
     weight[below] = 1.0
     return np.concatenate([radiance, weight[..., None]], -1).astype(np.float32)
+
+
+def room_around(seen: Floats | None, strength: Array) -> Floats:
+    """A room's own light from all about, (H, W, 3): what is seen of it, and as much evenly as is missing.
+
+    Parameters
+    ----------
+    seen : as `surroundings_of` gives it; None: nothing is.
+    strength : (3,) of the whole: level ground gets as much as from a room that is so bright all about.
+    """
+    if seen is None:
+        return np.tile(np.asarray(strength, np.float32), (8, 16, 1))
+    ways, solid = directions(len(seen))
+    up = (np.maximum(ways[..., 2], 0) * solid)[..., None]
+    radiance, weight = seen[..., :3].astype(float), seen[..., 3:].astype(float)
+    shown, left = (radiance * weight * up).sum((0, 1)), ((1 - weight) * up).sum((0, 1))
+    even = np.maximum(np.pi * strength - shown, 0.3 * np.pi * strength * left / np.pi) / np.maximum(left, 1e-9)
+    whole = radiance * weight + even * (1 - weight)
+    given = (whole * up).sum((0, 1))
+    return np.asarray(whole * (np.pi * strength / np.maximum(given, 1e-9)), np.float32)
 
 
 def _seen(radiance: Floats, camera: Pinhole, ways: Array) -> tuple[Array, Mask]:

@@ -140,7 +140,7 @@ def _edges(path: Path, _: Path) -> dict[str, Any]:
 
 def _told(path: Path) -> tuple[dict[str, Any], Any]:
     """What a file is, and what was read of it."""
-    from lithopos.core.exchange.kinds import GRAPHIC_KINDS, MODEL_KINDS, PANORAMA_KINDS, file_kind
+    from lithopos.core.exchange.kinds import GRAPHIC_KINDS, MODEL_KINDS, PANORAMA_KINDS, PHOTOMETRY_KINDS, file_kind
 
     if path.stat().st_size == 0:
         raise InputError("file", "is empty")
@@ -167,6 +167,11 @@ def _told(path: Path) -> tuple[dict[str, Any], Any]:
         raise InputError("file", "is neither a photograph nor a model of a kind that is read (see docs/formats.md)")
     if kind in GRAPHIC_KINDS:
         return _told_graphic(path, kind), None
+    if kind in PHOTOMETRY_KINDS:
+        from lithopos.core.light.photometry import read_photometry
+
+        read_photometry(path.read_bytes())
+        return {"kind": "photometry", "format": kind, "notes": []}, None
     if kind in PANORAMA_KINDS:
         from lithopos.core.exchange.panorama import read_panorama
 

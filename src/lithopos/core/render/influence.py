@@ -14,13 +14,16 @@ from numpy.typing import NDArray
 
 from lithopos.core.arrays import Array, Floats, Mask
 from lithopos.core.camera.pinhole import Pinhole
+from lithopos.core.colour import luminance
 from lithopos.core.layers import Window
+from lithopos.core.light.near import Ball, Near, Sheet
 from lithopos.core.render.scene import Scene, StoodModel
 
 LONGEST_SHADOW_M = 60.0
 LEAST_CHANGE = 0.005  # of the ground's light: half a code of a mid-tone is 0.9 %
 SHARE_BESIDE_SUN = 0.5  # of the ground's light that a wall beside it can take or give while the sun shines
 CELLS_ACROSS = 160
+SHEET_SHADOWS = 6.0  # how long shadows by a window are looked at, in heights of what throws them
 FADE = 1 / 80  # of the picture's width, within the border of what is traced
 
 __all__ = ["Influence", "influence_of"]
@@ -85,6 +88,9 @@ def influence_of(scene: Scene) -> Influence:
         _fill(covered, camera, corners, cell)
         for outline in _changed_points(thing, corners, scene):
             _fill(changed, camera, outline, cell)
+    for light in scene.added:
+        for outline in _lit_points(light, scene):
+            _fill(changed, camera, outline, cell)
     changed = np.maximum(changed, covered)
     # Grown by what the fade takes, so that nothing of the outline itself is faded.
     margin = 2 * int(np.ceil(FADE * camera.width / cell) + 1) + 1
@@ -108,6 +114,9 @@ def _changed_points(thing: StoodModel, corners: Array, scene: Scene) -> list[Arr
     outlines = [np.concatenate([corners, mirrored]), _ringed(feet, max(dimmed, thing.shines_m))]
     if not thing.casts:  # hangs on something that is there: only what it mirrors and shines on changes
         return outlines if thing.shines_m else outlines[:1]
+    for light in (*scene.lights, *scene.added):
+        if isinstance(light, Near):
+            outlines += [np.concatenate([_ringed(tips, 0.1), feet]) for tips in _near_tips(light, corners, at)]
     if scene.sun is not None:
         sun = scene.sun
         reach = np.minimum(rise / max(float(sun[2]), 0.02), LONGEST_SHADOW_M)
@@ -117,6 +126,41 @@ def _changed_points(thing: StoodModel, corners: Array, scene: Scene) -> list[Arr
         soft = 0.1 + float(reach.max()) * float(np.tan(np.radians(width)))
         outlines.append(np.concatenate([_ringed(tips, soft), feet]))
     return outlines
+
+
+def _near_tips(light: Near, corners: Array, at: float) -> list[Array]:
+    """Where shadows of a thing's corners (N, 3) end that a light in the place throws, from each of its ends: (N, 3)."""
+    sheet = isinstance(light, Sheet)
+    sources = light.corners if isinstance(light, Sheet) else light.middle[None]
+    found = []
+    for source in sources:
+        way = corners - source
+        rise = np.maximum(corners[:, 2] - at, 0)
+        # From one end of a window alone little is taken: its long shadows are not seen.
+        most = SHEET_SHADOWS * rise if sheet else np.full(len(corners), LONGEST_SHADOW_M)
+        falls = np.maximum(-way[:, 2], 1e-6)
+        reach = np.minimum(rise / falls * np.linalg.norm(way[:, :2], axis=1), most)
+        level = way[:, :2] / np.maximum(np.linalg.norm(way[:, :2], axis=1, keepdims=True), 1e-9)
+        found.append(np.column_stack([corners[:, :2] + reach[:, None] * level, np.full(len(corners), at)]))
+    return found
+
+
+def _lit_points(light: Near, scene: Scene) -> list[Array]:
+    """Points whose outline holds the ground that an added light brightens."""
+    middle = light.corners.mean(0) if isinstance(light, Sheet) else light.middle
+    white = float(luminance(scene.white)) if scene.white is not None else 1.0
+    if isinstance(light, Sheet):
+        bright = float(luminance(light.radiance.reshape(-1, 3).mean(0)))
+        wide, deep = light.corners[1] - light.corners[0], light.corners[3] - light.corners[0]
+        bright *= float(np.linalg.norm(np.cross(wide, deep)))
+    elif isinstance(light, Ball):
+        bright = float(luminance(light.radiance)) * np.pi * light.radius_m**2
+    else:
+        bright = float(luminance(light.intensity).max())
+    # Level ground gets at most I h / d³ of it.
+    height = max(abs(float(middle[2])), 0.1)
+    reach = (bright * height / (np.pi * max(white, 1e-9) * LEAST_CHANGE)) ** (1 / 3)
+    return [_ringed(middle[None] * [1, 1, 0], min(reach, LONGEST_SHADOW_M))]
 
 
 def _ringed(points: Array, margin: float) -> Array:

@@ -16,7 +16,7 @@ from typing import Literal
 import numpy as np
 
 from lithopos.core.arrays import Floats, Mask
-from lithopos.core.composite.catch import compose, halo_px
+from lithopos.core.composite.catch import BRIGHTEST, BRIGHTEST_ADDED, compose, halo_px
 from lithopos.core.composite.denoise import Quality as Denoising
 from lithopos.core.composite.whites import Whites, whites_of
 from lithopos.core.errors import Cancelled, InputError
@@ -365,9 +365,9 @@ class _Job:
         if "with" not in layers:  # between things that stand far apart nothing was traced
             self.cuts[tile] = 0
             return
-        caught = compose(
-            self.base.codes[window.slices], layers, self.influence.fade(window), self.gain, width, denoising
-        )
+        brightest = BRIGHTEST_ADDED if self.scene.added else BRIGHTEST
+        codes, fade = self.base.codes[window.slices], self.influence.fade(window)
+        caught = compose(codes, layers, fade, self.gain, width, denoising, brightest)
         self.codes[inner.slices] = caught.codes[inner.within(window)]
         self.cuts[tile] = caught.cut
         if len(self.tiles) == 1 and denoising == "high":

@@ -20,20 +20,31 @@ from lithopos.core.exchange.picture import Picture
 from lithopos.core.geometry.model import Model, Texture
 from lithopos.core.grounds import GROUND_MATERIALS
 from lithopos.core.light.dome import dome_of
+from lithopos.core.light.luminance import clear_white_cd
+from lithopos.core.light.near import Near
 from lithopos.core.materials.dress import dressed, look_of
 from lithopos.core.place.around import radiance_in_force
 from lithopos.core.place.balance import (
     GROUND,
     BalanceAnswer,
-    Daylight,
     balance_of,
     balance_of_ground,
     read_patches,
 )
+from lithopos.core.place.daylight import Daylight
+from lithopos.core.place.near_lights import UNIT
+from lithopos.core.place.near_seen import (
+    added_lights,
+    lamp_factor,
+    near_in_force,
+    pixels_of_lights,
+    window_pictures,
+    with_windows_read,
+)
 from lithopos.core.place.pane import BEHIND, hung, pane_model
 from lithopos.core.place.planes import Rect, level_patch, plane_receiver
 from lithopos.core.place.receiver import Patch, Receiver, Sheen
-from lithopos.core.place.surroundings import surroundings_of
+from lithopos.core.place.surroundings import room_around, surroundings_of
 from lithopos.core.readiness import missing
 from lithopos.core.shot import Pane, Placed, Shot
 from lithopos.core.standing.placement import Stand, root_of, scale_of, stands, upright
@@ -48,7 +59,7 @@ WALL_REFLECTANCE = 0.4  # of what a pane hangs on, where nothing is known of it
 
 ReadPanorama = Callable[[str], Panorama]
 
-__all__ = ["Environment", "KnownPlace", "Lamp", "Light", "ReadPanorama", "Scene", "StoodModel", "SunSky", "build_scene"]
+__all__ = ["Environment", "KnownPlace", "Light", "ReadPanorama", "Scene", "StoodModel", "SunSky", "build_scene"]
 
 
 @dataclass(frozen=True)
@@ -120,16 +131,7 @@ class Environment:
         return f"Environment({self.key or id(self.radiance)}, {self.rotation.round(6).tolist()})"
 
 
-@dataclass(frozen=True)
-class Lamp:
-    """A small ball that shines: middle [m], radius [m], radiance (3,)."""
-
-    position: tuple[float, float, float]
-    radius_m: float
-    radiance: tuple[float, float, float]
-
-
-Light = SunSky | Surroundings | Environment | Lamp
+Light = SunSky | Surroundings | Environment | Near
 
 
 @dataclass(frozen=True)
@@ -140,6 +142,8 @@ class Scene:
     ----------
     camera : for the picture's size.
     gain : (3,) from the renderer's radiance to the photograph's linear values.
+    added : lights that are in the place with the models alone, not in the photograph.
+    white : (3,) radiance of level white, lit, where things stand; None: as the far lights give it.
     place_key, things_key : tell what the empty place, and the models without their places, are made of: as
         long as they stay, what was traced or loaded of them holds.
     notes : plain sentences on what is doubtful.
@@ -153,6 +157,8 @@ class Scene:
     place_key: str = ""
     things_key: str = ""
     notes: tuple[str, ...] = field(default=())
+    added: tuple[Near, ...] = ()
+    white: Floats | None = None
 
     @property
     def days(self) -> list[SunSky]:
@@ -174,12 +180,13 @@ class Scene:
 
 @dataclass
 class KnownPlace:
-    """The last scene's receivers, balance of light, and surroundings: held while what they are made of stays."""
+    """The last scene's receivers, balance of light, surroundings and what windows show: held while all that stays."""
 
     key: str = ""
     receivers: tuple[Receiver, ...] = ()
     balance: BalanceAnswer | None = None
     around: Floats | None = None
+    windows: dict[str, Floats] = field(default_factory=dict)
 
 
 def build_scene(
@@ -211,6 +218,11 @@ def build_scene(
     if panorama and shot.panorama and shot.panorama.dome is None:
         own = shot.panorama.model_copy(update={"dome": dome_of(panorama.radiance)})
         shot = shot.model_copy(update={"panorama": own})
+    if shot.windows and shot.photograph:
+        windows = with_windows_read(shot.windows, photograph, shot.photograph.width)
+        shot = shot.model_copy(update={"windows": windows})
+    if any(lamp.kind == "measured" and lamp.photometry is None for lamp in shot.lamps):
+        raise InputError("lamps", "names a file of photometry that was not handed to this render")
     facts = derive(shot)
     for lack in missing(shot, facts):
         raise InputError(lack.field, lack.cause)
@@ -221,53 +233,68 @@ def build_scene(
     graphics = read_graphic or _no_graphics
     models = _stood_models(shot, facts, camera, read_model, graphics)
     layout = _layout(models)
-    panes, walls = _panes(shot, facts, graphics, layout.main_m)
-    stood = (*models, *panes)
+    hanging = _hanging(shot, pinhole_of(facts.camera))
+    walls = [_behind(pane, corners, camera) for pane, corners in hanging if not pane.free]
     day = daylight_of(shot, facts)
     material = GROUND_MATERIALS[shot.ground.material]
     sheen = Sheen(material.coat, material.roughness)
     figures = (camera.focal_px, *camera.principal_point, *camera.rotation.ravel(), *camera.position, camera.k1)
-    behind = [(wall.name, wall.patches[0].vertices.round(6).tolist()) for wall in walls]
-    sun = None if day.sun is None else day.sun.tolist()
-    light_of_day = (
-        sun,
-        day.turbidity,
-        day.ground,
-        day.dome,
-        day.cover,
-        [one.model_dump() for one in shot.patches],
-    )
     # To a metre: whoever slides a thing a little does not want the whole picture's level to follow.
     feet = sorted({tuple(np.round(thing.matrix[:2, 3]).tolist()) for thing in models})
     stand = np.array(feet) if day.dome is not None and feet else None
-    told = None if stand is None else stand.tolist()
-    made_of = (photograph_key, width, height, figures, layout, sheen, light_of_day, behind, told)
+    made_of = (
+        (photograph_key, width, height, figures, layout, sheen),
+        (day.sun, day.turbidity, day.ground, day.dome, day.cover, day.room, day.at if day.near else None),
+        [one.model_dump(exclude={"name", "strength"}) for one in (*shot.patches, *shot.windows, *shot.lamps)],
+        [(wall.name, wall.patches[0].vertices.round(6).tolist()) for wall in walls],
+        stand,
+    )
     known = known or KnownPlace()
     if not photograph_key or known.key != repr(made_of) or known.balance is None:
-        balance, receivers, known.around = _place(shot, photograph, camera, layout, sheen, day, stand)
-        known.key, known.receivers, known.balance = repr(made_of), (*receivers, *walls), balance
+        found = _place(shot, photograph, camera, layout, sheen, day, stand)
+        known.balance, receivers, known.around, known.windows = found
+        known.key, known.receivers = repr(made_of), (*receivers, *walls)
     balance = known.balance
     light: Light
     if panorama and shot.panorama and day.dome and facts.around:
         radiance = radiance_in_force(panorama.radiance, shot.panorama, day.dome, balance.sky, facts.softness_deg)
         key = repr((shot.panorama, balance.sky, facts.softness_deg))
         light = Environment(radiance, facts.around.rotation(), facts.sun_shown if day.dome.sunny else None, key)
+    elif day.room:
+        strength = np.array(balance.sky) * shot.sky.strength
+        light = Environment(room_around(known.around, strength), key=repr((made_of, shot.sky.strength)))
     else:
         sun = shot.sun.strength * (1 - shot.sky.cover)
         strengths = sun, shot.sky.strength, facts.softness_deg, shot.sky.turbidity
         light = SunSky(to_sun, *strengths, balance.sky, shot.sky.cover)
         if known.around is not None:
             light = Surroundings(light, known.around, repr(made_of) if photograph_key else "")
+    near = near_in_force(shot, day, balance, known.windows)
+    factor = lamp_factor(shot, balance)
+    added = added_lights(shot, pinhole_of(facts.camera), factor)
+    white = np.array(balance.white) / np.array(balance.gain)
+    panes = _panes(hanging, graphics, layout.main_m, _white_cd(shot, facts, white, factor))
+    by_hand = [(one.id, one.strength) for one in shot.windows], [(one.id, one.strength) for one in shot.lamps]
     return Scene(
         camera,
         known.receivers,
-        stood,
-        (light,),
+        (*models, *panes),
+        (light, *near),
         np.array(balance.gain, np.float32) * np.float32(2**shot.exposure.stops),
-        repr((made_of, light)) if photograph_key else "",
-        repr([_look(thing) for thing in shot.models if not thing.hidden] + [*shot.panes]),
+        repr((made_of, light, by_hand)) if photograph_key else "",
+        repr([_look(thing) for thing in shot.models if not thing.hidden] + [*shot.panes, *shot.lamps, factor]),
         (*balance.notes, *(panorama.notes if panorama else ())),
+        added,
+        np.asarray(white, np.float32),
     )
+
+
+def _white_cd(shot: Shot, facts: Derived, white: Array, factor: Floats) -> float:
+    """The luminance of white paint in the place's light [cd/m²]."""
+    if shot.lit_by == "day":
+        sun = np.array(facts.sun_shown) if facts.sun_shown and shot.sun.strength > 0 else None
+        return clear_white_cd(sun, shot.sun.strength, shot.sky.strength)
+    return max(float(luminance(white / (UNIT * factor))), 1e-3)
 
 
 def _panorama(shot: Shot, read: ReadPanorama | None) -> Panorama | None:
@@ -325,25 +352,30 @@ def _stood(stand: Stand, model: Model, shot: Shot, facts: Derived, camera: Pinho
     return StoodModel(placed.name or placed.id, model, stand.matrix, height)
 
 
-def _panes(shot: Shot, facts: Derived, graphics: ReadGraphic, main_m: float) -> tuple[list[StoodModel], list[Receiver]]:
-    """Panes as models that stand where they hang, over the main plane, and what those that don't stand free hang on."""
-    assert facts.camera
-    camera = pinhole_of(facts.camera)
-    sun = np.array(facts.sun_shown) if facts.sun_shown and shot.sun.strength > 0 else None
-    stood, walls = [], []
+def _hanging(shot: Shot, camera: Pinhole) -> list[tuple[Pane, Array]]:
+    """Panes that are shown, with their corners (4, 3) [m]."""
+    found = []
     for pane in shot.panes:
         if pane.hidden:
             continue
         place = hung(pane, camera)
         if isinstance(place, NoAnswer):
             raise InputError("panes", f"{pane.name or pane.id} can’t be hung: {place.reason}")
+        found.append((pane, place.corners))
+    return found
+
+
+def _panes(
+    hanging: list[tuple[Pane, Array]], graphics: ReadGraphic, main_m: float, white_cd: float
+) -> list[StoodModel]:
+    """Panes as models that stand where they hang, over the main plane."""
+    stood = []
+    for pane, corners in hanging:
         graphic = graphics(pane.file, pane.time_s) if pane.file else None
-        model = pane_model(pane, place.corners, graphic, shot, sun)
-        shines_m = _seen_light_m(pane, model, place.corners)
+        model = pane_model(pane, corners, graphic, white_cd)
+        shines_m = _seen_light_m(pane, model, corners)
         stood.append(StoodModel(pane.name or pane.id, model, np.eye(4), main_m, pane.free, shines_m))
-        if not pane.free:
-            walls.append(_behind(pane, place.corners, camera))
-    return stood, walls
+    return stood
 
 
 def _seen_light_m(pane: Pane, model: Model, corners: Array) -> float:
@@ -411,8 +443,8 @@ def _place(
     sheen: Sheen,
     day: Daylight,
     stand: Array | None,
-) -> tuple[BalanceAnswer, tuple[Receiver, ...], Floats | None]:
-    """The balance of the light, the receivers with the photograph on them, and what it shows round about."""
+) -> tuple[BalanceAnswer, tuple[Receiver, ...], Floats | None, dict[str, Floats]]:
+    """The balance of the light, the receivers with the photograph on them, what it shows round about and of windows."""
     assert shot.photograph
     height, width = photograph.codes.shape[:2]
     scale = min(1.0, (LOOKED_AT_PIXELS / (width * height)) ** 0.5)
@@ -438,5 +470,8 @@ def _place(
     holes = tuple(part for at, part in layout.levels if at < layout.main_m)
     others = [plane(f"level {at:g}", at, only=part) for at, part in layout.levels]
     receivers = (plane("ground", layout.main_m, without=holes), *others)
-    around = surroundings_of(linear, camera, np.array(balance.gain)) if day.dome is None else None
-    return balance, receivers, around
+    # What shines by itself is no part of what lies about.
+    apart = pixels_of_lights(day, camera)
+    around = surroundings_of(linear, camera, np.array(balance.gain), apart) if day.dome is None else None
+    windows = window_pictures(shot.windows, linear, camera.width / shot.photograph.width)
+    return balance, receivers, around, windows

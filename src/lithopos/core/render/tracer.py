@@ -55,7 +55,7 @@ class Tracer(Protocol):
         ...
 
     def irradiance(self) -> Floats:
-        """What all lights but lamps give a level surface with nothing about it, (3,)."""
+        """What all far lights give a level surface with nothing about it, (3,)."""
         ...
 
 
@@ -102,7 +102,8 @@ class MitsubaTracer:
             self._move(matrices)
         else:
             self._places.pop("with", None)
-            self._places["with"] = self._load({**self._receivers, **self._model_shapes()})
+            added = {f"added{i}": light_of(self.mi, light) for i, light in enumerate(scene.added)}
+            self._places["with"] = self._load({**self._receivers, **self._model_shapes(), **added})
             self.loaded["things"] += 1
         self._sampler.know(self._places["with"], scene)
         self.path = self._through if any(has_cut_outs(thing) for thing in scene.models) else self._plain
@@ -138,8 +139,9 @@ class MitsubaTracer:
     def _model_shapes(self) -> dict[str, Any]:
         shapes: dict[str, Any] = {}
         made: Made = {}
+        white = self.scene.white if self.scene.white is not None else self.irradiance() / np.float32(np.pi)
         for number, thing in enumerate(self.scene.models):
-            shapes |= model_shapes(self.mi, thing, f"model{number}", self.irradiance() / np.float32(np.pi), made)
+            shapes |= model_shapes(self.mi, thing, f"model{number}", white, made)
         return shapes
 
     def _move(self, matrices: list[Array]) -> None:

@@ -10,6 +10,7 @@ from lithopos.core.shot.contact import Ground
 from lithopos.core.shot.deliver import Output
 from lithopos.core.shot.document import FORMAT, Shot, load_shot, new_shot, new_shot_camera, shot_schema, upgraded
 from lithopos.core.shot.ground import Length, Level
+from lithopos.core.shot.lamp import Lamp, LitWindow
 from lithopos.core.shot.light import (
     Almanac,
     Exposure,
@@ -37,9 +38,11 @@ __all__ = [
     "Ground",
     "HandCamera",
     "LaidTexture",
+    "Lamp",
     "Length",
     "Level",
     "LightPatch",
+    "LitWindow",
     "MarkedGnomon",
     "MarkedPenumbra",
     "MarkedShadowEdge",

@@ -13,6 +13,7 @@ from lithopos.core.light.softness import CLEAR_DEG
 from lithopos.core.shot.contact import Ground
 from lithopos.core.shot.deliver import Output
 from lithopos.core.shot.ground import Length, Level
+from lithopos.core.shot.lamp import Lamp, LitWindow
 from lithopos.core.shot.light import (
     Almanac,
     Exposure,
@@ -55,12 +56,14 @@ class Shot(DocumentPart):
     shadow_edges: Annotated[list[MarkedShadowEdge], Field(max_length=200)] = []
     penumbras: Annotated[list[MarkedPenumbra], Field(max_length=50)] = []
     patches: Annotated[list[LightPatch], Field(max_length=200)] = []
+    windows: Annotated[list[LitWindow], Field(max_length=50)] = []
+    lamps: Annotated[list[Lamp], Field(max_length=100)] = []
     sun: Sun = Sun()
     almanac: Almanac | None = None
     sky: Sky = Sky()
     panorama: PanoramaLight | None = None
     pointings: Annotated[list[Pointing], Field(max_length=50)] = []
-    lit_by: Literal["day", "panorama"] = "day"
+    lit_by: Literal["day", "panorama", "room"] = "day"
     exposure: Exposure = Exposure()
     ground: Ground = Ground()
     output: Output = Output()
@@ -126,6 +129,7 @@ class Shot(DocumentPart):
             named += [one.texture.file for one in placed.surfaces.values() if one.texture]
         named += [pane.file for pane in self.panes if pane.file]
         named += [self.panorama.file] if self.panorama else []
+        named += [lamp.file for lamp in self.lamps if lamp.file]
         return [name for name in dict.fromkeys(named) if not name.startswith(SHIPPED)]
 
 

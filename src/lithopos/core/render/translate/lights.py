@@ -10,7 +10,10 @@ import numpy as np
 from lithopos.core.arrays import Array
 from lithopos.core.light.clear_sky import overcast_radiance, sun_irradiance
 from lithopos.core.light.dome import DISC_ROWS, directions, disc
-from lithopos.core.render.scene import Environment, Lamp, Light, SunSky, Surroundings
+from lithopos.core.light.near import Ball, Beam, Sheet
+from lithopos.core.render.scene import Environment, Light, SunSky, Surroundings
+from lithopos.core.render.translate import beam
+from lithopos.core.render.translate.mesh import mesh
 
 SKY_LEFT = (0.3, 2.0)  # how far the sky beside what is seen may be dimmed or raised to make up for it
 SKY_ROWS = 256  # of a sky that is mixed here
@@ -30,7 +33,11 @@ def light_of(mi: Any, light: Light) -> Any:
         return _environment(mi, with_sky(mi, light))
     if isinstance(light, Environment):
         return _environment(mi, light)
-    return _lamp(light)
+    if isinstance(light, Sheet):
+        return _sheet(mi, light)
+    if isinstance(light, Beam):
+        return beam.emitter(mi, light)
+    return _ball(light)
 
 
 def _sun_sky(light: SunSky) -> dict[str, Any]:
@@ -106,10 +113,23 @@ def _environment(mi: Any, light: Environment) -> dict[str, Any]:
     return {"type": "envmap", "bitmap": picture, "to_world": turn @ upright}
 
 
-def _lamp(light: Lamp) -> dict[str, Any]:
+def _ball(light: Ball) -> dict[str, Any]:
     return {
         "type": "sphere",
-        "center": list(light.position),
+        "center": light.middle.tolist(),
         "radius": light.radius_m,
-        "emitter": {"type": "area", "radiance": {"type": "rgb", "value": list(light.radiance)}},
+        "emitter": {"type": "area", "radiance": {"type": "rgb", "value": light.radiance.tolist()}},
     }
+
+
+def _sheet(mi: Any, light: Sheet) -> Any:
+    if light.radiance.ndim == 1:
+        radiance: dict[str, Any] = {"type": "rgb", "value": light.radiance.tolist()}
+    else:
+        picture = mi.Bitmap(np.ascontiguousarray(light.radiance, np.float32))
+        radiance = {"type": "bitmap", "bitmap": picture, "raw": True, "wrap_mode": "clamp"}
+    shines = mi.load_dict({"type": "area", "radiance": radiance})
+    black = mi.load_dict({"type": "diffuse", "reflectance": {"type": "rgb", "value": 0.0}})
+    uv = np.array([[0.0, 0], [1, 0], [1, 1], [0, 1]])
+    faces = np.array([[0, 2, 1], [0, 3, 2]])
+    return mesh(mi, light.corners, np.tile(light.front, (4, 1)), uv, faces, black, shines)

@@ -1,0 +1,122 @@
+"""What is known of a place's light before its patches: sun and sky, a panorama or a room's, windows and lamps."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from lithopos.core.arrays import Array
+from lithopos.core.light.clear_sky import UP, overcast_irradiance, sky_irradiance, sun_irradiance
+from lithopos.core.light.dome import Dome, dome_irradiance
+from lithopos.core.light.near import Near, near_irradiance
+from lithopos.core.light.strengths import SIGMA_CLEAR, Known, LightIn
+
+SUN, SKY = "sun", "sky"
+# A room's own light, from all about, where white is 1: as photographs are exposed.
+ROOM = Known(None, float(np.log(0.2 / np.pi)), 0.7, 0.3)
+
+__all__ = ["SKY", "SUN", "Daylight", "NearLight"]
+
+
+@dataclass(frozen=True)
+class NearLight:
+    """A light in the place, by its name, at strength 1, what is known of its strength, and what people call it."""
+
+    name: str
+    light: Near
+    known: Known
+    title: str = ""
+
+
+@dataclass(frozen=True)
+class Daylight:
+    """What is known of the light before the patches: the sun's direction (None: none shines), haze, the ground.
+
+    Attributes
+    ----------
+    ground : the mean reflectance that the ground is taken to have, and `ground_name` what it is called.
+    dome : a panorama in place of the clear day, as it lies in the world; what its lower half shows is its ground.
+    cover : how far the sky is overcast, 0..1; so much less is left of the sun.
+    sigma_sky : how far the sky beside the sun may be off, of natural logarithms.
+    room : there is no sky: what is left beside windows and lamps comes evenly from all about.
+    near : windows and lamps whose light is in the photograph.
+    at : where things stand [m]: what the lights give there is told.
+    """
+
+    sun: Array | None
+    turbidity: float
+    ground: float
+    ground_name: str = "ground"
+    dome: Dome | None = None
+    sigma_sky: float = SIGMA_CLEAR
+    cover: float = 0.0
+    room: bool = False
+    near: tuple[NearLight, ...] = ()
+    at: Array = field(default_factory=lambda: np.zeros(3))
+
+    @property
+    def shines(self) -> bool:
+        """Whether there is light and shade."""
+        return self.sun is not None
+
+    def lights(self) -> list[LightIn]:
+        """All lights with what each gives level ground where things stand, at strength 1, and what is known of it."""
+        sun, sky = self.irradiance(UP)
+        found = [LightIn(SUN, sun, None)] if self.sun is not None else []
+        known = ROOM if self.room else Known(SUN, 0.0, self.sigma_sky) if self.sun is not None else None
+        found.append(LightIn(SKY, sky, known))
+        found += [LightIn(one.name, near_irradiance(one.light, self.at, UP), one.known) for one in self.near]
+        return found
+
+    def given(self, normal: Array, at: Array | None, lit: bool) -> Array:
+        """What the lights of strength 1 give a surface, in the order of `lights`, (L, 3).
+
+        Parameters
+        ----------
+        at : where it is (3,) [m]; None where nobody knows: then no light is near.
+        lit : whether the sun reaches it.
+        """
+        sun, sky = self.irradiance(normal)
+        rows = [sun if lit else self.bounced(normal)] if self.sun is not None else []
+        rows.append(sky)
+        for one in self.near:
+            near = np.zeros(3)
+            if at is not None:
+                below = np.array([at[0], at[1], 0.0])
+                near = near_irradiance(one.light, at, normal)
+                near += self._seen_ground(normal) * near_irradiance(one.light, below, UP)
+            rows.append(near)
+        return np.stack(rows)
+
+    def bounced(self, normal: Array) -> Array:
+        """What lit ground throws of the sun's light onto a surface that the sun does not reach, (3,)."""
+        if self.sun is None or self.dome is not None:
+            return np.zeros(3)
+        return self._seen_ground(normal) * self._direct(UP)
+
+    def irradiance(self, normal: Array) -> tuple[Array, Array]:
+        """What sun and sky of strength 1, and the ground under them, give a surface, (3,) each."""
+        if self.room:
+            return np.zeros(3), np.full(3, np.pi)
+        if self.dome is not None:
+            facing = max(float(self.sun @ normal), 0.0) if self.sun is not None else 0.0
+            return facing * np.array(self.dome.sun), dome_irradiance(self.dome, normal)
+        about = self.sun if self.sun is not None else UP  # an even day is about as bright as one with a high sun
+        sky = self._sky(about, normal) + self._seen_ground(normal) * self._sky(about, UP)
+        if self.sun is None:
+            return np.zeros(3), sky
+        return self._direct(normal) + self.bounced(normal), sky
+
+    def _seen_ground(self, normal: Array) -> float:
+        return (1 - float(normal[2])) / 2 * self.ground
+
+    def _direct(self, normal: Array) -> Array:
+        assert self.sun is not None
+        return (1 - self.cover) * sun_irradiance(self.sun, self.turbidity, normal)
+
+    def _sky(self, about: Array, normal: Array) -> Array:
+        clear = sky_irradiance(about, self.turbidity, normal)
+        if not self.cover:
+            return clear
+        return (1 - self.cover) * clear + self.cover * overcast_irradiance(about, self.turbidity, normal)
