@@ -1716,10 +1716,16 @@ export interface components {
          *     strength : by channel: of a sky beside a clear day's, of a window beside what the photograph shows of it, of a lamp
          *         beside what is stated; what the renderer multiplies its own by.
          *     sigma : relative standard deviation of its luminance.
-         *     share : of the light on level ground where things stand.
+         *     share, colour : of the light on level ground where things stand; what it makes of white there.
          *     measured : whether patches tell it; else it is as was known beforehand.
          */
         LightAnswer: {
+            /** Colour */
+            colour: [
+                number,
+                number,
+                number
+            ];
             /**
              * Id
              * @default null

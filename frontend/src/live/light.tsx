@@ -36,6 +36,7 @@ export const GL = {
 
 type Colour = [number, number, number];
 const CLEAR = { white: [0.98, 0.95, 0.92], shade: [0.17, 0.23, 0.32] };
+const ROOM = { white: [0.5, 0.48, 0.45], shade: [0.2, 0.19, 0.18] };
 const GROUND = 0.3;
 
 /**
@@ -43,7 +44,8 @@ const GROUND = 0.3;
  * A clear day's where no patches tell.
  */
 function daylight(document: Shot, { balance }: Derived, rise: number) {
-  const { white, shade } = balance ?? CLEAR;
+  const inRoom = document.lit_by === "room";
+  const { white, shade } = balance ?? (inRoom ? ROOM : CLEAR);
   const taken = Math.PI * 2 ** document.exposure.stops;
   const by = (of: (white: number, shade: number) => number) =>
     white.map((w, channel) => taken * of(w, shade[channel] ?? 0)) as Colour;
@@ -51,7 +53,8 @@ function daylight(document: Shot, { balance }: Derived, rise: number) {
   return {
     sky: by((_, s) => s * strength),
     bounce: by((w) => w * GROUND),
-    direct: by((w, s) => (document.sun.strength * Math.max(w - s, 0)) / Math.max(rise, 0.12)),
+    // A room has no sun: its windows and lamps are lights of their own.
+    direct: by((w, s) => (inRoom ? 0 : document.sun.strength * Math.max(w - s, 0)) / Math.max(rise, 0.12)),
   };
 }
 
@@ -85,7 +88,7 @@ export function Light({ derived, document }: { derived: Derived; document: Shot 
       <hemisphereLight color={sky} groundColor={bounce} intensity={1} position={[0, 0, 1]} />
       <directionalLight
         ref={light}
-        castShadow
+        castShadow={document.lit_by !== "room"}
         position={[about[0] + sun[0] * 20, about[1] + sun[1] * 20, sun[2] * 20]}
         intensity={1}
         color={direct}

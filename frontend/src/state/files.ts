@@ -28,7 +28,9 @@ export function useTakeFiles(
         else if (told.kind === "panorama") {
           if (onPanorama) onPanorama(told);
           else say(`${upload.name} is kept: choose it in the Light step of a shot.`);
-        } else {
+        } else if (told.kind === "photometry")
+          say(`${upload.name} is kept: choose it for a lamp in the Light step.`);
+        else {
           const body = { name: upload.name.replace(/\.\w+$/, ""), photograph: told.sha256 };
           const params = { path: { project_id: projectId } };
           const shot = await asked<ShotOut>(

@@ -5,13 +5,15 @@ import { say } from "./notices";
 
 export const GRAPHICS = ".png,.jpg,.jpeg,.tif,.tiff,.webp,.avif,.svg,.mp4,.mov,.m4v,.mkv,.webm,.avi";
 
+const OTHERS: ReadonlySet<FileOut["kind"]> = new Set(["model", "panorama", "photometry"]);
+
 /** Pictures, drawings and films of a project that can be laid on things or hung, and the way to bring more. */
 export function useGraphics(projectId: string) {
   const queries = useQueryClient();
   const { data: project } = useProject(projectId);
   const backgrounds = new Set(project?.shots.map((shot) => shot.photograph));
   const graphics = (project?.files ?? []).filter(
-    (file) => file.kind !== "model" && file.kind !== "panorama" && !backgrounds.has(file.sha256),
+    (file) => !OTHERS.has(file.kind) && !backgrounds.has(file.sha256),
   );
   const bring = async (uploads: Upload[], use: (file: FileOut) => void) => {
     for (const upload of uploads) {

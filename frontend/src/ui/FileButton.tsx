@@ -34,5 +34,6 @@ export function FileButton({ children, accept, onFiles, look = "plain" }: Props)
 export const PHOTOGRAPHS =
   ".jpg,.jpeg,.png,.tif,.tiff,.webp,.avif,.heic,.dng,.nef,.cr2,.cr3,.arw,.raf,.orf,.rw2";
 export const PANORAMAS = ".hdr,.exr";
+export const PHOTOMETRY = ".ies";
 export const MODELS =
   ".glb,.gltf,.bin,.obj,.mtl,.stl,.ply,.off,.3mf,.step,.stp,.usd,.usda,.usdc,.usdz,.ifc,.zip,.png,.jpg,.jpeg,.webp";

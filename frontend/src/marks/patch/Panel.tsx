@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { asked, type Balance, client, type LightPatch, type PatchAnswer } from "../../api/client";
+import { asked, type Balance, client, type LightPatch, type PatchAnswer, type Shot } from "../../api/client";
 import { hexOf } from "../../geometry/colour";
 import { parseNumber } from "../../geometry/measure";
 import { newId } from "../../geometry/points";
@@ -17,7 +17,7 @@ export function Patches({ shot, document, derived }: StepProps) {
   return (
     <>
       {balance ? (
-        <Told balance={balance} around={document.lit_by === "panorama"} />
+        <Told balance={balance} by={document.lit_by} />
       ) : (
         <p className="mb-2 text-xs leading-[1.55] text-ink-500">
           Unmarked, the light is told from the ground as a whole. Patches tell it better: even spots of one
@@ -47,31 +47,35 @@ export function Patches({ shot, document, derived }: StepProps) {
 }
 
 /** The measured figures: how bright sunlit white is, and what is left of it in shade. */
-function Told({ balance, around }: { balance: Balance; around: boolean }) {
+function Told({ balance, by }: { balance: Balance; by: Shot["lit_by"] }) {
   const shade = shadeOf(balance);
   const top = Math.max(...balance.white, 1);
   return (
     <>
       <Figured
-        name="Sunlit white"
+        name={by === "room" ? "Lit white" : "Sunlit white"}
         colour={balance.white.map((v) => v / top)}
         value={`${Math.round(100 * brightOf(balance.white))} % of full`}
         range={within(balance.white_sigma)}
         from={balance.white_from}
       />
-      <Figured
-        name="Left in shade"
-        colour={balance.shade.map((v) => v / top)}
-        value={`${Math.round(100 * brightOf(shade))} % of it`}
-        range={balance.sky_measured && balance.sky_sigma.some((v) => v > 0) ? within(balance.sky_sigma) : ""}
-        from={
-          balance.sky_measured
-            ? "patches in shade"
-            : around
-              ? "the panorama’s"
-              : "a clear day’s, not measured: mark a patch in shade"
-        }
-      />
+      {by !== "room" && (
+        <Figured
+          name="Left in shade"
+          colour={balance.shade.map((v) => v / top)}
+          value={`${Math.round(100 * brightOf(shade))} % of it`}
+          range={
+            balance.sky_measured && balance.sky_sigma.some((v) => v > 0) ? within(balance.sky_sigma) : ""
+          }
+          from={
+            balance.sky_measured
+              ? "patches in shade"
+              : by === "panorama"
+                ? "the panorama’s"
+                : "a clear day’s, not measured: mark a patch in shade"
+          }
+        />
+      )}
     </>
   );
 }
@@ -127,7 +131,8 @@ const Words = ({ children }: { children: string }) => <p className="pt-2 pb-1 te
 
 type RowProps = StepProps & { patch: LightPatch; number: number; answer: PatchAnswer | undefined };
 
-function Row({ shot, patch, number, answer }: RowProps) {
+function Row({ shot, document, patch, number, answer }: RowProps) {
+  const inRoom = document.lit_by === "room";
   const { change } = useChange(shot.id);
   const { selection, select } = usePicked("selection", "select");
   const chosen = selection?.kind === "patch" && selection.id === patch.id;
@@ -147,7 +152,8 @@ function Row({ shot, patch, number, answer }: RowProps) {
           className="min-w-0 grow truncate text-left text-ink-700"
           onClick={() => select(chosen ? null : { kind: "patch", id: patch.id })}
         >
-          {number + 1} · {patch.material}, {answer?.in_sun ? "in the sun" : "in shade"}
+          {number + 1} · {patch.material}
+          {!inRoom && (answer?.in_sun ? ", in the sun" : ", in shade")}
         </button>
         <span className={wrong ? "text-oxide" : "text-ink-500"}>{standing(answer)}</span>
         <Bin
@@ -157,17 +163,19 @@ function Row({ shot, patch, number, answer }: RowProps) {
       </div>
       {chosen && (
         <div className="pt-1 pb-1">
-          <Words>The sun</Words>
-          <OneOf
-            label="Whether the sun shines on it"
-            value={patch.light}
-            options={[
-              { value: "judge", label: "judge it" },
-              { value: "sun", label: "in the sun" },
-              { value: "shade", label: "in shade" },
-            ]}
-            onValue={(light) => set({ light }, "light")}
-          />
+          {!inRoom && <Words>The sun</Words>}
+          {!inRoom && (
+            <OneOf
+              label="Whether the sun shines on it"
+              value={patch.light}
+              options={[
+                { value: "judge", label: "judge it" },
+                { value: "sun", label: "in the sun" },
+                { value: "shade", label: "in shade" },
+              ]}
+              onValue={(light) => set({ light }, "light")}
+            />
+          )}
           <Words>Its surface</Words>
           <OneOf
             label="How its surface stands"

@@ -10,7 +10,7 @@ export const kind: Kind = {
   rank: 74,
   tool: {
     grasp: "clicks",
-    prompts: ["click on an even spot: ground in the sun, ground in shade"],
+    prompts: ["click on an even spot: of the ground, lit or in shade"],
     make([at = [0, 0]], { document, id }) {
       const made = { id, at: pair(at), radius_px: radiusOf(document.photograph?.width) };
       return { patch: { patches: { [id]: made } }, label: "patch of light", id };
@@ -24,6 +24,7 @@ export const kind: Kind = {
     fact: ({ document }) => (document.patches.length ? `${document.patches.length} marked` : "none yet"),
     Panel: Patches,
     open: true,
-    when: ({ derived }) => derived.sun_shown !== null,
+    when: ({ document, derived }) =>
+      derived.sun_shown !== null || document.lit_by === "room" || document.sky.cover === 1,
   },
 };

@@ -5,6 +5,7 @@ import type { Patch } from "../../state/patch";
 import { Hint, Slider } from "../../ui/controls";
 import { KindSections, Section } from "../Section";
 import { CheckPieces } from "./CheckPieces";
+import { Lights } from "./Lights";
 import { LitBy } from "./LitBy";
 import { SunBy } from "./SunBy";
 
@@ -19,7 +20,7 @@ type Knob = {
 
 const times = (v: number) => `${v.toFixed(2)} ×`;
 
-/** What a clear day's light can be set to by hand, on top of what was measured. */
+/** What a day's light can be set to by hand, on top of what was measured. */
 const KNOBS: readonly Knob[] = [
   {
     label: "Sun",
@@ -55,6 +56,18 @@ const KNOBS: readonly Knob[] = [
   },
 ];
 
+/** And what a room's can. */
+const ROOM_KNOBS: readonly Knob[] = [
+  {
+    label: "From walls and ceiling",
+    of: ({ sky }) => sky.strength,
+    min: 0,
+    max: 3,
+    show: times,
+    change: (strength) => ({ sky: { strength } }),
+  },
+];
+
 type Props = StepProps & {
   projectId: string;
   onFiles: (uploads: Upload[]) => void;
@@ -70,7 +83,8 @@ export function LightStep({ projectId, onFiles, onStand, ...props }: Props) {
   return (
     <>
       <LitBy {...props} projectId={projectId} onFiles={onFiles} />
-      <SunBy {...props} />
+      {document.lit_by !== "room" && <SunBy {...props} />}
+      <Lights {...props} />
       <KindSections step="light" {...props} />
       <Section
         name="balance"
@@ -82,8 +96,8 @@ export function LightStep({ projectId, onFiles, onStand, ...props }: Props) {
         }
         open={!document.patches.length}
       >
-        {document.lit_by === "day" &&
-          KNOBS.map(({ label, of, min, max, show, change }) => (
+        {document.lit_by !== "panorama" &&
+          (document.lit_by === "day" ? KNOBS : ROOM_KNOBS).map(({ label, of, min, max, show, change }) => (
             <Slider
               key={label}
               label={label}
@@ -106,7 +120,7 @@ export function LightStep({ projectId, onFiles, onStand, ...props }: Props) {
           onMove={(stops) => move({ exposure: { stops } })}
           onKeep={() => keep("brightness of things")}
         />
-        {document.lit_by === "day" && (
+        {document.lit_by !== "panorama" && (
           <p className="text-xs text-ink-500">
             1 × is {derived.balance ? "as the patches tell" : "as the ground shows it"}.
           </p>

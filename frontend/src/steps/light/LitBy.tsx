@@ -7,9 +7,11 @@ import { OneOf } from "../../ui/controls";
 import { FileButton, PANORAMAS } from "../../ui/FileButton";
 import { PanoramaSettings } from "./Panorama";
 
+const WORDS = { day: "lit by the day", panorama: "lit by a panorama", room: "lit by a room’s own light" };
+
 type Props = StepProps & { projectId: string; onFiles: (uploads: Upload[]) => void };
 
-/** What lights the place: a clear day, or a panorama; each keeps its settings while the other is in force. */
+/** What lights the place: each way keeps its settings while another is in force. */
 export function LitBy({ projectId, onFiles, ...props }: Props) {
   const { shot, document } = props;
   const { change } = useChange(shot.id);
@@ -30,15 +32,16 @@ export function LitBy({ projectId, onFiles, ...props }: Props) {
           label="What lights the place"
           value={lit_by}
           options={[
-            { value: "day", label: "a clear day" },
+            { value: "day", label: "the day" },
             { value: "panorama", label: "a panorama" },
+            { value: "room", label: "a room’s" },
           ]}
           onValue={(by) => {
             const first = files[0];
             if (by === "panorama" && !panorama) {
               if (first) choose(first);
               else say("Bring a panorama of the place first: .hdr or .exr, twice as wide as high.");
-            } else void change({ lit_by: by }, `lit by a ${by}`);
+            } else void change({ lit_by: by }, WORDS[by]);
           }}
         />
       </div>
@@ -63,6 +66,12 @@ export function LitBy({ projectId, onFiles, ...props }: Props) {
         </div>
       )}
       {lit_by === "panorama" && <PanoramaSettings {...props} />}
+      {lit_by === "room" && (
+        <p className="pb-1 text-xs leading-[1.55] text-ink-500">
+          No sun and no sky: windows, lamps, and what walls and ceiling throw back. Mark the windows and lamps
+          below, then even spots of the floor, near to them and far.
+        </p>
+      )}
     </div>
   );
 }

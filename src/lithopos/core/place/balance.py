@@ -75,7 +75,7 @@ class LightAnswer(BaseModel):
     strength : by channel: of a sky beside a clear day's, of a window beside what the photograph shows of it, of a lamp
         beside what is stated; what the renderer multiplies its own by.
     sigma : relative standard deviation of its luminance.
-    share : of the light on level ground where things stand.
+    share, colour : of the light on level ground where things stand; what it makes of white there.
     measured : whether patches tell it; else it is as was known beforehand.
     """
 
@@ -84,6 +84,7 @@ class LightAnswer(BaseModel):
     strength: Three
     sigma: float
     share: float
+    colour: Three
     measured: bool
 
 
@@ -340,8 +341,8 @@ def _alike(found: Balance, day: Daylight) -> list[str]:
 
 
 def _lights(found: Balance, day: Daylight, gain: Array) -> list[LightAnswer]:
-    level = {light.name: float(luminance(found.lights[light.name].theta * light.level)) for light in day.lights()}
-    whole = max(sum(level.values()), 1e-12)
+    level = {light.name: found.lights[light.name].theta * light.level for light in day.lights()}
+    whole = max(float(luminance(np.sum([*level.values()], axis=0))), 1e-12)
     answers = []
     for name, light in found.lights.items():
         kind, _, identity = name.partition(" ")
@@ -352,7 +353,8 @@ def _lights(found: Balance, day: Daylight, gain: Array) -> list[LightAnswer]:
                     "id": identity or None,
                     "strength": _three(np.pi * light.theta / gain),
                     "sigma": float(REC709 @ light.sigma),
-                    "share": level[name] / whole,
+                    "share": float(luminance(level[name])) / whole,
+                    "colour": _three(level[name]),
                     "measured": light.told > TOLD,
                 }
             )

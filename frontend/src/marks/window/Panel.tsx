@@ -1,0 +1,119 @@
+import type { LitWindow } from "../../api/client";
+import { hexOf } from "../../geometry/colour";
+import { metres, parseMetres } from "../../geometry/measure";
+import { useChange } from "../../state/changes";
+import { toggleTool, usePicked } from "../../state/editor";
+import { Bin, Button, Field, Hint, Slider, Statement, TextField, Toggle } from "../../ui/controls";
+import type { StepProps } from "../props";
+
+/** Windows by which light comes in, and how bright they are. */
+export function Windows(props: StepProps) {
+  const { tool } = usePicked("tool");
+  const { windows } = props.document;
+  return (
+    <>
+      {!windows.length && (
+        <p className="mb-1 text-xs leading-[1.55] text-ink-500">
+          A window lights the place with what the photograph shows in it. Mark its four corners and the floor
+          below it.
+        </p>
+      )}
+      {windows.map((window) => (
+        <Row key={window.id} window={window} {...props} />
+      ))}
+      <Button className="mt-1" active={tool?.kind === "window"} onClick={() => toggleTool("window")}>
+        Mark a window
+      </Button>
+    </>
+  );
+}
+
+function Row({ window, shot, derived }: StepProps & { window: LitWindow }) {
+  const { change, move, keep } = useChange(shot.id);
+  const { selection, select } = usePicked("selection", "select");
+  const open = selection?.kind === "window" && selection.id === window.id;
+  const answer = derived.windows.find(({ id }) => id === window.id);
+  const put = (values: Partial<LitWindow>, label: string) =>
+    void change({ windows: { [window.id]: values } }, label);
+  const { name } = window;
+  return (
+    <div className="border-b border-dotted border-lime-300 py-1 text-xs last:border-0">
+      <div className="flex items-center gap-2">
+        <i
+          className="h-4 w-4 shrink-0 rounded-sm border border-lime-300"
+          style={{ background: hexOf(window.seen?.colour) }}
+        />
+        <button
+          type="button"
+          aria-expanded={open}
+          className={`min-w-0 grow truncate text-left ${window.hidden ? "text-ink-500 line-through" : "text-ink-700"}`}
+          onClick={() => select(open ? null : { kind: "window", id: window.id })}
+        >
+          {name}
+        </button>
+        <span className="text-ink-500">{brightness(window)}</span>
+        <Toggle
+          sign="eye"
+          on={!window.hidden}
+          label={window.hidden ? `Light ${name} again` : `Darken ${name}`}
+          onClick={() =>
+            put({ hidden: !window.hidden }, window.hidden ? "light a window" : "darken a window")
+          }
+        />
+        <Bin
+          label={`Remove ${name}`}
+          onClick={() => void change({ windows: { [window.id]: null } }, "remove a window")}
+        />
+      </div>
+      {answer?.reason && <Hint kind="wrong">It lights nothing: {answer.reason}.</Hint>}
+      {open && (
+        <div className="pt-1">
+          <TextField
+            label="Name"
+            value={name}
+            onValue={(value) => put({ name: value }, "name of a window")}
+          />
+          <Field
+            label="Wide"
+            value={answer?.width_m == null ? "" : metres(answer.width_m)}
+            placeholder="type if known"
+            parse={(text) => parseMetres(text)}
+            min={0.01}
+            onValue={(width_m) => put({ width_m }, "width of a window")}
+            onClear={() => put({ width_m: null }, "width of a window")}
+          />
+          <p className="leading-[1.5] text-ink-500">
+            {answer?.scale_from === "width"
+              ? "As it was typed."
+              : answer?.scale_from === "foot"
+                ? "From the floor below it."
+                : "Taken for a metre: type its true width."}
+          </p>
+          <Slider
+            label="Strength by hand"
+            value={window.strength}
+            min={0}
+            max={3}
+            step={0.05}
+            show={(v) => `${v.toFixed(2)} ×`}
+            onMove={(strength) => move({ windows: { [window.id]: { strength } } })}
+            onKeep={() => keep(`strength of ${name}`)}
+          />
+          <Statement
+            holds={window.held}
+            onChange={(held) => put({ held }, held ? "trust a window" : "measure a window")}
+          >
+            exactly as bright as it looks
+          </Statement>
+        </div>
+      )}
+    </div>
+  );
+}
+
+/** What is worth knowing of a window's brightness at a glance. */
+function brightness({ seen, held }: LitWindow): string {
+  if (!seen) return "";
+  if (held) return "as it looks";
+  return seen.clipped > 0.05 ? `${Math.round(100 * seen.clipped)} % too bright to tell` : "";
+}
