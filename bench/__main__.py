@@ -20,6 +20,7 @@ from proving.truth import NAMES, SAMPLES, marked_shot, score
 
 from bench.balls import bench_balls
 from bench.equal import bench_equal
+from bench.lamps import bench_lamps
 from bench.light import bench_light
 from bench.queues import bench_queues
 from lithopos.core.camera.find import find_edges
@@ -301,6 +302,7 @@ PARTS = {
     "equal": bench_equal,
     "light": bench_light,
     "balls": bench_balls,
+    "lamps": bench_lamps,
     "master": bench_master,
 }
 

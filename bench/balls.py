@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
+from bench.marks import marked
 from lithopos.core.camera.pinhole import view_angles
 from lithopos.core.camera.solve import pinhole_of
 from lithopos.core.colour import decode_srgb, delta_e_2000, linear_to_Lab
@@ -29,6 +30,7 @@ from lithopos.core.render.render import render_shot
 from lithopos.core.shot import Shot, load_shot
 from lithopos.samples import meshes
 from lithopos.samples.further import FURTHER
+from lithopos.samples.lamplit import LAMPLIT
 from lithopos.samples.panorama import panorama_of
 from lithopos.samples.photograph import Studio, View, develop
 from lithopos.samples.places import PLACES, Material, Place
@@ -37,7 +39,7 @@ SCALE, SAMPLES = 0.25, 32
 APART_M = 0.5  # a panorama is that of one place
 PIECES = ("grey ball", "mirror ball")
 
-__all__ = ["bench_balls"]
+__all__ = ["SAMPLES", "SCALE", "bench_balls", "feet_of", "shot_of"]
 
 
 @dataclass(frozen=True)
@@ -78,6 +80,10 @@ def _scenes() -> list[_Scene]:
         _Scene("quay street", lambda: FURTHER["quay-street"](808), "asphalt"),
         _Scene("long front", lambda: FURTHER["long-front"](809), "warm stone"),
         _Scene("planted yard", lambda: FURTHER["planted-yard"](810), "brick"),
+        _Scene("hall under a grey sky", lambda: LAMPLIT["hall"](821), "timber"),
+        _Scene("room with window and lamp", lambda: LAMPLIT["lamp-room"](822), "timber"),
+        _Scene("room with window and lamp 2", lambda: LAMPLIT["lamp-room"](823), "timber"),
+        _Scene("lamp-lit evening", lambda: LAMPLIT["evening-yard"](824), "brick"),
         _Scene("room by its windows", lambda: FURTHER["workshop-room"](811), "timber", indoors=True),
         _Scene("room by its windows 2", lambda: FURTHER["workshop-room"](812), "timber", indoors=True),
     ]
@@ -106,7 +112,7 @@ def _case(mi: Any, scene: _Scene) -> list[float]:
     place = scene.make()
     place.ground_material = scene.ground or place.ground_material
     bare = Studio(mi, place, SCALE)
-    feet = _feet(bare)
+    feet = feet_of(bare)
     daylight = bare.daylight()
     photograph = _photograph(bare, place, daylight)
     middles = [foot + [0, 0, RADIUS_M] for foot in feet]
@@ -123,7 +129,7 @@ def _case(mi: Any, scene: _Scene) -> list[float]:
         if scene.indoors and not with_panorama:
             found += [np.nan, np.nan]
             continue
-        made = _ours(place, bare.view, photograph, feet, panorama if with_panorama else None)
+        made = _ours(place, bare, photograph, feet, panorama if with_panorama else None)
         found += [_apart(made, truth, mask) for mask in masks]
     return found
 
@@ -133,7 +139,7 @@ def _photograph(studio: Studio, place: Place, daylight: Any) -> Picture:
     return Picture(np.asarray(Image.open(io.BytesIO(encoded))))
 
 
-def _feet(studio: Studio) -> list[Any]:
+def feet_of(studio: Studio) -> list[Any]:
     """Where the balls stand: on open ground in the lower part of the picture, side by side."""
     view = studio.view
     right = view.rotation[0] * [1, 1, 0]
@@ -157,13 +163,15 @@ def _ball() -> meshes.Mesh:
     return meshes.lathe([(float(r), float(z)) for r, z in profile], 128)
 
 
-def _ours(place: Place, view: View, photograph: Picture, feet: list[Any], panorama: Any) -> Picture:
-    """Our picture of the balls, with patches as they are proposed."""
-    shot = _shot(place, view, feet, panorama is not None)
+def _ours(place: Place, studio: Studio, photograph: Picture, feet: list[Any], panorama: Any) -> Picture:
+    """Our picture of the balls, with patches as they are proposed; windows and lamps are marked by hand."""
+    shot = shot_of(place, studio.view, feet, panorama is not None)
     around = Panorama(panorama, panorama.shape[1], panorama.shape[0]) if panorama is not None else None
     facts = derive(shot)
     assert facts.camera
-    if panorama is None:
+    if panorama is None and (place.white is not None):
+        shot = marked(shot, place, studio, photograph, np.random.default_rng(1))
+    elif panorama is None:
         try:
             patches = proposed_patches(photograph, pinhole_of(facts.camera), daylight_of(shot, facts))
             shot = shot.model_copy(update={"patches": patches})
@@ -183,7 +191,7 @@ def _ours(place: Place, view: View, photograph: Picture, feet: list[Any], panora
     return made
 
 
-def _shot(place: Place, view: View, feet: list[Any], around: bool) -> Shot:
+def shot_of(place: Place, view: View, feet: list[Any], around: bool) -> Shot:
     tilt, roll, heading = (float(np.degrees(angle)) for angle in view_angles(view.rotation))
     # A pixel whose ground lies ahead: the world's zero is told by it.
     way = np.array([0.0, 0.25 * view.height, view.focal_px]) @ view.rotation

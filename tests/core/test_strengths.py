@@ -16,7 +16,7 @@ from tests.core.rendering import tracer
 
 SUN, SKY = np.array([0.63, 0.49, 0.32]), np.array([0.16, 0.23, 0.33])  # level irradiance at strength 1
 DAY = np.stack([SUN, SKY])
-LIGHTS = [LightIn("sun", SUN, None), LightIn("sky", SKY, Known("sun", 0.0, 0.35))]
+LIGHTS = [LightIn("sun", SUN), LightIn("sky", SKY, Known("sun", 0.0, 0.35))]
 WHITE_PAINT = 0.8
 
 
@@ -73,7 +73,9 @@ class Strengths(unittest.TestCase):
             patches.append(PatchIn(ground * light * texture, 0.0, "ground", lit, given))
         if card:
             patches.append(PatchIn(WHITE_PAINT * white * np.exp(rng.normal(0, 0.03)), 0.0, "card", True, DAY))
-        told = solve_strengths(patches, LIGHTS, {"ground": 0.3}, {"card": WHITE_PAINT} if card else {}, dimmed="sky")
+        told = solve_strengths(
+            patches, LIGHTS, {"ground": np.full(3, 0.3)}, {"card": WHITE_PAINT} if card else {}, dimmed="sky"
+        )
         return (
             np.log(told.white / white),
             told.white_sigma,

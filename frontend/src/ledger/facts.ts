@@ -63,7 +63,14 @@ function perspective(shot: Shot, derived: Derived): Fact {
     : { state: "needs you", text: "no edges yet" };
 }
 
-function light(shot: Shot, { camera, sun, almanac }: Derived): Fact {
+function light(shot: Shot, { camera, sun, almanac, balance }: Derived): Fact {
+  if (shot.lit_by === "room") {
+    const lights = shot.windows.length + shot.lamps.length;
+    if (!lights) return { state: "needs you", text: "no window or lamp marked" };
+    const text = [named(shot.windows.length, "window"), named(shot.lamps.length, "lamp")].filter(Boolean);
+    return { state: balance ? "measured" : "set by hand", text: text.join(", ") };
+  }
+  if (shot.lit_by === "panorama") return { state: balance ? "measured" : "set by hand", text: "a panorama" };
   if (shot.sun.kind === "hand")
     return { state: "set by hand", text: `sun ${shot.sun.elevation_deg.toFixed(1)}° high` };
   if (shot.sun.kind === "almanac")
@@ -79,6 +86,8 @@ function light(shot: Shot, { camera, sun, almanac }: Derived): Fact {
   const marked = shot.gnomons.length + shot.shadow_edges.length > 0;
   return { state: "needs you", text: marked ? "the shadows disagree" : "no shadow marked yet" };
 }
+
+const named = (count: number, name: string) => (count ? `${count} ${name}${count > 1 ? "s" : ""}` : "");
 
 function delivered(renders: RenderOut[], revision: number): Fact {
   const master = renders.find((render) => render.quality === "master" && render.state === "done");

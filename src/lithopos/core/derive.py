@@ -122,16 +122,18 @@ def daylight_of(shot: Shot, facts: Derived) -> Daylight:
     shines = facts.sun_shown is not None and shot.sun.strength > 0
     ground = shot.ground.reflectance or GROUND_MATERIALS[shot.ground.material].reflectance
     name = shot.ground.material
+    tint = GROUND_MATERIALS[name].tint
     dome = dome_in_force(shot, facts.around)
     if dome is not None and shot.panorama:
         sun = np.array(facts.sun_shown) if dome.sunny else None
         sigma = SIGMA_CLEAR if shot.panorama.disc else SIGMA_PANORAMA
-        day = Daylight(sun, shot.sky.turbidity, ground, name, dome, sigma)
+        day = Daylight(sun, shot.sky.turbidity, ground, name, tint, dome, sigma)
     elif shot.lit_by == "room":
-        day = Daylight(None, shot.sky.turbidity, ground, name, room=True)
+        mean = shot.photograph.mean if shot.photograph else None
+        day = Daylight(None, shot.sky.turbidity, ground, name, tint, room=True, mean=mean)
     else:
         sun = np.array(facts.sun_shown) if shines and shot.sky.cover < 1 else None
-        day = Daylight(sun, shot.sky.turbidity, ground, name, cover=shot.sky.cover)
+        day = Daylight(sun, shot.sky.turbidity, ground, name, tint, cover=shot.sky.cover)
     if not (facts.camera and (shot.windows or shot.lamps)):
         return day
     camera = pinhole_of(facts.camera)

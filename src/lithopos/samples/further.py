@@ -222,10 +222,14 @@ def long_front(seed: int = 4) -> Place:
     return place
 
 
-def workshop_room(seed: int = 5) -> Place:
-    """A room with boards, a window wall to the left, a door, shelves and pictures."""
+def workshop_room(
+    seed: int = 5,
+    gaps: tuple[tuple[float, float], ...] = ((-3.0, -1.4), (-0.8, 0.8), (1.4, 3.0)),
+    heading_deg: tuple[float, float] = (72, 122),
+) -> Place:
+    """A room with boards, a window wall to the left with its `gaps` along y, a door, shelves and pictures."""
     rng = np.random.default_rng(seed)
-    camera = _camera(rng, (0.8, -2.6, 1.5), (72, 122), (-12, 0), exposure=3.4, spread=0.3)
+    camera = _camera(rng, (0.8, -2.6, 1.5), heading_deg, (-12, 0), exposure=3.4, spread=0.3)
     place = _place("Workshop room", camera, rng, (float(rng.uniform(165, 195)), float(rng.uniform(25, 45))))
     _walls(place, rng)
     x0, x1, y0, y1, top = -2.8, 3.2, -3.6, 3.4, 2.7
@@ -249,7 +253,6 @@ def workshop_room(seed: int = 5) -> Place:
     _box(place, (x0, y0 - 0.1, 0), (x1, y0, top), "pale")
     for x, y, dx, dy in ((x0, y1 - 0.02, x1 - x0, 0.02), (x1 - 0.02, y0, 0.02, y1 - y0)):
         _box(place, (x, y, 0.0), (x + dx, y + dy, 0.11), "white")
-    gaps = [(-3.0, -1.4), (-0.8, 0.8), (1.4, 3.0)]  # of the window wall
     edges = [y0, *[v for gap in gaps for v in gap], y1]
     for low, high in zip(edges[::2], edges[1::2], strict=True):
         _box(place, (x0 - 0.2, low, 0), (x0, high, top), "pale")
@@ -260,6 +263,7 @@ def workshop_room(seed: int = 5) -> Place:
         for y in (low + 0.03, (low + high) / 2, high - 0.03):
             _box(place, (x0 - 0.14, y - 0.025, 0.88), (x0 - 0.09, y + 0.025, 2.3), "white")
         _box(place, (x0 - 0.14, low, 1.78), (x0 - 0.09, high, 1.83), "white")
+        place.windows.append(np.array([(x0, low, 2.3), (x0, high, 2.3), (x0, high, 0.88), (x0, low, 0.88)]))
     door = float(rng.uniform(-1.6, 1.4))
     _box(place, (door, y1 - 0.03, 0), (door + 0.9, y1, 2.05), "painted")
     _box(place, (door - 0.1, y1 - 0.05, 0), (door, y1, 2.15), "white")

@@ -12,6 +12,7 @@ import numpy as np
 
 from lithopos.samples.further import FURTHER
 from lithopos.samples.graphics import write_graphics
+from lithopos.samples.lamplit import LAMPLIT
 from lithopos.samples.models import MODELS, write_glb
 from lithopos.samples.panorama import panorama_of, write_hdr
 from lithopos.samples.photograph import Studio, develop, truth_of
@@ -23,7 +24,11 @@ DATA = Path(__file__).parent / "data"
 
 @click.command()
 @click.option(
-    "--place", "names", multiple=True, type=click.Choice([*PLACES, *FURTHER]), help="Default: the committed ones."
+    "--place",
+    "names",
+    multiple=True,
+    type=click.Choice([*PLACES, *FURTHER, *LAMPLIT]),
+    help="Default: the committed ones.",
 )
 @click.option("--seed", type=int, help="A new variant; default: the committed one.")
 @click.option("--samples", default=160, show_default=True)
@@ -43,7 +48,7 @@ def main(
         return
     mi = _renderer()
     for name in names or tuple(PLACES):
-        build = (PLACES | FURTHER)[name]
+        build = (PLACES | FURTHER | LAMPLIT)[name]
         place = build(seed) if seed is not None else build()
         started = time.monotonic()
         pictures = {f"{name}.jpg": False} if bare else {f"{name}.jpg": False, f"{name}.truth.jpg": True}

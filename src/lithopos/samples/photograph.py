@@ -66,6 +66,10 @@ class Studio:
         for number, (mesh, material) in enumerate(place.parts):
             spec = place.materials[material]
             scene[f"part{number}"] = self._shape(mesh, self._bsdfs[material], spec)
+        for number, lamp in enumerate(place.lamps):
+            shines = {"type": "area", "radiance": {"type": "rgb", "value": list(lamp.radiance)}}
+            ball = {"type": "sphere", "center": list(lamp.middle), "radius": lamp.radius_m, "emitter": shines}
+            scene[f"lamp{number}"] = ball
         if with_model:
             product = MODELS[place.model]()
             bsdfs = {name: self._bsdf(material) for name, material in product.materials.items()}
@@ -97,6 +101,8 @@ class Studio:
         }
 
     def _light(self) -> dict[str, Any]:
+        if self.place.night is not None:
+            return {"type": "constant", "radiance": {"type": "rgb", "value": list(self.place.night)}}
         if self.place.overcast:
             return self._overcast()
         return {
@@ -210,6 +216,8 @@ class Studio:
 
     def daylight(self) -> Array:
         """What sun and open sky give a level white surface, (3,): the camera's white balance."""
+        if self.place.white is not None:
+            return np.array(self.place.white)
         mi = self.mi
         down = mi.ScalarTransform4f().look_at([0, 0.01, 3], [0, 0, 0], [0, 0, 1])
         scene = mi.load_dict(

@@ -13,6 +13,7 @@ import numpy as np
 from lithopos.samples import meshes, textures
 from lithopos.samples.meshes import Array, Mesh
 
+Colour = tuple[float, float, float]
 Segment = tuple[tuple[float, float, float], tuple[float, float, float]]
 
 
@@ -41,6 +42,15 @@ class Camera:
     exposure: float = 0.42
 
 
+@dataclass(frozen=True)
+class Lamp:
+    """A ball that shines: middle [m], radius [m], radiance."""
+
+    middle: tuple[float, float, float]
+    radius_m: float
+    radiance: Colour
+
+
 @dataclass
 class Place:
     """A place with everything in it, and the truth that can be marked in its photograph."""
@@ -61,6 +71,10 @@ class Place:
     yardstick: Segment = ((0, 0, 0), (1, 0, 0))
     sun_width_deg: float = 0.5358
     overcast: bool = False
+    lamps: list[Lamp] = field(default_factory=list)
+    night: Colour | None = None  # the even radiance of a sky after sunset, in place of the day's
+    white: Colour | None = None  # the radiance of white that the camera is set for; None: in open daylight
+    windows: list[Array] = field(default_factory=list)  # corners (4, 3) that can be marked in the photograph
 
     def add(self, mesh: Mesh, material: str) -> None:
         """Put a thing into the place."""

@@ -31,6 +31,6 @@ export const kind: Kind = {
     fact: ({ document }) => (document.gnomons.length ? `${document.gnomons.length} marked` : "none yet"),
     Panel: Gnomons,
     open: true,
-    when: ({ derived }) => derived.camera !== null,
+    when: ({ document, derived }) => derived.camera !== null && document.lit_by !== "room",
   },
 };

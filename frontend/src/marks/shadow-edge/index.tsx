@@ -44,6 +44,6 @@ export const kind: Kind = {
     fact: ({ document }) =>
       document.shadow_edges.length ? `${document.shadow_edges.length} marked` : "none yet",
     Panel: ShadowEdges,
-    when: ({ derived }) => derived.camera !== null,
+    when: ({ document, derived }) => derived.camera !== null && document.lit_by !== "room",
   },
 };

@@ -36,13 +36,19 @@ export function Lights({ document, derived: { balance } }: StepProps) {
             <span className="shrink-0">
               <b className="font-medium">{Math.round(100 * light.share)} %</b>{" "}
               <span className="text-xs text-ink-500">
-                {light.measured ? within([light.sigma]) : "not measured"}
+                {within([light.sigma])}
+                {!light.measured && ", a guess"}
               </span>
             </span>
           </li>
         ))}
       </ul>
-      <p className="py-1 text-[11px] text-ink-500">Of the light on level ground where things stand.</p>
+      <p className="py-1 text-[11px] leading-[1.45] text-ink-500">
+        Of the light on level ground where things stand
+        {lights.every(({ measured }) => measured)
+          ? "."
+          : "; patches near a light and far from it measure it."}
+      </p>
     </section>
   );
 }

@@ -80,7 +80,7 @@ class LightIn:
 
     name: str
     level: Array
-    known: Known | None
+    known: Known | None = None
 
 
 @dataclass(frozen=True)
@@ -142,7 +142,7 @@ class _Problem:
         self,
         patches: list[PatchIn],
         lights: list[LightIn],
-        named: dict[str, float],
+        named: dict[str, Array],
         tones: dict[str, float],
         white: tuple[float, float],
         dimmed: str,
@@ -206,7 +206,7 @@ class _Problem:
         return np.concatenate(beliefs), rows
 
     def _plain_beliefs(
-        self, lights: list[LightIn], named: dict[str, float], tones: dict[str, float]
+        self, lights: list[LightIn], named: dict[str, Array], tones: dict[str, float]
     ) -> tuple[Array, Array]:
         """Those that are linear in the unknowns: a matrix (m, n) and what it should give (m,)."""
         one, rows, wished = np.eye(self.count), list[Array](), list[Array]()
@@ -233,10 +233,11 @@ class _Problem:
         for number, name in enumerate(self.names):
             material = one[self.first + 3 * number : self.first + 3 * number + 3]
             given = name in tones
-            tone = tones.get(name, named.get(name, USUAL_TONE))
+            usual = named.get(name, np.full(3, USUAL_TONE))
+            tone = np.log(np.full(3, tones[name]) if given else usual)
             sigma = SIGMA_TONE if given else SIGMA_NAMED if name in named else SIGMA_UNNAMED
-            believe(REC709 @ material, float(np.log(tone)), sigma)
-            believe(_APART @ material, 0.0, SIGMA_TONE if given else SIGMA_TINT)
+            believe(REC709 @ material, float(REC709 @ tone), sigma)
+            believe(_APART @ material, _APART @ tone, SIGMA_TONE if given else SIGMA_TINT)
         return np.vstack(rows), np.concatenate(wished)
 
 
@@ -247,7 +248,7 @@ def _rows(values: list[Array]) -> Array:
 def solve_strengths(
     patches: list[PatchIn],
     lights: list[LightIn],
-    named: dict[str, float],
+    named: dict[str, Array],
     tones: dict[str, float],
     *,
     white: tuple[float, float] = (SIGMA_WHITE, SIGMA_BALANCE),
@@ -257,7 +258,7 @@ def solve_strengths(
 
     Parameters
     ----------
-    named : what materials are taken to throw back by their names.
+    named : what materials are taken to throw back by their names, (3,) each.
     tones : known tones: neutral reflectances, by material.
     white : how far lit white may be from 1, and its channels from neutral, of natural logarithms.
     dimmed : the light of which shades see a part only.

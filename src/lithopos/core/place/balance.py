@@ -33,7 +33,8 @@ PATCH_SHARE = 1 / 160  # of the picture's width: the radius of a proposed patch
 CLIPPED, MOST_CLIPPED = 0.985, 0.1  # of the largest code; of a patch's pixels
 CLEARLY_DARKER = 0.62  # than the brightest patch of its material: taken to lie in shade
 SPOTS = 16  # of the ground, among windows and lamps
-SIGMA_WHITE_INDOORS, SIGMA_BALANCE_INDOORS = 0.8, 0.25
+OUTDOORS, INDOORS = 3, 8  # patches that are proposed, in light and in shade each
+SIGMA_WHITE_INDOORS, SIGMA_BALANCE_INDOORS = 0.8, 0.2
 AUTO_SPREAD = 0.3  # of the whole ground's light and shade, which are no patches that somebody chose
 Three = tuple[float, float, float]
 
@@ -157,7 +158,7 @@ def balance_of_ground(
         If the ground is not seen.
     """
     about = stand if day.dome is not None else None
-    ground = ground_light(encoded, linear, camera, height_m, day.shines, about)
+    ground = ground_light(encoded, linear, camera, height_m, day.shines, about, indoors=day.room)
     if day.near:
         patches, shaded = _spots(encoded, linear, camera, height_m, day), False
     else:
@@ -173,7 +174,7 @@ def balance_of_ground(
 
 def _spots(encoded: Floats, linear: Floats, camera: Pinhole, height_m: float, day: Daylight) -> list[PatchIn]:
     """Even spots of the ground, each where it lies."""
-    lit, shade = ground_places(encoded, linear, camera, height_m, day.shines, count=SPOTS)
+    lit, shade = ground_places(encoded, linear, camera, height_m, day.shines, count=SPOTS, indoors=day.room)
     radius = max(3.0, PATCH_SHARE * encoded.shape[1])
     photograph = Picture((encoded * 65535 + 0.5).astype(np.uint16))
     found = []
@@ -214,7 +215,10 @@ def proposed_patches(
     """
     encoded = photograph.encoded
     radius = max(3.0, PATCH_SHARE * encoded.shape[1])
-    places = ground_places(encoded, decode_srgb(encoded), camera, 0.0, day.shines, [one.at for one in besides])
+    there = [one.at for one in besides]
+    count = INDOORS if day.room else OUTDOORS
+    linear = decode_srgb(encoded)
+    places = ground_places(encoded, linear, camera, 0.0, day.shines, there, count, indoors=day.room)
 
     def patch(number: int, at: Pixel, light: Literal["sun", "shade"]) -> LightPatch:
         seen = read_patch(photograph, at, radius)
@@ -295,7 +299,8 @@ def _judged(patches: list[LightPatch], day: Daylight) -> dict[str, bool]:
 def _solved(patches: list[PatchIn], day: Daylight, tones: dict[str, float]) -> Balance:
     white = (SIGMA_WHITE_INDOORS, SIGMA_BALANCE_INDOORS) if day.room else (SIGMA_WHITE, SIGMA_BALANCE)
     dimmed = SKY if day.shines else ""
-    return solve_strengths(patches, day.lights(), {GROUND: day.ground}, tones, white=white, dimmed=dimmed)
+    named = {GROUND: day.ground * np.array(day.ground_tint)}
+    return solve_strengths(patches, day.lights(), named, tones, white=white, dimmed=dimmed)
 
 
 def _answer(

@@ -7,14 +7,16 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from lithopos.core.arrays import Array
+from lithopos.core.colour import REC709
 from lithopos.core.light.clear_sky import UP, overcast_irradiance, sky_irradiance, sun_irradiance
 from lithopos.core.light.dome import Dome, dome_irradiance
 from lithopos.core.light.near import Near, near_irradiance
 from lithopos.core.light.strengths import SIGMA_CLEAR, Known, LightIn
 
 SUN, SKY = "sun", "sky"
-# A room's own light, from all about, where white is 1: as photographs are exposed.
-ROOM = Known(None, float(np.log(0.2 / np.pi)), 0.7, 0.3)
+# A room's own light, from all about: about as bright as the photograph is, which is mostly walls and floor.
+USUAL_MEAN, SIGMA_USUAL, SIGMA_USUAL_TINT = (0.15, 0.15, 0.15), 0.7, 0.3
+SIGMA_MEAN, SIGMA_MEAN_TINT = 0.5, 0.22
 
 __all__ = ["SKY", "SUN", "Daylight", "NearLight"]
 
@@ -35,11 +37,13 @@ class Daylight:
 
     Attributes
     ----------
-    ground : the mean reflectance that the ground is taken to have, and `ground_name` what it is called.
+    ground : the mean reflectance that the ground is taken to have; `ground_name` is what it is called, `ground_tint`
+        its usual colour beside its luminance.
     dome : a panorama in place of the clear day, as it lies in the world; what its lower half shows is its ground.
     cover : how far the sky is overcast, 0..1; so much less is left of the sun.
     sigma_sky : how far the sky beside the sun may be off, of natural logarithms.
-    room : there is no sky: what is left beside windows and lamps comes evenly from all about.
+    room : there is no sky: what is left beside windows and lamps comes evenly from all about; `mean` is the
+        photograph's mean colour, where it is known.
     near : windows and lamps whose light is in the photograph.
     at : where things stand [m]: what the lights give there is told.
     """
@@ -48,10 +52,12 @@ class Daylight:
     turbidity: float
     ground: float
     ground_name: str = "ground"
+    ground_tint: tuple[float, float, float] = (1.0, 1.0, 1.0)
     dome: Dome | None = None
     sigma_sky: float = SIGMA_CLEAR
     cover: float = 0.0
     room: bool = False
+    mean: tuple[float, float, float] | None = None
     near: tuple[NearLight, ...] = ()
     at: Array = field(default_factory=lambda: np.zeros(3))
 
@@ -63,11 +69,19 @@ class Daylight:
     def lights(self) -> list[LightIn]:
         """All lights with what each gives level ground where things stand, at strength 1, and what is known of it."""
         sun, sky = self.irradiance(UP)
-        found = [LightIn(SUN, sun, None)] if self.sun is not None else []
-        known = ROOM if self.room else Known(SUN, 0.0, self.sigma_sky) if self.sun is not None else None
+        found = [LightIn(SUN, sun)] if self.sun is not None else []
+        known = self._room() if self.room else Known(SUN, 0.0, self.sigma_sky) if self.sun is not None else None
         found.append(LightIn(SKY, sky, known))
         found += [LightIn(one.name, near_irradiance(one.light, self.at, UP), one.known) for one in self.near]
         return found
+
+    def _room(self) -> Known:
+        """Walls about as bright as the photograph's mean give white just that: θ π is that mean."""
+        colour = np.maximum(np.array(self.mean or USUAL_MEAN), 1e-4)
+        bright = float(REC709 @ np.log(colour))
+        sigma, sigma_tint = (SIGMA_MEAN, SIGMA_MEAN_TINT) if self.mean else (SIGMA_USUAL, SIGMA_USUAL_TINT)
+        r, g, b = (float(v) for v in np.log(colour) - bright)
+        return Known(None, bright - float(np.log(np.pi)), sigma, sigma_tint, (r, g, b))
 
     def given(self, normal: Array, at: Array | None, lit: bool) -> Array:
         """What the lights of strength 1 give a surface, in the order of `lights`, (L, 3).

@@ -15,7 +15,10 @@ from lithopos.core.colour import luminance
 from lithopos.core.errors import InputError
 
 NEAR = (8.0, 25.0, 80.0)  # how far the ground is looked at, in heights of the camera above it
-ABOUT_M = 2.0  # how far the ground about a place reaches
+NEAR_INDOORS = (2.5, 4.0, 8.0)  # where walls stand
+ABOUT_M = 2.0  # how far the ground about a place reaches in the sun, and without one, where light changes sooner
+ABOUT_INDOORS_M = (0.7, 1.2, 2.0)
+LEAST_ABOUT = 60  # pixels
 CLIPPED = 0.985  # of the largest code
 LEAST_PIXELS = 200
 LEAST_RANGE, CLEARLY_APART = 0.7, 0.6  # of the ground, and of light and shade: natural logarithms
@@ -75,6 +78,8 @@ def ground_light(
     height_m: float,
     has_sun: bool,
     about: Array | None = None,
+    *,
+    indoors: bool = False,
 ) -> GroundLight:
     """The brighter part of the near ground where light and shade part clearly, else its middle; and the shade.
 
@@ -88,13 +93,14 @@ def ground_light(
     encoded, linear : (H, W, 3) the photograph, 0..1.
     height_m : of the plane that is looked at.
     about : places (N, 2) [m] round which the ground is looked at, if it is seen there; None: all that is near.
+    indoors : walls stand about: only what is quite near is taken for ground.
 
     Raises
     ------
     InputError
         If the photograph shows no such ground.
     """
-    ground = _ground(encoded, linear, camera, height_m, has_sun, about)
+    ground = _ground(encoded, linear, camera, height_m, has_sun, about, indoors)
     shade = _middle(ground.means[ground.shade]) if ground.shade.any() else None
     return GroundLight(_middle(ground.values[ground.lit]), shade, ground.notes)
 
@@ -107,14 +113,17 @@ def ground_places(
     has_sun: bool,
     besides: Sequence[Pixel] = (),
     count: int = 3,
+    *,
+    indoors: bool = False,
 ) -> tuple[list[Pixel], list[Pixel]]:
     """Where patches of the ground would tell most: up to `count` even places in the light, and as many in shade.
 
     Parameters
     ----------
     besides : places that are marked already.
+    indoors : as of `ground_light`.
     """
-    ground = _ground(encoded, linear, camera, height_m, has_sun)
+    ground = _ground(encoded, linear, camera, height_m, has_sun, None, indoors)
     height, width = linear.shape[:2]
     apart, border = APART * width, BORDER * width
     x, y = ground.pixels.T
@@ -143,13 +152,17 @@ def _ground(
     camera: Pinhole,
     height_m: float,
     has_sun: bool,
-    about: Array | None = None,
+    about: Array | None,
+    indoors: bool,
 ) -> _Ground:
-    pixels = _near_pixels(camera, height_m, linear.shape[1], linear.shape[0])
+    pixels = _near_pixels(camera, height_m, linear.shape[1], linear.shape[0], NEAR_INDOORS if indoors else NEAR)
     if about is not None and len(about):
         places = camera.ground_points(pixels + 0.5, height_m)[:, :2]
-        beside = np.min(np.linalg.norm(places[:, None] - about, axis=-1), axis=1) < ABOUT_M
-        pixels = pixels[beside] if np.count_nonzero(beside) >= LEAST_PIXELS else pixels
+        away = np.min(np.linalg.norm(places[:, None] - about, axis=-1), axis=1)
+        reaches = (ABOUT_M,) if has_sun else ABOUT_INDOORS_M
+        least = LEAST_PIXELS if has_sun else LEAST_ABOUT
+        enough = [reach for reach in reaches if np.count_nonzero(away < reach) >= least]
+        pixels = pixels[away < enough[0]] if enough else pixels
     column, row = pixels.T
     good = ~_clipped(encoded)[row, column]
     notes: list[str] = []
@@ -209,14 +222,14 @@ def _middle(values: Floats) -> Floats:
     return np.asarray(colour * bright / max(float(luminance(colour)), 1e-6), np.float32)
 
 
-def _near_pixels(camera: Pinhole, height_m: float, width: int, height: int) -> Array:
+def _near_pixels(camera: Pinhole, height_m: float, width: int, height: int, reaches: tuple[float, ...]) -> Array:
     """Pixels (N, 2) that show near ground, some ten thousand at most."""
     step = max(1, int(np.sqrt(width * height / 40_000)))
     x, y = np.meshgrid(np.arange(step // 2, width, step), np.arange(step // 2, height, step))
     pixels = np.column_stack([x.ravel(), y.ravel()])
     above = abs(float(camera.position[2]) - height_m)
     away = np.linalg.norm(camera.ground_points(pixels + 0.5, height_m)[:, :2] - camera.position[:2], axis=1)
-    for reach in NEAR:
+    for reach in reaches:
         near = pixels[np.nan_to_num(away, nan=np.inf) < reach * above]
         if len(near) >= min(LEAST_PIXELS, 0.02 * len(pixels)):
             return near

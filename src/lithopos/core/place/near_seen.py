@@ -25,12 +25,14 @@ from lithopos.core.shot.pane import Corners
 
 GLARE = 3.0  # how much wider than itself a lamp's glare is taken to be
 WINDOW_TEXELS = (64, 64)  # of what a window shows, rows and columns
+NEARLY_CLIPPED = 0.8  # windows and lamps, with their glare
 CLIPPED_LINEAR = 0.96  # of the largest linear value
 
 __all__ = [
     "added_lights",
     "lamp_factor",
     "lamps_shown",
+    "mean_colour",
     "near_in_force",
     "pixels_of_lights",
     "read_window",
@@ -151,6 +153,17 @@ def with_windows_read(windows: Sequence[LitWindow], photograph: Picture, width: 
         seen = window.seen or read_window(photograph, (a, b, c, d))
         found.append(window.model_copy(update={"seen": seen}))
     return found
+
+
+def mean_colour(photograph: Picture) -> tuple[float, float, float]:
+    """The mean linear colour of a photograph without what is nearly clipped."""
+    height, width = photograph.codes.shape[:2]
+    size = (min(width, 256), max(1, round(height * min(width, 256) / width)))
+    small = Picture(cv2.resize(photograph.codes, size, interpolation=cv2.INTER_AREA))
+    linear = decode_srgb(small.encoded).reshape(-1, 3)
+    dull = linear[linear.max(1) < NEARLY_CLIPPED]
+    r, g, b = (float(v) for v in (dull if len(dull) else linear).mean(0))
+    return round(r, 4), round(g, 4), round(b, 4)
 
 
 def read_window(photograph: Picture, corners: Corners) -> PatchSeen:

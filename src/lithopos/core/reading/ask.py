@@ -64,7 +64,7 @@ def inspect_file(path: Path) -> dict[str, Any]:
 
     Returns
     -------
-    ``{"kind": "photograph", "format", "width", "height", "notes", "notes_of_camera"}`` or ``{"kind": "model",
+    ``{"kind": "photograph", "format", "width", "height", "notes", "notes_of_camera", "mean"}`` or ``{"kind": "model",
     "format", "size_m", "triangles", "parts", "materials", "lost"}``.
     """
     return ask_reader("tell", path)

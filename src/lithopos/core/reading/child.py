@@ -179,6 +179,7 @@ def _told(path: Path) -> tuple[dict[str, Any], Any]:
         size = {"width": panorama.width, "height": panorama.height}
         return {"kind": "panorama", "format": kind, **size, "notes": list(panorama.notes)}, panorama
     from lithopos.core.exchange.exif import camera_notes
+    from lithopos.core.place.near_seen import mean_colour
 
     picture = _read_picture(path)
     height, width = picture.codes.shape[:2]
@@ -190,6 +191,7 @@ def _told(path: Path) -> tuple[dict[str, Any], Any]:
         "height": height,
         "notes": list(picture.notes),
         "notes_of_camera": notes.model_dump(mode="json") if notes else None,
+        "mean": mean_colour(picture),
     }, picture
 
 

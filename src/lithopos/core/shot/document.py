@@ -149,7 +149,9 @@ def new_shot(name: str, file: str, told: dict[str, Any]) -> Shot:
     told : what `inspect_file` told of the photograph.
     """
     notes = CameraNotes.model_validate(told["notes_of_camera"]) if told.get("notes_of_camera") else None
-    photograph = Photograph(file=file, name=name, width=told["width"], height=told["height"], notes=notes)
+    size = {"width": told["width"], "height": told["height"]}
+    photograph = Photograph.model_validate({"file": file, "name": name, **size, "mean": told.get("mean")})
+    photograph.notes = notes
     return Shot(name=name, photograph=photograph, camera=new_shot_camera(photograph))
 
 

@@ -36,12 +36,16 @@ class CameraNotes(BaseModel):
     cropped: str | None = None
 
 
+Light = Annotated[FiniteFloat, Field(ge=0, le=1)]
+
+
 class Photograph(DocumentPart):
     """The background photograph; its size is after EXIF orientation.
 
     Attributes
     ----------
     notes : what the camera wrote into the file, or null where it wrote nothing.
+    mean : its mean linear colour without what is nearly clipped: in a room, about what comes from all about.
     """
 
     file: FileName
@@ -49,3 +53,4 @@ class Photograph(DocumentPart):
     width: Annotated[int, Field(ge=1, le=100_000)]
     height: Annotated[int, Field(ge=1, le=100_000)]
     notes: CameraNotes | None = None
+    mean: tuple[Light, Light, Light] | None = None
