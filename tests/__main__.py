@@ -1,11 +1,18 @@
-"""Runs every test; the last line is `N passed, N failed, N skipped`."""
+"""Runs every test; the last line is `N passed, N failed, N skipped`.
+
+All of them run in two halves side by side: those of the running application, which wait a good deal, and the rest.
+"""
 
 from __future__ import annotations
 
+import re
+import subprocess
 import sys
+import tempfile
 import time
 import unittest
 import warnings
+from collections.abc import Iterator
 from pathlib import Path
 
 # `make quick`: what tells soon whether something broke.
@@ -19,6 +26,8 @@ QUICK = [
     "tests.test_project.Project.test_no_circles",
     "tests.test_project.Project.test_the_front_end_by_its_own_tests",
 ]
+RUNNING = ("tests.browser.", "tests.jobs.")  # tests of the running application
+ROOT = Path(__file__).parent
 
 
 class _Result(unittest.TextTestResult):
@@ -40,20 +49,54 @@ class _Result(unittest.TextTestResult):
 
 def main() -> int:
     warnings.simplefilter("error", DeprecationWarning)
-    root = Path(__file__).parent
-    asked = sys.argv[1] if len(sys.argv) > 1 else "test_*.py"
+    asked = sys.argv[1] if len(sys.argv) > 1 else "all"
+    counts = _halves() if asked == "all" else _run(_suite(asked))
+    print("{} passed, {} failed, {} skipped".format(*counts))
+    return 1 if counts[1] else 0
+
+
+def _suite(asked: str) -> unittest.TestSuite:
     loader = unittest.defaultTestLoader
-    suite = (
-        loader.loadTestsFromNames(QUICK) if asked == "quick" else loader.discover(str(root), asked, str(root.parent))
-    )
+    if asked == "quick":
+        return loader.loadTestsFromNames(QUICK)
+    pattern = "test_*.py" if asked in ("running", "rest") else asked
+    suite = loader.discover(str(ROOT), pattern, str(ROOT.parent))
+    if asked not in ("running", "rest"):
+        return suite
+    return unittest.TestSuite(test for test in _flat(suite) if test.id().startswith(RUNNING) == (asked == "running"))
+
+
+def _flat(suite: unittest.TestSuite) -> Iterator[unittest.TestCase]:
+    for test in suite:
+        if isinstance(test, unittest.TestSuite):
+            yield from _flat(test)
+        elif isinstance(test, unittest.TestCase):
+            yield test
+
+
+def _run(suite: unittest.TestSuite) -> tuple[int, int, int]:
     result = unittest.TextTestRunner(
         resultclass=_Result,  # type: ignore[arg-type]
         verbosity=1,
         warnings=None,
     ).run(suite)
     failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
-    print(f"{getattr(result, 'passed', 0)} passed, {failed} failed, {len(result.skipped)} skipped")
-    return 1 if failed else 0
+    return getattr(result, "passed", 0), failed, len(result.skipped)
+
+
+def _halves() -> tuple[int, int, int]:
+    """Both halves at once; what the second one told is printed when the first has ended."""
+    with tempfile.TemporaryFile("w+") as told:
+        rest = subprocess.Popen([sys.executable, "-m", "tests", "rest"], stdout=told, stderr=subprocess.STDOUT)
+        own = _run(_suite("running"))
+        rest.wait()
+        told.seek(0)
+        text = told.read()
+    print(text)
+    last = re.search(r"(\d+) passed, (\d+) failed, (\d+) skipped\s*\Z", text)
+    others = tuple(int(number) for number in last.groups()) if last else (0, 1, 0)
+    passed, failed, skipped = (one + other for one, other in zip(own, others, strict=True))
+    return passed, failed, skipped
 
 
 if __name__ == "__main__":

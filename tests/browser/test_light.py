@@ -45,6 +45,7 @@ class Lighting(unittest.TestCase):
             self.a_panorama_is_turned_to_the_sun()
             self.shadows_of_other_kinds_tell_the_sun()
             self.date_and_place_tell_it_too()
+            self.windows_and_lamps_light_a_room()
             self.a_check_piece_stands()
             page.step("Light")
             self.an_edge_is_refined()
@@ -109,7 +110,7 @@ class Lighting(unittest.TestCase):
         azimuth = np.degrees(np.arctan2(shown[1], shown[0])) % 360
         self.assertAlmostEqual(float(azimuth), self.ask("derived.sun.azimuth_deg"), delta=0.5)
         self.it_is_pulled_onto_the_photograph()
-        self.after(lambda: page.press("a clear day"))
+        self.after(lambda: page.press("the day"))
 
     def it_is_pulled_onto_the_photograph(self) -> None:
         page = self.page
@@ -176,6 +177,33 @@ class Lighting(unittest.TestCase):
         shown, measured = self.ask("derived.sun_shown"), self.ask("derived.sun.direction")
         self.assertLess(float(np.degrees(np.arccos(np.dot(shown, measured)))), 0.5)
         self.after(lambda: page.press("shadows"))
+
+    def windows_and_lamps_light_a_room(self) -> None:
+        page = self.page
+        self.after(lambda: page.press("a room’s"))
+        self.assertIsNone(self.ask("derived.sun_shown"))
+        page.unfold("Windows")
+        self.clicks("Mark a window", (820, 400), (960, 400), (960, 600), (820, 600), (820, 760))
+        page.until("window.lithopos.derived.windows[0]?.corners_m")
+        self.assertEqual(self.ask("derived.windows[0].scale_from"), "foot")
+        self.assertGreater(sum(self.ask("shot.windows[0].seen.colour")), 0.05)
+        page.unfold("Lamps")
+        self.clicks("Mark a lamp", (1300, 350), (1300, 900))
+        page.until("window.lithopos.derived.lamps[0]?.white")
+        x, y, up = self.ask("derived.lamps[0].position_m")
+        self.assertGreater(up, 1)
+        # Pulled up it hangs higher over the same place; a new one is no part of the photograph's light.
+        self.after(lambda: page.drag(page.photo((1300, 350)), page.photo((1300, 250))))
+        page.until(f"window.lithopos.derived.lamps[0].position_m[2] > {up} + 0.2")
+        np.testing.assert_allclose(self.ask("derived.lamps[0].position_m")[:2], (x, y), atol=1e-6)
+        self.clicks("Hang a new one", (1000, 950), (1000, 500))
+        page.until("window.lithopos.derived.lamps[1]?.position_m")
+        lights = [(light["kind"], light["id"]) for light in self.ask("derived.balance.lights")]
+        marked = [("window", self.ask("shot.windows[0].id")), ("lamp", self.ask("shot.lamps[0].id"))]
+        self.assertEqual(lights, [("room", None), *marked])
+        self.after(lambda: page.page.get_by_role("button", name="Remove Lamp 1", exact=True).click())
+        self.assertEqual(len(self.ask("shot.lamps")), 1)
+        self.after(lambda: page.press("the day"))
 
     def a_check_piece_stands(self) -> None:
         page = self.page

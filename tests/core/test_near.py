@@ -4,13 +4,16 @@ from __future__ import annotations
 
 import io
 import unittest
+from dataclasses import replace
 
 import numpy as np
 
 from lithopos.core.arrays import Array
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.errors import InputError
+from lithopos.core.layers import Window
 from lithopos.core.light.blackbody import chromaticity, glow
+from lithopos.core.light.dome import directions
 from lithopos.core.light.near import Ball, Beam, Near, Sheet, near_irradiance
 from lithopos.core.light.patches import PatchSeen
 from lithopos.core.light.photometry import intensity_of, lumen_of, read_photometry, spot_intensity
@@ -18,9 +21,12 @@ from lithopos.core.place.balance import balance_of
 from lithopos.core.place.daylight import Daylight
 from lithopos.core.place.near_lights import UNIT, lamp_light, near_lights
 from lithopos.core.place.receiver import Patch, Receiver, Sheen
-from lithopos.core.render.scene import Scene
+from lithopos.core.place.surroundings import room_around, surroundings_of
+from lithopos.core.render.influence import influence_of
+from lithopos.core.render.scene import Scene, build_scene
+from lithopos.core.render.session import sized
 from lithopos.core.shot import Lamp, LightPatch, LitWindow, Shot, load_shot
-from tests.core.rendering import tracer
+from tests.core.rendering import SCALE, box, photograph, sample, tracer
 
 UP = np.array([0.0, 0, 1])
 # A lamp with two maxima square to one another, as a maker of lamps would write it.
@@ -249,6 +255,49 @@ class Strengths(unittest.TestCase):
         )[0]
         told = balance_of([patch.model_copy(update={"facing": "along run A"})], self.camera, day)
         self.assertIn("windows and lamps", told.patches[0].reason or "")
+
+
+class Rendered(unittest.TestCase):
+    def test_an_added_lamp_brightens_the_ground_by_what_it_gives(self) -> None:
+        """In the place with the models alone, and as much as its closed form says."""
+        at = [1.6, -0.4, 2.0]
+        new = {"id": "n", "photographed": False, "position_m": at, "kind": "spot", "beam_deg": 60, "output": 2e5}
+        shot = sample(lamps=[new])
+        built = build_scene(shot, sized(photograph(), SCALE), lambda _: box((0.2, 0.2, 0.2)))
+        self.assertEqual((len(built.lights), len(built.added)), (1, 1))
+        assert built.white is not None
+        place = np.array([1.5, -0.2, 0.0])
+        pixel = np.floor(built.camera.project(place[None])).astype(np.int32)
+        reached = influence_of(built)
+        window = Window(0, 0, built.camera.width, built.camera.height)
+        self.assertTrue(reached.pixels(reached.changed, window)[pixel[0, 1], pixel[0, 0]])
+        engine = tracer()
+        light = []
+        for scene in (built, replace(built, added=(), things_key="dark")):
+            engine.show(scene)
+            light.append(engine.radiance("with", pixel, 0, 4096, 1).sum((0, 1)))
+        given = near_irradiance(built.added[0], built.camera.ground_points(pixel + 0.5)[0], UP)
+        np.testing.assert_allclose(light[0] / light[1] - 1, given / (np.pi * built.white), rtol=0.05, atol=0.004)
+
+    def test_a_room_s_own_light_is_as_strong_as_was_found_and_its_windows_are_no_part_of_it(self) -> None:
+        """However bright what is seen of it: level ground gets π of its strength."""
+        camera = looking((0.0, -3.0, 1.6), (0.0, 1.0, 1.5))
+        linear = np.full((480, 640, 3), 0.2, np.float32)
+        linear[150:250, 100:200] = 1.0
+        apart = np.zeros((480, 640), bool)
+        apart[145:255, 95:205] = True
+        strength = np.array([0.3, 0.2, 0.1])
+        up = {}
+        for name, hidden in (("whole", None), ("without", apart)):
+            seen = surroundings_of(linear, camera, np.ones(3), hidden)
+            assert seen is not None
+            around = room_around(seen, strength)
+            ways, solid = directions(len(around))
+            level = (around * (np.maximum(ways[..., 2], 0) * solid)[..., None]).sum((0, 1))
+            np.testing.assert_allclose(level, np.pi * strength, rtol=1e-3)
+            up[name] = float(seen[..., 0].max())
+        self.assertGreater(up["whole"], 0.9)
+        self.assertLess(up["without"], 0.25)
 
 
 class Documents(unittest.TestCase):
