@@ -65,6 +65,8 @@ export type Kind = {
   };
   /** Its glyph in the plan. */
   Glyph?: ComponentType<PlanProps>;
+  /** Lines of its marks that were refined on the picture and are in force: the loupe shows them. */
+  refined?(document: Shot): readonly (readonly [number, number])[][];
   /** What it adds to the live view. */
   Live?: ComponentType<StepProps>;
 };

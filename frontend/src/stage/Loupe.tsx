@@ -22,8 +22,15 @@ function usePicture(src: string): ImageBitmap | null {
   return picture;
 }
 
-/** The pixels under the point at 6×, with a hairline, beside the hand. */
-export function Loupe({ src, frame }: { src: string; frame: Frame }) {
+type Props = {
+  src: string;
+  frame: Frame;
+  /** Lines that were refined on the picture. */
+  refined: readonly (readonly (readonly [number, number])[])[];
+};
+
+/** The pixels under the point at 6×, with a hairline and what was refined there, beside the hand. */
+export function Loupe({ src, frame, refined }: Props) {
   const at = useEditor((state) => state.loupe);
   const canvas = useRef<HTMLCanvasElement>(null);
   const picture = usePicture(src);
@@ -35,6 +42,14 @@ export function Loupe({ src, frame }: { src: string; frame: Frame }) {
     context.fillStyle = "#757575";
     context.fillRect(0, 0, SIZE, SIZE);
     context.drawImage(picture, at[0] - reach / 2, at[1] - reach / 2, reach, reach, 0, 0, SIZE, SIZE);
+    context.strokeStyle = "#e0a100";
+    context.lineWidth = 1.5;
+    for (const line of refined) {
+      context.beginPath();
+      for (const [x, y] of line)
+        context.lineTo((x - at[0]) * MAGNIFIED + SIZE / 2, (y - at[1]) * MAGNIFIED + SIZE / 2);
+      context.stroke();
+    }
     for (const [colour, width] of [
       ["rgb(255 255 255 / .75)", 2.5],
       ["#22262b", 1],
@@ -48,7 +63,7 @@ export function Loupe({ src, frame }: { src: string; frame: Frame }) {
       context.lineTo(SIZE, SIZE / 2);
       context.stroke();
     }
-  }, [picture, at]);
+  }, [picture, at, refined]);
   if (!at) return null;
   const [x, y] = frame.toScreen(at);
   const left = x + 26 + SIZE > frame.width ? x - 26 - SIZE : x + 26;

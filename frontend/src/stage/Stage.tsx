@@ -4,6 +4,7 @@ import { useRenders } from "../api/hooks";
 import { type Frame, fitted, frameOf, zoomedAbout } from "../geometry/frame";
 import type { ScreenPoint } from "../geometry/points";
 import { Live } from "../live/Live";
+import { refinedIn } from "../marks/registry";
 import { shownShot, useChanges } from "../state/changes";
 import { useEditor, usePicked, type View } from "../state/editor";
 import { exposeHook } from "./hook";
@@ -48,6 +49,7 @@ export function Stage({ shot }: { shot: ShotOut }) {
   );
   const changes = useChanges();
   const { document, derived } = useMemo(() => shownShot(shot, changes), [shot, changes]);
+  const refined = useMemo(() => refinedIn(document), [document]);
   const strokes = useStrokes({ shot, document, derived }, frame);
   useWheel(box, frame);
   useEffect(() => exposeHook(frame, derived, shot));
@@ -112,7 +114,7 @@ export function Stage({ shot }: { shot: ShotOut }) {
               <Caption view={view} render={latest(view)} shot={shot} />
             </>
           )}
-          <Loupe src={fileUrl(picture.file)} frame={frame} />
+          <Loupe src={fileUrl(picture.file)} frame={frame} refined={refined} />
         </>
       )}
     </div>

@@ -25,6 +25,7 @@ export const kind: Kind = {
   },
   on: ["perspective"],
   Overlay: EdgeOverlay,
+  refined: ({ edges }) => edges.flatMap(({ sharp, by_hand }) => (sharp && !by_hand ? [sharp.points] : [])),
   section: {
     step: "perspective",
     title: "Edges",

@@ -25,6 +25,8 @@ export const kind: Kind = {
   },
   on: ["light"],
   Overlay: GnomonOverlay,
+  refined: ({ gnomons }) =>
+    gnomons.flatMap(({ shadow, by_hand }) => (shadow && !by_hand ? [shadow.points] : [])),
   section: {
     step: "light",
     title: "Gnomons",

@@ -38,6 +38,11 @@ export const kind: Kind = {
   },
   on: ["light"],
   Overlay: ShadowEdgeOverlay,
+  refined: ({ shadow_edges }) =>
+    shadow_edges
+      .filter(({ by_hand }) => !by_hand)
+      .flatMap(({ sharp_edge, sharp_shadow }) => [sharp_edge, sharp_shadow])
+      .flatMap((line) => (line ? [line.points] : [])),
   section: {
     step: "light",
     title: "Shadows’ edges",

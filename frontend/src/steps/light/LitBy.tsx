@@ -7,7 +7,7 @@ import { OneOf } from "../../ui/controls";
 import { FileButton, PANORAMAS } from "../../ui/FileButton";
 import { PanoramaSettings } from "./Panorama";
 
-const WORDS = { day: "lit by the day", panorama: "lit by a panorama", room: "lit by a room’s own light" };
+const WORDS = { day: "lit by the day", panorama: "lit by a panorama", room: "lit by windows and lamps" };
 
 type Props = StepProps & { projectId: string; onFiles: (uploads: Upload[]) => void };
 
@@ -34,7 +34,7 @@ export function LitBy({ projectId, onFiles, ...props }: Props) {
           options={[
             { value: "day", label: "the day" },
             { value: "panorama", label: "a panorama" },
-            { value: "room", label: "a room’s" },
+            { value: "room", label: "lamps" },
           ]}
           onValue={(by) => {
             const first = files[0];
@@ -45,7 +45,7 @@ export function LitBy({ projectId, onFiles, ...props }: Props) {
           }}
         />
       </div>
-      {(lit_by === "panorama" || files.length === 0) && (
+      {(lit_by === "panorama" || (lit_by === "day" && files.length === 0)) && (
         <div className="flex flex-wrap items-center gap-1.5 py-1">
           {files.map((file) => (
             <button
@@ -68,8 +68,8 @@ export function LitBy({ projectId, onFiles, ...props }: Props) {
       {lit_by === "panorama" && <PanoramaSettings {...props} />}
       {lit_by === "room" && (
         <p className="pb-1 text-xs leading-[1.55] text-ink-500">
-          No sun and no sky: windows, lamps, and what walls and ceiling throw back. Mark the windows and lamps
-          below, then even spots of the floor, near to them and far.
+          Indoors or at night: windows, lamps, and what walls and ceiling throw back. Mark the windows and
+          lamps below, then even spots of the floor, near to them and far.
         </p>
       )}
     </div>

@@ -26,7 +26,7 @@ UNSURE_SHARE = 0.2
 LEAST_LIT = 0.08  # of the ground, to be called lit
 PATCH_SHARE = 1 / 160  # of the picture's width: how wide a spot is looked at
 MOST_UNEVEN = 0.3  # within such a spot, relative
-APART, BORDER = 0.08, 0.02  # of the picture's width: between proposed patches, and beside them
+APART, APART_INDOORS, BORDER = 0.08, 0.15, 0.02  # of the picture's width: between proposed patches, and beside them
 MOST_SHADE, LEAST_SHADE = 0.5, 0.06  # of the light: brighter is no shade, darker a gap or a thing
 LEAST_BLUER = 1.2  # what the sun leaves out is bluer than what it lights; paving of two tones is not
 MOST_GREEN = 1.1  # beside the middle of red and blue: daylight of any kind is not green, a lawn beside paving is
@@ -125,7 +125,7 @@ def ground_places(
     """
     ground = _ground(encoded, linear, camera, height_m, has_sun, None, indoors)
     height, width = linear.shape[:2]
-    apart, border = APART * width, BORDER * width
+    apart, border = (APART_INDOORS if indoors else APART) * width, BORDER * width
     x, y = ground.pixels.T
     inner = (x > border) & (x < width - border) & (y > border) & (y < height - border)
 
