@@ -5,19 +5,9 @@ import { metres, parseMetres, parseMillimetres, parseNumber } from "../../geomet
 import { useChange } from "../../state/changes";
 import { toggleTool, usePicked } from "../../state/editor";
 import { useGraphics } from "../../state/graphics";
-import {
-  Bin,
-  Button,
-  Field,
-  Hint,
-  OneOf,
-  Pill,
-  Slider,
-  Statement,
-  TextField,
-  Toggle,
-} from "../../ui/controls";
+import { Button, Field, Hint, OneOf, Pill, Slider, Statement, TextField } from "../../ui/controls";
 import { FileButton, PHOTOMETRY } from "../../ui/FileButton";
+import { LightRow } from "../../ui/LightRow";
 import type { StepProps } from "../props";
 import { KINDS_OF_LAMP, outputOf } from "./words";
 
@@ -56,37 +46,22 @@ function Row({ lamp, shot, derived }: StepProps & { lamp: Lamp }) {
   const put = (values: Partial<Lamp>, label: string) => void change({ lamps: { [lamp.id]: values } }, label);
   const top = Math.max(...(answer?.white ?? [1]), 1e-6);
   return (
-    <div className="border-b border-dotted border-lime-300 py-1 text-xs last:border-0">
-      <div className="flex items-center gap-2">
-        <i
-          className="h-4 w-4 shrink-0 rounded-full border border-lime-300"
-          style={{ background: hexOf(answer?.white?.map((v) => v / top)) }}
-        />
-        <button
-          type="button"
-          aria-expanded={open}
-          className={`min-w-0 grow truncate text-left ${lamp.hidden ? "text-ink-500 line-through" : "text-ink-700"}`}
-          onClick={() => select(open ? null : { kind: "lamp", id: lamp.id })}
-        >
-          {lamp.name}
-        </button>
-        <span className="text-ink-500">{outputOf(lamp)}</span>
-        <Toggle
-          sign="eye"
-          on={!lamp.hidden}
-          label={lamp.hidden ? `Light ${lamp.name}` : `Put ${lamp.name} out`}
-          onClick={() => put({ hidden: !lamp.hidden }, lamp.hidden ? "light a lamp" : "put a lamp out")}
-        />
-        <Bin
-          label={`Remove ${lamp.name}`}
-          onClick={() => void change({ lamps: { [lamp.id]: null } }, "remove a lamp")}
-        />
-      </div>
+    <LightRow
+      name={lamp.name}
+      hidden={lamp.hidden}
+      open={open}
+      swatch={hexOf(answer?.white?.map((v) => v / top))}
+      fact={outputOf(lamp)}
+      words={["Light", "Put out"]}
+      onOpen={(on) => select(on ? { kind: "lamp", id: lamp.id } : null)}
+      onHide={(hidden) => put({ hidden }, hidden ? "put a lamp out" : "light a lamp")}
+      onRemove={() => void change({ lamps: { [lamp.id]: null } }, "remove a lamp")}
+    >
       {answer?.reason && <Hint kind="wrong">It lights nothing: {answer.reason}.</Hint>}
       {open && (
         <Fields lamp={lamp} shot={shot} height={answer?.position_m?.[2]} at={answer?.position_m} put={put} />
       )}
-    </div>
+    </LightRow>
   );
 }
 

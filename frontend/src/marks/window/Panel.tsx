@@ -3,7 +3,8 @@ import { hexOf } from "../../geometry/colour";
 import { metres, parseMetres } from "../../geometry/measure";
 import { useChange } from "../../state/changes";
 import { toggleTool, usePicked } from "../../state/editor";
-import { Bin, Button, Field, Hint, Slider, Statement, TextField, Toggle } from "../../ui/controls";
+import { Button, Field, Hint, Slider, Statement, TextField } from "../../ui/controls";
+import { LightRow } from "../../ui/LightRow";
 import type { StepProps } from "../props";
 
 /** Windows by which light comes in, and how bright they are. */
@@ -37,34 +38,17 @@ function Row({ window, shot, derived }: StepProps & { window: LitWindow }) {
     void change({ windows: { [window.id]: values } }, label);
   const { name } = window;
   return (
-    <div className="border-b border-dotted border-lime-300 py-1 text-xs last:border-0">
-      <div className="flex items-center gap-2">
-        <i
-          className="h-4 w-4 shrink-0 rounded-sm border border-lime-300"
-          style={{ background: hexOf(window.seen?.colour) }}
-        />
-        <button
-          type="button"
-          aria-expanded={open}
-          className={`min-w-0 grow truncate text-left ${window.hidden ? "text-ink-500 line-through" : "text-ink-700"}`}
-          onClick={() => select(open ? null : { kind: "window", id: window.id })}
-        >
-          {name}
-        </button>
-        <span className="text-ink-500">{brightness(window)}</span>
-        <Toggle
-          sign="eye"
-          on={!window.hidden}
-          label={window.hidden ? `Light ${name} again` : `Darken ${name}`}
-          onClick={() =>
-            put({ hidden: !window.hidden }, window.hidden ? "light a window" : "darken a window")
-          }
-        />
-        <Bin
-          label={`Remove ${name}`}
-          onClick={() => void change({ windows: { [window.id]: null } }, "remove a window")}
-        />
-      </div>
+    <LightRow
+      name={name}
+      hidden={window.hidden}
+      open={open}
+      swatch={hexOf(window.seen?.colour)}
+      fact={brightness(window)}
+      words={["Light", "Darken"]}
+      onOpen={(on) => select(on ? { kind: "window", id: window.id } : null)}
+      onHide={(hidden) => put({ hidden }, hidden ? "darken a window" : "light a window")}
+      onRemove={() => void change({ windows: { [window.id]: null } }, "remove a window")}
+    >
       {answer?.reason && <Hint kind="wrong">It lights nothing: {answer.reason}.</Hint>}
       {open && (
         <div className="pt-1">
@@ -107,7 +91,7 @@ function Row({ window, shot, derived }: StepProps & { window: LitWindow }) {
           </Statement>
         </div>
       )}
-    </div>
+    </LightRow>
   );
 }
 
