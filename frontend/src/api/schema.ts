@@ -2357,12 +2357,22 @@ export interface components {
          *     Attributes
          *     ----------
          *     notes : what the camera wrote into the file, or null where it wrote nothing.
+         *     mean : its mean linear colour without what is nearly clipped: in a room, about what comes from all about.
          */
         Photograph: {
             /** File */
             file: string;
             /** Height */
             height: number;
+            /**
+             * Mean
+             * @default null
+             */
+            mean: [
+                number,
+                number,
+                number
+            ] | null;
             /**
              * Name
              * @default

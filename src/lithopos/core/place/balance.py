@@ -158,7 +158,8 @@ def balance_of_ground(
         If the ground is not seen.
     """
     about = stand if day.dome is not None else None
-    ground = ground_light(encoded, linear, camera, height_m, day.shines, about, indoors=day.room)
+    has_sun = day.shines and not day.local
+    ground = ground_light(encoded, linear, camera, height_m, has_sun, about, indoors=day.local)
     if day.near:
         patches, shaded = _spots(encoded, linear, camera, height_m, day), False
     else:
@@ -297,7 +298,7 @@ def _judged(patches: list[LightPatch], day: Daylight) -> dict[str, bool]:
 
 
 def _solved(patches: list[PatchIn], day: Daylight, tones: dict[str, float]) -> Balance:
-    white = (SIGMA_WHITE_INDOORS, SIGMA_BALANCE_INDOORS) if day.room else (SIGMA_WHITE, SIGMA_BALANCE)
+    white = (SIGMA_WHITE_INDOORS, SIGMA_BALANCE_INDOORS) if day.local else (SIGMA_WHITE, SIGMA_BALANCE)
     dimmed = SKY if day.shines else ""
     named = {GROUND: day.ground * np.array(day.ground_tint)}
     return solve_strengths(patches, day.lights(), named, tones, white=white, dimmed=dimmed)

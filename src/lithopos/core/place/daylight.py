@@ -16,6 +16,7 @@ from lithopos.core.light.strengths import SIGMA_CLEAR, Known, LightIn
 SUN, SKY = "sun", "sky"
 # A room's own light, from all about: about as bright as the photograph is, which is mostly walls and floor.
 USUAL_MEAN, SIGMA_USUAL, SIGMA_USUAL_TINT = (0.15, 0.15, 0.15), 0.7, 0.3
+RULING = 0.5  # of what falls on level ground, from a panorama's sun: less is a lamp's, or a veiled one's
 SIGMA_MEAN, SIGMA_MEAN_TINT = 0.5, 0.22
 
 __all__ = ["SKY", "SUN", "Daylight", "NearLight"]
@@ -65,6 +66,11 @@ class Daylight:
     def shines(self) -> bool:
         """Whether there is light and shade."""
         return self.sun is not None
+
+    @property
+    def local(self) -> bool:
+        """Whether light changes from spot to spot: a room's, or a panorama's that no sun rules."""
+        return self.room or (self.dome is not None and self.dome.share < RULING)
 
     def lights(self) -> list[LightIn]:
         """All lights with what each gives level ground where things stand, at strength 1, and what is known of it."""

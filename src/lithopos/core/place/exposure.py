@@ -18,7 +18,7 @@ NEAR = (8.0, 25.0, 80.0)  # how far the ground is looked at, in heights of the c
 NEAR_INDOORS = (2.5, 4.0, 8.0)  # where walls stand
 ABOUT_M = 2.0  # how far the ground about a place reaches in the sun, and without one, where light changes sooner
 ABOUT_INDOORS_M = (0.7, 1.2, 2.0)
-LEAST_ABOUT = 60  # pixels
+LEAST_ABOUT, BEHIND_M = 60, 0.1  # pixels; how far behind it still counts
 CLIPPED = 0.985  # of the largest code
 LEAST_PIXELS = 200
 LEAST_RANGE, CLEARLY_APART = 0.7, 0.6  # of the ground, and of light and shade: natural logarithms
@@ -155,10 +155,18 @@ def _ground(
     about: Array | None,
     indoors: bool,
 ) -> _Ground:
-    pixels = _near_pixels(camera, height_m, linear.shape[1], linear.shape[0], NEAR_INDOORS if indoors else NEAR)
+    pixels = _near_pixels(
+        camera, height_m, linear.shape[1], linear.shape[0], NEAR_INDOORS if indoors and about is None else NEAR
+    )
     if about is not None and len(about):
         places = camera.ground_points(pixels + 0.5, height_m)[:, :2]
-        away = np.min(np.linalg.norm(places[:, None] - about, axis=-1), axis=1)
+        apart = np.linalg.norm(places[:, None] - about, axis=-1)
+        away = apart.min(1)
+        if not has_sun:
+            # Behind what stands there a wall may stand as well.
+            foot = camera.position[:2]
+            behind = np.linalg.norm(places - foot, axis=1) - np.linalg.norm(about - foot, axis=1)[apart.argmin(1)]
+            away = np.where(behind > BEHIND_M, np.inf, away)
         reaches = (ABOUT_M,) if has_sun else ABOUT_INDOORS_M
         least = LEAST_PIXELS if has_sun else LEAST_ABOUT
         enough = [reach for reach in reaches if np.count_nonzero(away < reach) >= least]

@@ -285,7 +285,7 @@ def build_scene(
         repr([_look(thing) for thing in shot.models if not thing.hidden] + [*shot.panes, *shot.lamps, factor]),
         (*balance.notes, *(panorama.notes if panorama else ())),
         added,
-        np.asarray(white, np.float32),
+        np.asarray(white, np.float32) if day.room or shot.windows or shot.lamps else None,
     )
 
 
