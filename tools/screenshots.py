@@ -63,6 +63,7 @@ def main() -> None:
         page.step("Light")
         page.press("Find patches")
         page.until("window.lithopos.derived.balance?.sky_measured")
+        page.page.get_by_role("radio", name="the day").scroll_into_view_if_needed()
         take(page, "light")
         page.step("Contact")
         page.press("Proof")

@@ -1716,8 +1716,9 @@ export interface components {
          *     strength : by channel: of a sky beside a clear day's, of a window beside what the photograph shows of it, of a lamp
          *         beside what is stated; what the renderer multiplies its own by.
          *     sigma : relative standard deviation of its luminance.
-         *     share, colour : of the light on level ground where things stand; what it makes of white there.
-         *     measured : whether patches tell it; else it is as was known beforehand.
+         *     share, share_sigma : of the light on level ground where things stand, and its relative standard deviation.
+         *     colour : what it makes of white there.
+         *     measured : whether patches tell its share; else that is as was known beforehand.
          */
         LightAnswer: {
             /** Colour */
@@ -1740,6 +1741,8 @@ export interface components {
             measured: boolean;
             /** Share */
             share: number;
+            /** Share Sigma */
+            share_sigma: number;
             /** Sigma */
             sigma: number;
             /** Strength */

@@ -9,7 +9,7 @@ import { newLamp } from "./words";
 /** Lamps: those in the photograph, and those that are added to the place. */
 export const kind: Kind = {
   name: "lamp",
-  rank: 72,
+  rank: 76,
   tool: {
     grasp: "clicks",
     prompts: {

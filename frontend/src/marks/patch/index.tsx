@@ -7,7 +7,7 @@ import { radiusOf } from "./words";
 /** Patches of one material in light and in shade, which tell how strong the lights are. */
 export const kind: Kind = {
   name: "patch",
-  rank: 74,
+  rank: 77,
   tool: {
     grasp: "clicks",
     prompts: ["click on an even spot: of the ground, lit or in shade"],

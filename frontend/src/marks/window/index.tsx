@@ -8,7 +8,7 @@ import { Windows } from "./Panel";
 /** Windows in the photograph by which light comes in. */
 export const kind: Kind = {
   name: "window",
-  rank: 71,
+  rank: 75,
   tool: {
     grasp: "clicks",
     prompts: [

@@ -42,9 +42,9 @@ export function Lights(props: StepProps) {
                 </span>
                 <span className="block pl-4 text-[11px] text-ink-500">
                   {light.measured
-                    ? within([light.sigma])
-                    : light.sigma < 0.4
-                      ? `${within([light.sigma])}, a guess`
+                    ? within([light.share_sigma])
+                    : light.share_sigma < 0.4
+                      ? `${within([light.share_sigma])}, a guess`
                       : "a guess"}
                 </span>
               </li>

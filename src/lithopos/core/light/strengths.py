@@ -45,7 +45,6 @@ __all__ = [
     "SIGMA_BALANCE",
     "SIGMA_CLEAR",
     "SIGMA_WHITE",
-    "TOLD",
     "Balance",
     "Known",
     "LightIn",
@@ -102,11 +101,14 @@ class Strength:
     """A light's θ by channel (3,), and the standard deviation of its logarithm (3,).
 
     `told` is how much narrower its luminance is than what was known beforehand, 0..1; `alike` names lights that the
-    patches can't tell from it.
+    patches can't tell from it. `share_sigma` is the standard deviation of the logarithm of its share of all light, and
+    `share_told` how much narrower that is than beforehand.
     """
 
     theta: Array
     sigma: Array
+    share_sigma: float = 0.0
+    share_told: float = 1.0
     told: float = 1.0
     alike: tuple[str, ...] = ()
 
@@ -303,11 +305,13 @@ def _strengths(problem: _Problem, x: Array, covariance: Array) -> dict[str, Stre
     """Each light with how sure it is, and which of the others it can't be told from."""
     count = len(problem.lights)
     bright = np.kron(np.eye(count), REC709)  # each light's luminance
-    before = problem.known(x)[1]
-    after = bright @ covariance[: problem.open, : problem.open] @ bright.T
-    prior = bright @ np.linalg.inv(before.T @ before)[: problem.open, : problem.open] @ bright.T
-    width, width_before = np.sqrt(np.diag(after)), np.sqrt(np.diag(prior))
-    told = np.clip(1 - width / np.maximum(width_before, 1e-12), 0, 1)
+    bright = np.hstack([bright, np.zeros((count, problem.count - problem.open))])
+    share = bright - REC709 @ problem.white(x)[1]
+    known = problem.known(x)[1]
+    before = np.asarray(np.linalg.inv(known.T @ known), float)
+    after = bright @ covariance @ bright.T
+    width, told = _narrowed(bright, before, covariance)
+    share_width, share_told = _narrowed(share, before, covariance)
     together = after / np.outer(width, width)
     found = {}
     for number, name in enumerate(problem.lights):
@@ -317,5 +321,18 @@ def _strengths(problem: _Problem, x: Array, covariance: Array) -> dict[str, Stre
             for other in range(count)
             if other != number and together[number, other] < ALIKE and max(told[number], told[other]) < TOLD
         ]
-        found[name] = Strength(np.exp(x[own]), np.sqrt(np.diag(covariance)[own]), float(told[number]), tuple(alike))
+        found[name] = Strength(
+            np.exp(x[own]),
+            np.sqrt(np.diag(covariance)[own]),
+            float(share_width[number]),
+            float(share_told[number]),
+            float(told[number]),
+            tuple(alike),
+        )
     return found
+
+
+def _narrowed(rows: Array, before: Array, after: Array) -> tuple[Array, Array]:
+    """Standard deviations (n,) of combinations of the unknowns, and how much narrower they are than before, 0..1."""
+    width, was = (np.sqrt(np.maximum(np.diag(rows @ part @ rows.T), 0)) for part in (after, before))
+    return width, np.clip(1 - width / np.maximum(was, 1e-12), 0, 1)

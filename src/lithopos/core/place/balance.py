@@ -19,7 +19,6 @@ from lithopos.core.light.patches import PatchSeen, facing_normal
 from lithopos.core.light.strengths import (
     SIGMA_BALANCE,
     SIGMA_WHITE,
-    TOLD,
     Balance,
     PatchIn,
     solve_strengths,
@@ -33,6 +32,7 @@ PATCH_SHARE = 1 / 160  # of the picture's width: the radius of a proposed patch
 CLIPPED, MOST_CLIPPED = 0.985, 0.1  # of the largest code; of a patch's pixels
 CLEARLY_DARKER = 0.62  # than the brightest patch of its material: taken to lie in shade
 SPOTS = 16  # of the ground, among windows and lamps
+MEASURED = 0.2  # how much narrower than beforehand a light's share must be, to be called measured
 OUTDOORS, INDOORS = 3, 8  # patches that are proposed, in light and in shade each
 SIGMA_WHITE_INDOORS, SIGMA_BALANCE_INDOORS = 0.8, 0.2
 AUTO_SPREAD = 0.3  # of the whole ground's light and shade, which are no patches that somebody chose
@@ -76,8 +76,9 @@ class LightAnswer(BaseModel):
     strength : by channel: of a sky beside a clear day's, of a window beside what the photograph shows of it, of a lamp
         beside what is stated; what the renderer multiplies its own by.
     sigma : relative standard deviation of its luminance.
-    share, colour : of the light on level ground where things stand; what it makes of white there.
-    measured : whether patches tell it; else it is as was known beforehand.
+    share, share_sigma : of the light on level ground where things stand, and its relative standard deviation.
+    colour : what it makes of white there.
+    measured : whether patches tell its share; else that is as was known beforehand.
     """
 
     kind: Literal["sun", "sky", "room", "window", "lamp"]
@@ -85,6 +86,7 @@ class LightAnswer(BaseModel):
     strength: Three
     sigma: float
     share: float
+    share_sigma: float
     colour: Three
     measured: bool
 
@@ -360,8 +362,9 @@ def _lights(found: Balance, day: Daylight, gain: Array) -> list[LightAnswer]:
                     "strength": _three(np.pi * light.theta / gain),
                     "sigma": float(REC709 @ light.sigma),
                     "share": float(luminance(level[name])) / whole,
+                    "share_sigma": light.share_sigma,
                     "colour": _three(level[name]),
-                    "measured": light.told > TOLD,
+                    "measured": light.share_told > MEASURED,
                 }
             )
         )
