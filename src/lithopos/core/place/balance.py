@@ -32,7 +32,8 @@ PATCH_SHARE = 1 / 160  # of the picture's width: the radius of a proposed patch
 CLIPPED, MOST_CLIPPED = 0.985, 0.1  # of the largest code; of a patch's pixels
 CLEARLY_DARKER = 0.62  # than the brightest patch of its material: taken to lie in shade
 SPOTS = 16  # of the ground, among windows and lamps
-MEASURED = 0.2  # how much narrower than beforehand a light's share must be, to be called measured
+# How much narrower than beforehand a light's share must be, and how narrow in all, to be called measured.
+MEASURED, UNSURE = 0.2, 0.4
 OUTDOORS, INDOORS = 3, 8  # patches that are proposed, in light and in shade each
 SIGMA_WHITE_INDOORS, SIGMA_BALANCE_INDOORS = 0.8, 0.2
 AUTO_SPREAD = 0.3  # of the whole ground's light and shade, which are no patches that somebody chose
@@ -364,7 +365,7 @@ def _lights(found: Balance, day: Daylight, gain: Array) -> list[LightAnswer]:
                     "share": float(luminance(level[name])) / whole,
                     "share_sigma": light.share_sigma,
                     "colour": _three(level[name]),
-                    "measured": light.share_told > MEASURED,
+                    "measured": light.share_told > MEASURED and light.share_sigma < UNSURE,
                 }
             )
         )
