@@ -27,7 +27,7 @@ class GroundMaterial:
 
 GROUND_MATERIALS = {
     "pale stone": GroundMaterial(0.34),
-    "warm stone": GroundMaterial(0.32, tint=(1.18, 0.97, 0.74)),
+    "warm stone": GroundMaterial(0.32),
     "dark stone": GroundMaterial(0.16),
     "concrete": GroundMaterial(0.30),
     "brick": GroundMaterial(0.24, 0.6, 0.7, (1.5, 0.89, 0.63)),
