@@ -305,6 +305,10 @@ class Documents(unittest.TestCase):
         for lamp, words in (
             ({"id": "a", "at": (1, 1)}, "is nowhere"),
             ({"id": "a", "position_m": (0, 0, 2), "kind": "measured"}, "names no file"),
+            (
+                {"id": "a", "position_m": (0, 0, 2), "photometry": {"candela": [[1.0]] * 72 + [[1.0, 2.0]]}},
+                "in every row",
+            ),
         ):
             with self.assertRaisesRegex(InputError, words):
                 load_shot({"lamps": [lamp]})

@@ -110,10 +110,11 @@ def derive(shot: Shot) -> Derived:
     result.lengths = camera.lengths[: len(shot.lengths)]
     _derive_sun(shot, camera, result)
     known = result.sun_shown or shot.sky.cover == 1 or shot.lit_by == "room"
-    if known and any(patch.seen for patch in shot.patches):
-        result.balance = balance_of(shot.patches, pinhole, daylight_of(shot, result))
-    if shot.lamps and (known or shot.lit_by != "day"):
-        lamps_shown(shot, daylight_of(shot, result), result.balance, result.lamps)
+    if known:
+        day = daylight_of(shot, result)
+        if any(patch.seen for patch in shot.patches):
+            result.balance = balance_of(shot.patches, pinhole, day)
+        lamps_shown(shot, day, result.balance, result.lamps)
     return result
 
 

@@ -6,7 +6,7 @@ import re
 from typing import Annotated
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field, FiniteFloat
+from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, model_validator
 
 from lithopos.core.arrays import Array, Floats
 from lithopos.core.errors import InputError
@@ -30,7 +30,16 @@ class Photometry(BaseModel):
 
     model_config = ConfigDict(extra="forbid")
 
-    candela: Annotated[list[Annotated[list[Candela], Field(min_length=1, max_length=COLUMNS)]], Field(min_length=ROWS)]
+    candela: Annotated[
+        list[Annotated[list[Candela], Field(min_length=1, max_length=COLUMNS)]],
+        Field(min_length=ROWS, max_length=ROWS),
+    ]
+
+    @model_validator(mode="after")
+    def _is_a_table(self) -> Photometry:
+        if {len(row) for row in self.candela} not in ({1}, {COLUMNS}):
+            raise ValueError(f"candela must have 1 or {COLUMNS} values in every row")
+        return self
 
 
 def read_photometry(data: bytes) -> Photometry:
