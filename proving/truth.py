@@ -64,6 +64,10 @@ def marked_shot_of(truth: dict[str, Any], noise_px: float = 0.7, seed: int = 0) 
                 }
             ],
             "ground": {"material": truth["ground_material"]},
+            "proxies": [
+                {"id": f"p{i}", **{k: off(v) if k in ("points", "top") else v for k, v in proxy.items()}}
+                for i, proxy in enumerate(truth.get("proxies", []))
+            ],
         }
     )
 

@@ -30,13 +30,14 @@ from lithopos.core.place.daylight import SKY, SUN, Daylight
 from lithopos.core.place.near_lights import LampAnswer, lamp_answer, near_lights
 from lithopos.core.place.near_seen import lamps_shown
 from lithopos.core.place.pane import PaneAnswer, pane_answer
+from lithopos.core.place.solids import ProxyAnswer, proxy_answer
 from lithopos.core.place.sunlight import AlmanacAnswer, almanac_answer, measured_sun, softness_of, sun_in_force
 from lithopos.core.questions import camera_problem_of
 from lithopos.core.shot import Shot
 
 SIGMA_PANORAMA = 0.12  # of a panorama's sky beside its own sun
 
-__all__ = ["Derived", "LevelAnswer", "daylight_of", "derive", "shot_after_gesture"]
+__all__ = ["Derived", "LevelAnswer", "base_heights", "daylight_of", "derive", "shot_after_gesture"]
 
 
 class LevelAnswer(BaseModel):
@@ -57,7 +58,7 @@ class Derived(BaseModel):
     camera_reason, camera_lacks : why there is no camera, in words, and whether edges are missing or don't agree.
     lengths : what each of the shot's lengths measures; the camera's own list ends with the levels' too.
     sun_shown : the direction in force, measured or set by hand; of a panorama its brightest place.
-    panes, windows, lamps : where each of the shot's hangs or stands.
+    panes, windows, lamps, proxies : where each of the shot's hangs or stands.
     almanac : the sun by date and place, where they are given.
     around : how the panorama lies, where there is one.
     softness_deg : the sun's apparent diameter in force; `softness` what soft edges tell of it.
@@ -83,6 +84,7 @@ class Derived(BaseModel):
     windows: list[PaneAnswer] = []
     lamps: list[LampAnswer] = []
     balance: BalanceAnswer | None = None
+    proxies: list[ProxyAnswer] = []
 
 
 def derive(shot: Shot) -> Derived:
@@ -106,6 +108,8 @@ def derive(shot: Shot) -> Derived:
     result.windows = [pane_answer(window, pinhole) for window in shot.windows]
     result.lamps = [lamp_answer(lamp, pinhole) for lamp in shot.lamps]
     result.metric = camera.camera_position is not None
+    bases = base_heights(result)
+    result.proxies = [proxy_answer(proxy, pinhole, bases.get(proxy.level)) for proxy in shot.proxies]
     result.ground_to_photo = pinhole_of(camera).ground_homography().tolist()
     result.lengths = camera.lengths[: len(shot.lengths)]
     _derive_sun(shot, camera, result)
@@ -116,6 +120,11 @@ def derive(shot: Shot) -> Derived:
             result.balance = balance_of(shot.patches, pinhole, day)
         lamps_shown(shot, day, result.balance, result.lamps)
     return result
+
+
+def base_heights(facts: Derived) -> dict[str | None, float | None]:
+    """The heights of what things stand on: of levels by their identities, of the ground by None."""
+    return {None: 0.0} | {level.id: level.height_m for level in facts.levels}
 
 
 def daylight_of(shot: Shot, facts: Derived) -> Daylight:

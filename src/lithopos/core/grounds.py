@@ -1,4 +1,4 @@
-"""What grounds are made of: the short list that sets the level of a ground's reflectance, and its sheen.
+"""What grounds and other things of a place are made of: the short lists that set their reflectance and their sheen.
 
 Reflectances are hemispherical, of weathered surfaces in daylight, rounded from the ranges that
 building-physics tables agree on; the photograph itself gives tint and pattern. Every ground has a sheen:
@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-__all__ = ["GROUND_MATERIALS", "GroundMaterial"]
+__all__ = ["GROUND_MATERIALS", "PROXY_MATERIALS", "GroundMaterial"]
 
 
 @dataclass(frozen=True)
@@ -38,4 +38,15 @@ GROUND_MATERIALS = {
     "timber": GroundMaterial(0.25, 0.8, 0.6, (1.4, 0.93, 0.55)),
     "polished stone": GroundMaterial(0.30, 1.0, 0.3),
     "wet stone": GroundMaterial(0.18, 1.0, 0.35),
+}
+
+# What stands about: its reflectance counts where the photograph does not show it.
+PROXY_MATERIALS = {
+    "plaster": GroundMaterial(0.55, 0.2, 0.8),
+    "painted": GroundMaterial(0.50, 1.0, 0.35),
+    **GROUND_MATERIALS,
+    "polished concrete": GroundMaterial(0.30, 1.0, 0.2),
+    "leaves": GroundMaterial(0.10, 0.4, 0.6, (0.8, 1.2, 0.4)),
+    "water": GroundMaterial(0.04, 1.0, 0.06),
+    "glass": GroundMaterial(0.06, 1.0, 0.03),
 }

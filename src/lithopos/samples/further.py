@@ -66,7 +66,7 @@ def _camera(
     )
 
 
-def _box(place: Place, low: tuple[float, float, float], high: tuple[float, float, float], material: str) -> None:
+def box(place: Place, low: tuple[float, float, float], high: tuple[float, float, float], material: str) -> None:
     size = np.subtract(high, low)
     bevel = float(min(0.012, size.min() / 20 + 0.002))
     middle = np.add(low, high) / 2
@@ -78,7 +78,7 @@ def _floor(place: Place, extent: tuple[float, float, float, float], material: st
     place.add(meshes.quad([(x0, y0, z), (x1, y0, z), (x1, y1, z), (x0, y1, z)]), material)
 
 
-def _slabs(
+def slabs(
     place: Place,
     extent: tuple[float, float, float, float],
     slab: tuple[float, float],
@@ -152,7 +152,7 @@ def _surround(put: Callable[[Mesh, str], None], x: float, sill: float, wide: flo
     put(meshes.bevelled_box((wide + 0.28, 0.16, 0.16), 0.01).moved((x, -0.04, sill + tall + 0.08)), "stone")
 
 
-def _walls(place: Place, rng: np.random.Generator) -> None:
+def walls(place: Place, rng: np.random.Generator) -> None:
     """What house fronts are made of."""
     tint = rng.uniform(-0.06, 0.06, 3)
     pale, warm = np.array([0.6, 0.54, 0.44]) + tint, np.array([0.56, 0.4, 0.29]) + tint
@@ -180,12 +180,12 @@ def quay_street(seed: int = 3) -> Place:
     rng = np.random.default_rng(seed)
     camera = _camera(rng, (0.3, -7.0, 1.65), (66, 114), (-6, 3))
     place = _place("Quay street", camera, rng, (float(rng.uniform(200, 340)), float(rng.uniform(30, 55))))
-    _walls(place, rng)
+    walls(place, rng)
     half = float(rng.uniform(4.2, 5.6))
     _floor(place, (-60, -12, 60, 60), "asphalt")
     for side in (-1, 1):
         low, high = sorted((side * (half - 1.6), side * half))
-        _box(place, (low, -12, 0.0), (high, 34, 0.13), "stone")
+        box(place, (low, -12, 0.0), (high, 34, 0.13), "stone")
         y = -12.0
         while y < 34:
             length, storeys = float(rng.uniform(6, 11)), int(rng.integers(2, 4))
@@ -207,8 +207,8 @@ def long_front(seed: int = 4) -> Place:
     heading = (48, 66) if side > 0 else (114, 132)
     camera = _camera(rng, (-3.0 * side, -9.0, 1.65), heading, (-3, 7))
     place = _place("Long front", camera, rng, (float(rng.uniform(215, 325)), float(rng.uniform(28, 55))))
-    _walls(place, rng)
-    _slabs(place, (-18, -14, 26, 4), (0.9, 0.6), (0.34, 0.3, 0.25), rng)
+    walls(place, rng)
+    slabs(place, (-18, -14, 26, 4), (0.9, 0.6), (0.34, 0.3, 0.25), rng)
     _floor(place, (-200, -200, 200, 200), "grass", -0.02)
     x = -16.0
     while x < 18:
@@ -231,7 +231,7 @@ def workshop_room(
     rng = np.random.default_rng(seed)
     camera = _camera(rng, (0.8, -2.6, 1.5), heading_deg, (-12, 0), exposure=3.4, spread=0.3)
     place = _place("Workshop room", camera, rng, (float(rng.uniform(165, 195)), float(rng.uniform(25, 45))))
-    _walls(place, rng)
+    walls(place, rng)
     x0, x1, y0, y1, top = -2.8, 3.2, -3.6, 3.4, 2.7
     board = float(rng.uniform(0.12, 0.2))
     tones = [
@@ -240,7 +240,7 @@ def workshop_room(
     ]
     place.materials.update({f"board{i}": tone for i, tone in enumerate(tones)})
     for number, x in enumerate(np.arange(x0, x1, board)):
-        _box(
+        box(
             place,
             (float(x), y0, -0.03),
             (min(float(x + board - 0.004), x1), y1, 0.0),
@@ -248,37 +248,37 @@ def workshop_room(
         )
     _floor(place, (x0, y0, x1, y1), "dark", -0.02)
     place.add(meshes.quad([(x0, y0, top), (x0, y1, top), (x1, y1, top), (x1, y0, top)]), "white")
-    _box(place, (x0, y1, 0), (x1, y1 + 0.1, top), "pale")
-    _box(place, (x1, y0, 0), (x1 + 0.1, y1, top), "pale")
-    _box(place, (x0, y0 - 0.1, 0), (x1, y0, top), "pale")
+    box(place, (x0, y1, 0), (x1, y1 + 0.1, top), "pale")
+    box(place, (x1, y0, 0), (x1 + 0.1, y1, top), "pale")
+    box(place, (x0, y0 - 0.1, 0), (x1, y0, top), "pale")
     for x, y, dx, dy in ((x0, y1 - 0.02, x1 - x0, 0.02), (x1 - 0.02, y0, 0.02, y1 - y0)):
-        _box(place, (x, y, 0.0), (x + dx, y + dy, 0.11), "white")
+        box(place, (x, y, 0.0), (x + dx, y + dy, 0.11), "white")
     edges = [y0, *[v for gap in gaps for v in gap], y1]
     for low, high in zip(edges[::2], edges[1::2], strict=True):
-        _box(place, (x0 - 0.2, low, 0), (x0, high, top), "pale")
+        box(place, (x0 - 0.2, low, 0), (x0, high, top), "pale")
     for low, high in gaps:
-        _box(place, (x0 - 0.2, low, 0), (x0, high, 0.85), "pale")
-        _box(place, (x0 - 0.2, low, 2.3), (x0, high, top), "pale")
-        _box(place, (x0 - 0.2, low - 0.03, 0.83), (x0 + 0.12, high + 0.03, 0.88), "white")
+        box(place, (x0 - 0.2, low, 0), (x0, high, 0.85), "pale")
+        box(place, (x0 - 0.2, low, 2.3), (x0, high, top), "pale")
+        box(place, (x0 - 0.2, low - 0.03, 0.83), (x0 + 0.12, high + 0.03, 0.88), "white")
         for y in (low + 0.03, (low + high) / 2, high - 0.03):
-            _box(place, (x0 - 0.14, y - 0.025, 0.88), (x0 - 0.09, y + 0.025, 2.3), "white")
-        _box(place, (x0 - 0.14, low, 1.78), (x0 - 0.09, high, 1.83), "white")
+            box(place, (x0 - 0.14, y - 0.025, 0.88), (x0 - 0.09, y + 0.025, 2.3), "white")
+        box(place, (x0 - 0.14, low, 1.78), (x0 - 0.09, high, 1.83), "white")
         place.windows.append(np.array([(x0, low, 2.3), (x0, high, 2.3), (x0, high, 0.88), (x0, low, 0.88)]))
     door = float(rng.uniform(-1.6, 1.4))
-    _box(place, (door, y1 - 0.03, 0), (door + 0.9, y1, 2.05), "painted")
-    _box(place, (door - 0.1, y1 - 0.05, 0), (door, y1, 2.15), "white")
-    _box(place, (door + 0.9, y1 - 0.05, 0), (door + 1.0, y1, 2.15), "white")
-    _box(place, (door - 0.1, y1 - 0.05, 2.05), (door + 1.0, y1, 2.15), "white")
+    box(place, (door, y1 - 0.03, 0), (door + 0.9, y1, 2.05), "painted")
+    box(place, (door - 0.1, y1 - 0.05, 0), (door, y1, 2.15), "white")
+    box(place, (door + 0.9, y1 - 0.05, 0), (door + 1.0, y1, 2.15), "white")
+    box(place, (door - 0.1, y1 - 0.05, 2.05), (door + 1.0, y1, 2.15), "white")
     for z in (0.75, 1.2, 1.65):
-        _box(place, (x1 - 0.3, -0.6, z), (x1, 1.8, z + 0.035), "timber")
+        box(place, (x1 - 0.3, -0.6, z), (x1, 1.8, z + 0.035), "timber")
         for _ in range(5):
             y, size = float(rng.uniform(-0.5, 1.6)), float(rng.uniform(0.08, 0.2))
-            _box(place, (x1 - 0.25, y, z + 0.035), (x1 - 0.06, y + size, z + 0.035 + size * 1.3), "stone")
+            box(place, (x1 - 0.25, y, z + 0.035), (x1 - 0.06, y + size, z + 0.035 + size * 1.3), "stone")
     bench = float(rng.uniform(-1.2, 0.2))
-    _box(place, (bench, 1.4, 0.72), (bench + 1.7, 2.1, 0.77), "timber")
+    box(place, (bench, 1.4, 0.72), (bench + 1.7, 2.1, 0.77), "timber")
     for x in (bench + 0.04, bench + 1.6):
         for y in (1.45, 2.0):
-            _box(place, (x, y, 0), (x + 0.06, y + 0.06, 0.72), "timber")
+            box(place, (x, y, 0), (x + 0.06, y + 0.06, 0.72), "timber")
     return place
 
 
@@ -287,13 +287,13 @@ def table_top(seed: int = 6) -> Place:
     rng = np.random.default_rng(seed)
     camera = _camera(rng, (0.1, -1.25, 0.62), (58, 122), (-27, -16), exposure=0.42, spread=0.08)
     place = _place("Table top", camera, rng, (float(rng.uniform(200, 340)), float(rng.uniform(35, 60))))
-    _walls(place, rng)
+    walls(place, rng)
     tone = rng.uniform(0.8, 1.3)
     place.materials["plank"] = Material(
         textures.timber(512, (0.3 * tone, 0.19 * tone, 0.11 * tone), rng), roughness=0.9, tile_m=(0.9, 0.9)
     )
     for y in np.arange(-0.9, 0.62, 0.16):
-        _box(place, (-1.1, float(y), -0.04), (1.1, float(y) + 0.157, 0.0), "plank")
+        box(place, (-1.1, float(y), -0.04), (1.1, float(y) + 0.157, 0.0), "plank")
     _floor(place, (-30, -30, 30, 30), "asphalt", -0.75)
     _front(place, (-9.0, 3.2, -0.75), 0.0, 18.0, 2, rng, str(rng.choice(["pale", "warm", "courses"])))
     colours: list[Colour] = [(0.45, 0.12, 0.08), (0.1, 0.2, 0.32), (0.55, 0.5, 0.38), (0.12, 0.25, 0.16)]
@@ -302,7 +302,7 @@ def table_top(seed: int = 6) -> Place:
     for _ in range(int(rng.integers(5, 9))):
         x, y = float(rng.uniform(-0.75, 0.6)), float(rng.uniform(-0.5, 0.4))
         wide, deep, high = float(rng.uniform(0.12, 0.32)), float(rng.uniform(0.1, 0.24)), float(rng.uniform(0.015, 0.2))
-        _box(place, (x, y, 0), (x + wide, y + deep, high), f"cover{int(rng.integers(4))}")
+        box(place, (x, y, 0), (x + wide, y + deep, high), f"cover{int(rng.integers(4))}")
     cup = [(0, 0.0), (0.035, 0.0), (0.042, 0.09), (0.038, 0.09), (0.03, 0.01), (0, 0.01)]
     for _ in range(2):
         spot = (float(rng.uniform(-0.6, 0.6)), float(rng.uniform(-0.6, 0.3)), 0.0)
@@ -315,20 +315,20 @@ def planted_yard(seed: int = 7) -> Place:
     rng = np.random.default_rng(seed)
     camera = _camera(rng, (1.6, -6.2, 1.65), (64, 118), (-10, -3))
     place = _place("Planted yard", camera, rng, (float(rng.uniform(180, 350)), float(rng.uniform(30, 55))))
-    _walls(place, rng)
+    walls(place, rng)
     _floor(place, (-40, -20, 40, 40), "grass", -0.01)
-    _slabs(place, (-1.4, -9, 1.6, 7), (0.45, 0.225), (0.36, 0.24, 0.18), rng)
+    slabs(place, (-1.4, -9, 1.6, 7), (0.45, 0.225), (0.36, 0.24, 0.18), rng)
     for x in (-1.5, 1.6):
-        _box(place, (x, -9, -0.02), (x + 0.1, 7, 0.06), "stone")
+        box(place, (x, -9, -0.02), (x + 0.1, 7, 0.06), "stone")
     for x, y in ((-4.2, 0.4), (2.6, 1.2), (-3.9, 3.6), (3.2, 4.0)):
         wide, deep = float(rng.uniform(1.4, 2.2)), float(rng.uniform(0.9, 1.4))
-        _box(place, (x, y, 0), (x + wide, y + deep, 0.45), "timber")
+        box(place, (x, y, 0), (x + wide, y + deep, 0.45), "timber")
         shrub = meshes.leaves((x + wide / 2, y + deep / 2, 0.75), (wide / 2, deep / 2, 0.45), 2600, 0.09, rng)
         place.add(shrub, "leaf")
     for x in np.arange(-9.0, 9.0, 0.22):
-        _box(place, (float(x), 7.4, 0.05), (float(x) + 0.13, 7.43, 1.65), "white")
+        box(place, (float(x), 7.4, 0.05), (float(x) + 0.13, 7.43, 1.65), "white")
     for z in (0.4, 1.3):
-        _box(place, (-9.0, 7.43, z), (9.0, 7.48, z + 0.09), "white")
+        box(place, (-9.0, 7.43, z), (9.0, 7.48, z + 0.09), "white")
     _front(place, (-6.2, -8.0, 0.0), 90.0, 15.0, 2, rng, str(rng.choice(["pale", "warm", "courses"])))
     for _ in range(5):
         tree = (float(rng.uniform(-9, 9)), float(rng.uniform(9, 16)), float(rng.uniform(3, 5)))

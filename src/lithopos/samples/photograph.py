@@ -16,7 +16,7 @@ from PIL import Image as Pictures
 
 from lithopos.samples.meshes import Array, Mesh
 from lithopos.samples.models import MODELS, encode_srgb
-from lithopos.samples.places import Camera, Material, Place
+from lithopos.samples.places import Camera, Material, Place, Solid
 
 Floats = NDArray[np.float32]
 
@@ -283,8 +283,32 @@ def truth_of(studio: Studio, name: str) -> dict[str, Any]:
         "origin": view.project(np.zeros((1, 3)))[0].tolist(),
         "yardstick": _marked_yardstick(studio),
         "ground_material": place.ground_material,
+        "proxies": [told for solid in place.solids if (told := _drawn(view, solid))],
         "model": {"file": f"{place.model}.glb", "position": list(place.model_at), "turn_deg": place.model_turn_deg},
     }
+
+
+def _drawn(view: View, solid: Solid) -> dict[str, Any] | None:
+    """A solid as it would be drawn on the photograph; of a wall the part that is in it. None if that can't be."""
+    foot, top = np.array(solid.foot, float), np.array(solid.top, float)
+    told: dict[str, Any] = {"kind": solid.kind, "material": solid.material, "count": solid.count}
+    if solid.kind == "wall":
+        along = np.linspace(foot[0], foot[1], 400)
+        pixels = view.project(along)
+        good = np.isfinite(pixels).all(1) & _inside(view, np.nan_to_num(pixels, nan=-1))
+        first, last = max(_stretches(good), key=lambda piece: piece[1] - piece[0], default=(0, 0))
+        if last - first < 2:
+            return None
+        height = top[2] - foot[0, 2]
+        ends = along[[first, last - 1]]
+        told["past_m"] = [float(np.linalg.norm(ends[i] - foot[i])) for i in (0, 1)]
+        foot, top = ends, ends[0] + [0, 0, height]
+        if not _inside(view, view.project(top[None]))[0]:  # cut off by the picture: its height is known otherwise
+            return {**told, "points": view.project(foot).tolist(), "height_m": float(height)}
+    pixels = view.project(np.concatenate([foot, top[None]]))
+    if not (np.isfinite(pixels).all() and _inside(view, pixels).all()):
+        return None
+    return {**told, "points": pixels[:-1].tolist(), "top": pixels[-1].tolist()}
 
 
 def _inside(view: View, pixels: Array, margin: float = 8.0) -> NDArray[np.bool_]:

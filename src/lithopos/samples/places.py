@@ -51,6 +51,17 @@ class Lamp:
     radiance: Colour
 
 
+@dataclass(frozen=True)
+class Solid:
+    """A simple solid that can be drawn on the photograph: points of its foot and one of its top [m], as proxies are."""
+
+    kind: str
+    foot: tuple[tuple[float, float, float], ...]
+    top: tuple[float, float, float]
+    count: int = 3
+    material: str = "plaster"
+
+
 @dataclass
 class Place:
     """A place with everything in it, and the truth that can be marked in its photograph."""
@@ -75,6 +86,8 @@ class Place:
     night: Colour | None = None  # the even radiance of a sky after sunset, in place of the day's
     white: Colour | None = None  # the radiance of white that the camera is set for; None: in open daylight
     windows: list[Array] = field(default_factory=list)  # corners (4, 3) that can be marked in the photograph
+    solids: list[Solid] = field(default_factory=list)  # and what can be drawn on it
+    rails: list[Segment] = field(default_factory=list)  # from the lower left to the upper right end
 
     def add(self, mesh: Mesh, material: str) -> None:
         """Put a thing into the place."""
@@ -167,7 +180,7 @@ def _lay(
         y += step
 
 
-def _lamp_post(place: Place, x: float, y: float, height: float) -> None:
+def lamp_post(place: Place, x: float, y: float, height: float) -> None:
     """A cast-iron lamp post with a lantern; its finial's tip throws a sharp shadow."""
     profile = [
         (0.0, 0.0),
@@ -218,7 +231,7 @@ def _tub(place: Place, x: float, y: float, size: float, rng: np.random.Generator
     place.add(shrub, "leaf")
 
 
-def _hills(place: Place, distance: float, height: float, rng: np.random.Generator, material: str) -> None:
+def hills(place: Place, distance: float, height: float, rng: np.random.Generator, material: str) -> None:
     """A far ridge along the horizon."""
     x = np.linspace(-distance * 2.2, distance * 2.2, 160)
     ridge = height * (0.55 + 0.3 * np.sin(x / distance * 2.1 + rng.uniform(0, 6)) + 0.2 * np.sin(x / distance * 6.3))
@@ -285,8 +298,8 @@ def cloister_yard(seed: int = 1) -> Place:
     _arcade(place, rng)
     _side_wall(place, rng)
     _well_head(place, -2.35, 1.75)
-    _lamp_post(place, 3.9, 2.2, 2.85)
-    _lamp_post(place, 2.2, 4.9, 2.85)
+    lamp_post(place, 3.9, 2.2, 2.85)
+    lamp_post(place, 2.2, 4.9, 2.85)
     _tub(place, -4.9, -0.3, 0.72, rng)
     _tub(place, -5.0, 2.6, 0.66, rng)
     _tub(place, 5.6, 4.9, 0.8, rng)
@@ -453,8 +466,8 @@ def sea_terrace(seed: int = 2) -> Place:
     place.materials["far"] = Material((0.2, 0.25, 0.29), roughness=1.0)
     _balustrade(place, 5.0)
     _house(place, rng)
-    _lamp_post(place, 4.6, 1.9, 2.7)
-    _lamp_post(place, 3.4, 4.2, 2.7)
+    lamp_post(place, 4.6, 1.9, 2.7)
+    lamp_post(place, 3.4, 4.2, 2.7)
     _tub(place, -1.8, 4.1, 0.68, rng)
     _tub(place, 5.6, 3.9, 0.6, rng)
     x, y = np.meshgrid(
@@ -464,8 +477,8 @@ def sea_terrace(seed: int = 2) -> Place:
         0.16 * np.sin(x * 0.21 + y * 0.6) + 0.12 * np.sin(-x * 0.4 + y * 1.1 + 1) + rng.normal(scale=0.07, size=x.shape)
     )
     place.add(meshes.surface(np.stack([x, y, -7 + swell], -1), np.stack([x, y], -1)), "sea")
-    _hills(place, 900.0, 55.0, rng, "headland")
-    _hills(place, 1700.0, 120.0, rng, "far")
+    hills(place, 900.0, 55.0, rng, "headland")
+    hills(place, 1700.0, 120.0, rng, "far")
     place.yardstick = ((0.4, 1.3, 0.0), (4.2, 1.3, 0.0))
     return place
 

@@ -16,6 +16,7 @@ from lithopos.core.arrays import Floats, Mask
 from lithopos.core.colour import decode_srgb, encode_srgb
 from lithopos.core.composite.denoise import Quality, denoise
 from lithopos.core.exchange.picture import Codes
+from lithopos.core.filling import filled
 from lithopos.core.layers import Layers
 
 # The light of a receiver is taken to grow at most this many times: brighter pixels are stray paths. Lamps that are
@@ -52,6 +53,7 @@ def compose(
     width: int,
     quality: Quality,
     brightest: float = BRIGHTEST,
+    shadow: Floats | None = None,
 ) -> Caught:
     """The photograph's codes in a window with the models in it; an unaffected pixel keeps its code.
 
@@ -62,12 +64,15 @@ def compose(
     gain : (3,) from the renderer's radiance to the photograph's linear values.
     width : of the whole picture [px].
     brightest : how many times the light of a receiver may grow at most.
+    shadow : (3,) the power to which what is left of the light counts, by channel, by hand; None: as it is.
     """
     top = np.float32(np.iinfo(codes.dtype).max)
     cover = np.clip(layers.mean("coverage"), 0, 1) if "coverage" in layers else np.zeros(codes.shape[:2], np.float32)
     base = decode_srgb(codes.astype(np.float32) / top)
     ratio, cut = light_ratio(layers, cover, base, width, float(top), quality, brightest)
     taken = fade * (1 - np.clip(layers.mean("withheld"), 0, 1)) if "withheld" in layers else fade
+    if shadow is not None:
+        ratio = np.where(ratio < 1, np.maximum(ratio, 1e-4) ** shadow, ratio)
     ratio = 1 + (ratio - 1) * taken[..., None]
     linear = base * ratio
     if cover.any():
@@ -107,11 +112,11 @@ def light_ratio(
     halves = [np.clip(_ratio(*pair), 0, brightest) for pair in zip(*_by_half(layers), strict=True)]
     noise = np.asarray((halves[0] - halves[1]) / 2, np.float32)
     weight = _kept(np.asarray(raw - 1, np.float32), noise, known, base, width, top)
-    filled = _filled(raw, known)
+    under = filled(raw, known)
     y0, y1, x0, x1 = _extent(weight > 0, 48)
     smooth = np.ones_like(raw)
     if y1 > y0:
-        smooth[y0:y1, x0:x1] = denoise(filled[y0:y1, x0:x1], quality, 0.25)
+        smooth[y0:y1, x0:x1] = denoise(under[y0:y1, x0:x1], quality, 0.25)
     return (1 + (smooth - 1) * weight[..., None]).astype(np.float32), cut
 
 
@@ -200,25 +205,3 @@ def _extent(where: Mask, margin: int) -> tuple[int, int, int, int]:
         max(int(columns[0]) - margin, 0),
         min(int(columns[-1]) + 1 + margin, where.shape[1]),
     )
-
-
-def _filled(values: Floats, known: Mask) -> Floats:
-    """Values carried on smoothly from where they are known into the rest: halved until known, then widened again.
-
-    Source: Gortler et al. 1996, The lumigraph, section 3.5 (pull–push), DOI 10.1145/237170.237200.
-    """
-    if known.all():
-        return values
-    height, width = known.shape
-    weight = known.astype(np.float32)[..., None]
-    if min(height, width) <= 2 or not known.any():
-        total = float(weight.sum())
-        mean = (values * weight).sum((0, 1)) / total if total else np.ones(values.shape[2])
-        return np.where(weight > 0, values, mean).astype(np.float32)
-    small = ((width + 1) // 2, (height + 1) // 2)
-    half_weight = cv2.resize(weight, small, interpolation=cv2.INTER_AREA)
-    half = cv2.resize(values * weight, small, interpolation=cv2.INTER_AREA)
-    half = np.where(half_weight[..., None] > 0, half / np.maximum(half_weight, 1e-6)[..., None], 1)
-    coarse = _filled(half.astype(np.float32), half_weight > 0.05)
-    back = cv2.resize(coarse, (width, height), interpolation=cv2.INTER_LINEAR)
-    return np.where(known[..., None], values, back).astype(np.float32)

@@ -14,20 +14,20 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-import cv2
 import numpy as np
 
 from lithopos.core.arrays import Array, Floats
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.colour import luminance
-from lithopos.core.place.receiver import Patch, Receiver, Sheen
+from lithopos.core.filling import filled
+from lithopos.core.place.lookup import MOST_TEXELS, looked_up, texels_of
+from lithopos.core.place.placelight import PlaceLight
+from lithopos.core.place.receiver import LEAST_REFLECTANCE, MOST_REFLECTANCE, Patch, Receiver, Sheen
 
 Rect = tuple[float, float, float, float]  # x0, y0, x1, y1 [m]
 
 RINGS = 6
 FAR = 60.0  # how far the plane goes on, in widths of the outermost ring
-MOST_TEXELS = 1024
-LEAST_REFLECTANCE, MOST_REFLECTANCE = 0.02, 0.9
 
 __all__ = ["Rect", "level_patch", "plane_receiver"]
 
@@ -43,6 +43,7 @@ def plane_receiver(
     sheen: Sheen,
     only: Rect | None = None,
     without: tuple[Rect, ...] = (),
+    light: PlaceLight | None = None,
 ) -> Receiver:
     """A level plane with the photograph on it.
 
@@ -53,6 +54,7 @@ def plane_receiver(
     white : (3,) the photograph's linear values of white, level and lit.
     only : only this part of the plane.
     without : all but these parts: holes through which levels below are seen.
+    light : of a place with solids in it; None: white is alike everywhere.
     """
     above = max(abs(float(camera.position[2]) - height_m), 0.05)
     tint = _tint(linear, camera, height_m, above, mean, white)
@@ -65,11 +67,11 @@ def plane_receiver(
         if texels is None:
             plain.append(field)
         else:
-            seen = _looked_up(linear, camera, field, height_m, texels, tint, np.asarray(1 / white, np.float32))
+            seen = _reflectance(linear, camera, field, height_m, texels, tint, white, light)
             patches.append(_patch([field], height_m, seen))
     if plain:
         patches.append(_patch(plain, height_m, tint))
-    return Receiver(name, tuple(patches), sheen)
+    return Receiver(name, tuple(patches), sheen, level=True)
 
 
 def level_patch(footprints: Array, margin_m: float) -> Rect:
@@ -142,47 +144,36 @@ def _grid(field: Rect, columns: int, rows: int, height_m: float) -> Array:
 
 def _texels(camera: Pinhole, field: Rect, height_m: float) -> tuple[int, int] | None:
     """Columns and rows of a field's texture, as finely as the picture shows it; None if it shows none of it."""
-    points = _grid(field, 24, 24, height_m)
-    pixels = camera.project(points)
-    seen = np.isfinite(pixels).all(1) & (pixels > 0).all(1) & (pixels < [camera.width, camera.height]).all(1)
-    if not seen.any():
-        return None
-    step = 1e-3 * max(field[2] - field[0], field[3] - field[1])
-    sizes = []
-    for axis in (0, 1):
-        moved = camera.project(points[seen] + step * np.eye(3)[axis])
-        density = np.nanmax(np.linalg.norm(moved - pixels[seen], axis=1), initial=0) / step
-        sizes.append(int(np.clip(density * (field[2 + axis] - field[axis]), 16, MOST_TEXELS)))
-    return sizes[0], sizes[1]
+    x0, y0, x1, y1 = field
+    wide, tall = np.array([x1 - x0, 0, 0]), np.array([0, y1 - y0, 0])
+    sizes = texels_of(camera, _grid(field, 24, 24, height_m), wide, tall)
+    return None if sizes is None else (min(sizes[0], MOST_TEXELS), min(sizes[1], MOST_TEXELS))
 
 
-def _looked_up(
+def _reflectance(
     linear: Floats,
     camera: Pinhole,
     field: Rect,
     height_m: float,
     texels: tuple[int, int],
     tint: Floats,
-    scale: Floats,
+    white: Floats,
+    light: PlaceLight | None,
 ) -> Floats:
-    """A field's reflectance, looked up in the photograph point by point through the camera and its lens.
+    """A field's reflectance: what the photograph shows there beside what white would show.
 
-    Shade that is in the photograph stays in the reflectance; it only colours the light that is thrown back.
+    Shade of things that nobody marked stays in it; it only colours the light that is thrown back.
     """
     columns, rows = texels
-    pixels = camera.project(_grid(field, columns, rows, height_m)).reshape(rows, columns, 2)
-    # Ground behind the camera has no pixel (NaN): it is looked up outside the picture.
-    places = np.nan_to_num(pixels - 0.5, nan=-9).astype(np.float32)
-    seen = cv2.remap(
-        linear,
-        np.ascontiguousarray(places[..., 0]),
-        np.ascontiguousarray(places[..., 1]),
-        cv2.INTER_LINEAR,
-        borderMode=cv2.BORDER_CONSTANT,
-        borderValue=(-1, -1, -1),
-    )
-    known = seen.min(-1, keepdims=True) >= 0
-    reflectance = np.where(known, seen * scale, tint)
+    points = _grid(field, columns, rows, height_m).reshape(rows, columns, 3)
+    seen, known = looked_up(linear, camera, points)
+    if light is None:
+        reflectance = np.where(known[..., None], seen * np.asarray(1 / white, np.float32), tint)
+    else:
+        own, sure = light.white(points, np.array([0.0, 0, 1]))
+        known &= sure & ~light.hidden(points)
+        reflectance = filled(np.where(known[..., None], seen / own, 0), known) if known.any() else tint
+        reflectance = np.broadcast_to(reflectance, (rows, columns, 3))
     return np.clip(reflectance, LEAST_REFLECTANCE, MOST_REFLECTANCE).astype(np.float32)
 
 

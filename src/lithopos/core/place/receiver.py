@@ -9,7 +9,9 @@ from numpy.typing import NDArray
 
 from lithopos.core.arrays import Array, Floats
 
-__all__ = ["Patch", "Receiver", "Sheen"]
+LEAST_REFLECTANCE, MOST_REFLECTANCE = 0.02, 0.9
+
+__all__ = ["LEAST_REFLECTANCE", "MOST_REFLECTANCE", "Patch", "Receiver", "Sheen"]
 
 
 @dataclass(frozen=True)
@@ -28,12 +30,14 @@ class Patch:
     ----------
     vertices : (N, 3) [m]; uv : (N, 2), v runs with the picture's rows; faces : (M, 3).
     reflectance : (H, W, 3) linear, or (3,) the same everywhere.
+    normals : (N, 3) of a bent part; None: it is flat, and the first face's is that of all.
     """
 
     vertices: Array
     uv: Array
     faces: NDArray[np.int64]
     reflectance: Floats
+    normals: Array | None = None
 
 
 @dataclass(frozen=True)
@@ -44,6 +48,7 @@ class Receiver:
     ----------
     receives : whether what it shows of the photograph takes shadow, reflection and bounced light.
     hides : whether what lies behind it is hidden by it; else models show through it as if it were not there.
+    level : it is the ground or a level, without end.
     """
 
     name: str
@@ -51,3 +56,4 @@ class Receiver:
     sheen: Sheen
     receives: bool = True
     hides: bool = True
+    level: bool = False

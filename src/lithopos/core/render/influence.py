@@ -17,6 +17,8 @@ from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.colour import luminance
 from lithopos.core.layers import Window
 from lithopos.core.light.near import Ball, Near, Sheet
+from lithopos.core.place.seen import in_sight
+from lithopos.core.place.solids import Face
 from lithopos.core.render.scene import Scene, StoodModel
 
 LONGEST_SHADOW_M = 60.0
@@ -91,7 +93,7 @@ def influence_of(scene: Scene) -> Influence:
     for light in scene.added:
         for outline in _lit_points(light, scene):
             _fill(changed, camera, outline, cell)
-    changed = np.maximum(changed, covered)
+    changed = np.maximum(np.maximum(changed, covered), _on_solids(scene, shape, cell))
     # Grown by what the fade takes, so that nothing of the outline itself is faded.
     margin = 2 * int(np.ceil(FADE * camera.width / cell) + 1) + 1
     near = cv2.dilate(covered, np.ones((3, 3), np.uint8))
@@ -99,19 +101,27 @@ def influence_of(scene: Scene) -> Influence:
     return Influence(camera.width, camera.height, cell, cv2.dilate(changed, grown) > 0, near > 0)
 
 
+def _dimmed_m(thing: StoodModel, corners: Array, scene: Scene) -> float:
+    """How far from a thing what it takes of the sky's light is seen [m]."""
+    size = np.ptp(corners, axis=0)
+    # Far from a wall of width w and height h the ground's view of it is w h² / (2 π d³).
+    wide, tall = float(np.hypot(size[0], size[1])), float(np.maximum(corners[:, 2] - thing.stands_at_m, 0).max())
+    share = 1.0 if scene.sun is None else SHARE_BESIDE_SUN
+    return max(0.2 + max(0.5 * tall, (share * wide * tall**2 / (2 * np.pi * LEAST_CHANGE)) ** (1 / 3)), thing.shines_m)
+
+
+def _sun_width(scene: Scene) -> float:
+    """The tangent of the sun's apparent diameter."""
+    return float(np.tan(np.radians(max((day.sun_width_deg for day in scene.days), default=0.0))))
+
+
 def _changed_points(thing: StoodModel, corners: Array, scene: Scene) -> list[Array]:
     """Points (N, 3) whose outline holds what a model changes on the plane that it stands on."""
     at = thing.stands_at_m
-    low = corners.min(0)
-    size = corners.max(0) - low
     rise = np.maximum(corners[:, 2] - at, 0)
-    # Far from a wall of width w and height h the ground's view of it is w h² / (2 π d³).
-    wide, tall = float(np.hypot(size[0], size[1])), float(rise.max())
-    share = 1.0 if scene.sun is None else SHARE_BESIDE_SUN
-    dimmed = 0.2 + max(0.5 * tall, (share * wide * tall**2 / (2 * np.pi * LEAST_CHANGE)) ** (1 / 3))
     feet = corners * [1, 1, 0] + [0, 0, at]
     mirrored = corners * [1, 1, -1] + [0, 0, 2 * at]
-    outlines = [np.concatenate([corners, mirrored]), _ringed(feet, max(dimmed, thing.shines_m))]
+    outlines = [np.concatenate([corners, mirrored]), _ringed(feet, _dimmed_m(thing, corners, scene))]
     if not thing.casts:  # hangs on something that is there: only what it mirrors and shines on changes
         return outlines if thing.shines_m else outlines[:1]
     for light in (*scene.lights, *scene.added):
@@ -122,10 +132,64 @@ def _changed_points(thing: StoodModel, corners: Array, scene: Scene) -> list[Arr
         reach = np.minimum(rise / max(float(sun[2]), 0.02), LONGEST_SHADOW_M)
         tips = corners - reach[:, None] * sun
         tips[:, 2] = at
-        width = max((day.sun_width_deg for day in scene.days), default=0.0)
-        soft = 0.1 + float(reach.max()) * float(np.tan(np.radians(width)))
+        soft = 0.1 + float(reach.max()) * _sun_width(scene)
         outlines.append(np.concatenate([_ringed(tips, soft), feet]))
     return outlines
+
+
+def _on_solids(scene: Scene, shape: tuple[int, int], cell: int) -> NDArray[np.uint8]:
+    """Cells in which models can change what stands about: place by place of what the camera sees of it."""
+    cells = np.zeros(shape, np.uint8)
+    patches = [(patch, one.sheen) for one in scene.receivers if not one.level and one.receives for patch in one.patches]
+    sides = [(Face(patch.vertices[corners]), sheen) for patch, sheen in patches for corners in patch.faces]
+    if not sides:
+        return cells
+    places, owner = in_sight([face for face, _ in sides], scene.camera, 2 * CELLS_ACROSS).places()
+    normals = np.array([face.normal for face, _ in sides])[owner]
+    mirrors = np.array([sheen.coat > 0 for _, sheen in sides])[owner]
+    changed = np.zeros(len(places), bool)
+    for thing in scene.models:
+        corners = thing.corners()
+        changed |= _reached(thing, corners, scene, places, normals, mirrors)
+    for light in scene.added:
+        middle, reach = _light_reach(light, scene)
+        changed |= np.linalg.norm(places - middle, axis=1) < reach
+    pixels = scene.camera.project(places[changed])
+    pixels = pixels[np.isfinite(pixels).all(1)]
+    column, row = np.floor(pixels / cell).astype(int).T
+    inside = (column >= 0) & (row >= 0) & (column < shape[1]) & (row < shape[0])
+    cells[row[inside], column[inside]] = 1
+    return cells
+
+
+def _reached(thing: StoodModel, corners: Array, scene: Scene, places: Array, normals: Array, mirrors: Mask) -> Mask:
+    """Which places (N, 3) with their normals a thing's box shades, dims or is mirrored in."""
+    low, high = corners.min(0), corners.max(0)
+    away = np.maximum(np.maximum(low - places, places - high), 0)
+    distance = np.linalg.norm(away, axis=1)
+    near = distance < _dimmed_m(thing, corners, scene)
+    view = places - scene.camera.position
+    view /= np.linalg.norm(view, axis=1, keepdims=True)
+    mirrored = view - 2 * (view * normals).sum(1, keepdims=True) * normals
+    found = (near & (thing.casts or thing.shines_m > 0)) | (mirrors & _meets(places, mirrored, low, high, 0.1))
+    if not thing.casts:
+        return found
+    if scene.sun is not None:
+        found |= _meets(places, np.broadcast_to(scene.sun, places.shape), low, high, 0.1 + distance * _sun_width(scene))
+    for light in (*scene.lights, *scene.added):
+        if isinstance(light, Near):
+            for source in light.corners if isinstance(light, Sheet) else light.middle[None]:
+                found |= _meets(places, source - places, low, high, 0.1)
+    return found
+
+
+def _meets(origins: Array, ways: Array, low: Array, high: Array, margin: float | Array) -> Mask:
+    """Whether rays (N, 3) meet a box that is wider by a margin all round; by its three slabs."""
+    wider = np.broadcast_to(np.asarray(margin, float), (len(origins),))[:, None]
+    safe = np.where(np.abs(ways) < 1e-9, 1e-9, ways)
+    one, two = (low - wider - origins) / safe, (high + wider - origins) / safe
+    enter, leave = np.minimum(one, two).max(1), np.maximum(one, two).min(1)
+    return np.asarray((leave >= enter) & (leave > 0))
 
 
 def _near_tips(light: Near, corners: Array, at: float) -> list[Array]:
@@ -147,6 +211,12 @@ def _near_tips(light: Near, corners: Array, at: float) -> list[Array]:
 
 def _lit_points(light: Near, scene: Scene) -> list[Array]:
     """Points whose outline holds the ground that an added light brightens."""
+    middle, reach = _light_reach(light, scene)
+    return [_ringed(middle[None] * [1, 1, 0], reach)]
+
+
+def _light_reach(light: Near, scene: Scene) -> tuple[Array, float]:
+    """The middle of an added light (3,), and how far its light is seen [m]."""
     middle = light.corners.mean(0) if isinstance(light, Sheet) else light.middle
     white = float(luminance(scene.white)) if scene.white is not None else 1.0
     if isinstance(light, Sheet):
@@ -160,7 +230,7 @@ def _lit_points(light: Near, scene: Scene) -> list[Array]:
     # Level ground gets at most I h / d³ of it.
     height = max(abs(float(middle[2])), 0.1)
     reach = (bright * height / (np.pi * max(white, 1e-9) * LEAST_CHANGE)) ** (1 / 3)
-    return [_ringed(middle[None] * [1, 1, 0], min(reach, LONGEST_SHADOW_M))]
+    return middle, min(reach, LONGEST_SHADOW_M)
 
 
 def _ringed(points: Array, margin: float) -> Array:

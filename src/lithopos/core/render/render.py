@@ -30,7 +30,7 @@ from lithopos.core.render.scene import ReadPanorama, Scene
 from lithopos.core.render.session import Session
 from lithopos.core.render.tiles import neighbours, tiles_of
 from lithopos.core.render.tracer import Pixels, Place
-from lithopos.core.shot import Shot
+from lithopos.core.shot import Contact, Shot
 
 Quality = Literal["proof", "master"]
 Portion = tuple[int, int]  # the first sample of each half, and how many
@@ -161,6 +161,14 @@ def _refuse_other_size(shot: Shot, base: Picture, scale: float) -> None:
             f"is {width / scale:.0f} × {height / scale:.0f} pixels, but the shot says "
             f"{shot.photograph.width} × {shot.photograph.height}",
         )
+
+
+def _shadow_power(contact: Contact) -> Floats | None:
+    """The power to which what is left of the light counts, by channel (3,); None where it is as computed."""
+    if contact.shadow == 1 and contact.warmth == 0:
+        return None
+    warm = 0.5 * contact.warmth
+    return np.array([contact.shadow * (1 - warm), contact.shadow, contact.shadow * (1 + warm)], np.float32)
 
 
 @dataclass
@@ -367,7 +375,8 @@ class _Job:
             return
         brightest = BRIGHTEST_ADDED if self.scene.added else BRIGHTEST
         codes, fade = self.base.codes[window.slices], self.influence.fade(window)
-        caught = compose(codes, layers, fade, self.gain, width, denoising, brightest)
+        shadow = _shadow_power(self.scene.contact)
+        caught = compose(codes, layers, fade, self.gain, width, denoising, brightest, shadow)
         self.codes[inner.slices] = caught.codes[inner.within(window)]
         self.cuts[tile] = caught.cut
         if len(self.tiles) == 1 and denoising == "high":

@@ -12,13 +12,13 @@ from lithopos.core.arrays import Array, Floats
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.camera.solve import pinhole_of
 from lithopos.core.colour import decode_srgb, luminance
-from lithopos.core.derive import Derived, daylight_of, derive
+from lithopos.core.derive import Derived, base_heights, daylight_of, derive
 from lithopos.core.errors import InputError, NoAnswer
 from lithopos.core.exchange.graphic import Graphic, ReadGraphic
 from lithopos.core.exchange.panorama import Panorama
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.geometry.model import Model, Texture
-from lithopos.core.grounds import GROUND_MATERIALS
+from lithopos.core.grounds import GROUND_MATERIALS, PROXY_MATERIALS, GroundMaterial
 from lithopos.core.light.dome import dome_of
 from lithopos.core.light.luminance import clear_white_cd
 from lithopos.core.light.near import Near
@@ -42,11 +42,14 @@ from lithopos.core.place.near_seen import (
     with_windows_read,
 )
 from lithopos.core.place.pane import BEHIND, hung, pane_model
+from lithopos.core.place.placelight import place_light
 from lithopos.core.place.planes import Rect, level_patch, plane_receiver
+from lithopos.core.place.projected import material_tint, proxy_receiver
 from lithopos.core.place.receiver import Patch, Receiver, Sheen
+from lithopos.core.place.solids import Solid, solid_of
 from lithopos.core.place.surroundings import room_around, surroundings_of
 from lithopos.core.readiness import missing
-from lithopos.core.shot import Pane, Placed, Shot
+from lithopos.core.shot import Contact, Ground, Pane, Placed, Proxy, Shot
 from lithopos.core.standing.placement import Stand, root_of, scale_of, stands, upright
 
 MOST_AWAY_M = 2000.0
@@ -55,6 +58,7 @@ SAME_HEIGHT_M = 0.002
 MOST_TRIANGLES = 12_000_000  # with all copies
 LEAST_OWN_LIGHT = 0.005  # of a shining pane, beside the place's full light: half a code of a mid-tone
 LONGEST_LIGHT_M = 30.0
+LEAST_ROUGHNESS = 0.02
 WALL_REFLECTANCE = 0.4  # of what a pane hangs on, where nothing is known of it
 
 ReadPanorama = Callable[[str], Panorama]
@@ -144,6 +148,7 @@ class Scene:
     gain : (3,) from the renderer's radiance to the photograph's linear values.
     added : lights that are in the place with the models alone, not in the photograph.
     white : (3,) radiance of level white, lit, where things stand; None: as the far lights give it.
+    contact : how strongly contact shows, by hand.
     place_key, things_key : tell what the empty place, and the models without their places, are made of: as
         long as they stay, what was traced or loaded of them holds.
     notes : plain sentences on what is doubtful.
@@ -159,6 +164,7 @@ class Scene:
     notes: tuple[str, ...] = field(default=())
     added: tuple[Near, ...] = ()
     white: Floats | None = None
+    contact: Contact = field(default_factory=Contact)
 
     @property
     def days(self) -> list[SunSky]:
@@ -236,8 +242,8 @@ def build_scene(
     hanging = _hanging(shot, pinhole_of(facts.camera))
     walls = [_behind(pane, corners, camera) for pane, corners in hanging if not pane.free]
     day = daylight_of(shot, facts)
-    material = GROUND_MATERIALS[shot.ground.material]
-    sheen = Sheen(material.coat, material.roughness)
+    sheen = _sheen(GROUND_MATERIALS[shot.ground.material], shot.ground, shot.contact)
+    solids, unstood = _solids(shot, facts)
     figures = (camera.focal_px, *camera.principal_point, *camera.rotation.ravel(), *camera.position, camera.k1)
     # To a metre: whoever slides a thing a little does not want the whole picture's level to follow.
     feet = sorted({tuple(np.round(thing.matrix[:2, 3]).tolist()) for thing in models})
@@ -247,11 +253,13 @@ def build_scene(
         (day.sun, day.turbidity, day.ground, day.dome, day.cover, day.room, day.at if day.near else None),
         [one.model_dump(exclude={"name", "strength"}) for one in (*shot.patches, *shot.windows, *shot.lamps)],
         [(wall.name, wall.patches[0].vertices.round(6).tolist()) for wall in walls],
+        [(proxy.model_dump(exclude={"name"}), level) for proxy, level in _heights(shot, facts)],
+        shot.contact.model_dump(include={"reflection", "blur"}),
         stand,
     )
     known = known or KnownPlace()
     if not photograph_key or known.key != repr(made_of) or known.balance is None:
-        found = _place(shot, photograph, camera, layout, sheen, day, stand)
+        found = _place(shot, photograph, camera, layout, sheen, day, stand, solids)
         known.balance, receivers, known.around, known.windows = found
         known.key, known.receivers = repr(made_of), (*receivers, *walls)
     balance = known.balance
@@ -283,10 +291,37 @@ def build_scene(
         np.array(balance.gain, np.float32) * np.float32(2**shot.exposure.stops),
         repr((made_of, light, by_hand)) if photograph_key else "",
         repr([_look(thing) for thing in shot.models if not thing.hidden] + [*shot.panes, *shot.lamps, factor]),
-        (*balance.notes, *(panorama.notes if panorama else ())),
+        (*balance.notes, *(panorama.notes if panorama else ()), *unstood),
         added,
         np.asarray(white, np.float32) if day.room or shot.windows or shot.lamps else None,
+        shot.contact,
     )
+
+
+def _sheen(material: GroundMaterial, chosen: Ground | Proxy, contact: Contact) -> Sheen:
+    """A receiver's sheen: its material's, or as it was chosen, as strong and as blurred as contact shall show."""
+    coat = material.coat if chosen.coat is None else chosen.coat
+    roughness = material.roughness if chosen.roughness is None else chosen.roughness
+    return Sheen(coat * contact.reflection, float(np.clip(roughness + contact.blur, LEAST_ROUGHNESS, 1)))
+
+
+def _heights(shot: Shot, facts: Derived) -> list[tuple[Proxy, float | None]]:
+    """The shot's proxies that stand there, with the heights of what they stand on."""
+    bases = base_heights(facts)
+    return [(proxy, bases.get(proxy.level)) for proxy in shot.proxies if not proxy.hidden]
+
+
+def _solids(shot: Shot, facts: Derived) -> tuple[list[tuple[Proxy, Solid]], list[str]]:
+    """The shot's proxies as solids, and in words which of them can't stand."""
+    assert facts.camera
+    found, notes = [], []
+    for proxy, base_m in _heights(shot, facts):
+        solid = solid_of(proxy, pinhole_of(facts.camera), base_m)
+        if isinstance(solid, NoAnswer):
+            notes.append(f"{proxy.name or proxy.id} is left out: {solid.reason}.")
+        else:
+            found.append((proxy, solid))
+    return found, notes
 
 
 def _white_cd(shot: Shot, facts: Derived, white: Array, factor: Floats) -> float:
@@ -443,6 +478,7 @@ def _place(
     sheen: Sheen,
     day: Daylight,
     stand: Array | None,
+    solids: list[tuple[Proxy, Solid]],
 ) -> tuple[BalanceAnswer, tuple[Receiver, ...], Floats | None, dict[str, Floats]]:
     """The balance of the light, the receivers with the photograph on them, what it shows round about and of windows."""
     assert shot.photograph
@@ -461,17 +497,37 @@ def _place(
         balance = balance_of_ground(encoded, linear, camera, layout.main_m, day, stand)
     mean = float(luminance(np.array(balance.reflectances[GROUND]))) if GROUND in balance.reflectances else day.ground
     white = np.array(balance.white, np.float32)
+    light = None
+    if solids:
+        sides = [(face, material_tint(proxy)) for proxy, solid in solids for face in solid.faces]
+        tints = np.array([tint for _, tint in sides])
+        light = place_light(linear, camera, day, balance, [face for face, _ in sides], tints)
 
     def plane(name: str, height_m: float, only: Rect | None = None, without: tuple[Rect, ...] = ()) -> Receiver:
         return plane_receiver(
-            name, linear, camera, height_m=height_m, mean=mean, white=white, sheen=sheen, only=only, without=without
+            name,
+            linear,
+            camera,
+            height_m=height_m,
+            mean=mean,
+            white=white,
+            sheen=sheen,
+            only=only,
+            without=without,
+            light=light,
         )
 
     holes = tuple(part for at, part in layout.levels if at < layout.main_m)
     others = [plane(f"level {at:g}", at, only=part) for at, part in layout.levels]
-    receivers = (plane("ground", layout.main_m, without=holes), *others)
+    receivers = [plane("ground", layout.main_m, without=holes), *others]
+    first = 0
+    for proxy, solid in solids:
+        assert light
+        own = _sheen(PROXY_MATERIALS[proxy.material], proxy, shot.contact)
+        receivers.append(proxy_receiver(proxy, solid, first, light, own))
+        first += len(solid.faces)
     # What shines by itself is no part of what lies about.
     apart = pixels_of_lights(day, camera)
     around = surroundings_of(linear, camera, np.array(balance.gain), apart) if day.dome is None else None
     windows = window_pictures(shot.windows, linear, camera.width / shot.photograph.width)
-    return balance, receivers, around, windows
+    return balance, tuple(receivers), around, windows

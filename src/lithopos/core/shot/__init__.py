@@ -6,7 +6,7 @@ path relative to the document, or by content hash (`sha256:…`) where the libra
 
 from __future__ import annotations
 
-from lithopos.core.shot.contact import Ground
+from lithopos.core.shot.contact import Contact, Ground, Proxy
 from lithopos.core.shot.deliver import Output
 from lithopos.core.shot.document import FORMAT, Shot, load_shot, new_shot, new_shot_camera, shot_schema, upgraded
 from lithopos.core.shot.ground import Length, Level
@@ -33,6 +33,7 @@ __all__ = [
     "FORMAT",
     "Almanac",
     "CameraNotes",
+    "Contact",
     "Edge",
     "Exposure",
     "Ground",
@@ -53,6 +54,7 @@ __all__ = [
     "Placed",
     "Pointing",
     "Print",
+    "Proxy",
     "Row",
     "Shot",
     "Sky",

@@ -1,25 +1,117 @@
-"""The Contact step: what the ground is made of."""
+"""The Contact step: what the ground is made of, the things of the photograph that take shadows and hide, and how
+strongly contact shows."""
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 from pydantic import Field, FiniteFloat, model_validator
 
-from lithopos.core.grounds import GROUND_MATERIALS
-from lithopos.core.shot.parts import DocumentPart
+from lithopos.core.camera.problem import Pixel
+from lithopos.core.grounds import GROUND_MATERIALS, PROXY_MATERIALS
+from lithopos.core.shot.parts import DocumentPart, Identity, Name
+from lithopos.core.shot.surface import Share
 
-__all__ = ["Ground"]
+__all__ = ["POINTS", "Contact", "Ground", "Proxy"]
+
+Reflectance = Annotated[FiniteFloat, Field(gt=0, le=0.95)]
+Size = Annotated[FiniteFloat, Field(gt=0, le=1000)]
+Past = Annotated[FiniteFloat, Field(ge=0, le=1000)]
+
+# How many points each kind of proxy is drawn by, at least and at most.
+POINTS = {
+    "wall": (2, 40),
+    "box": (2, 3),
+    "steps": (2, 3),
+    "ramp": (2, 3),
+    "cylinder": (3, 3),
+    "outline": (3, 60),
+    "quad": (4, 4),
+}
 
 
 class Ground(DocumentPart):
-    """What the ground is made of: a name from the list, which sets the level of its reflectance."""
+    """What the ground is made of: a name from the list, which sets the level of its reflectance and its sheen.
+
+    `coat` is how strong its reflection is beside a whole dielectric's, `roughness` how blurred; null: as its material.
+    """
 
     material: str = "pale stone"
-    reflectance: Annotated[FiniteFloat, Field(gt=0, le=0.95)] | None = None
+    reflectance: Reflectance | None = None
+    coat: Share | None = None
+    roughness: Share | None = None
 
     @model_validator(mode="after")
     def _is_known(self) -> Ground:
         if self.material not in GROUND_MATERIALS:
             raise ValueError(f"unknown material {self.material!r}; known: {', '.join(GROUND_MATERIALS)}")
         return self
+
+
+class Proxy(DocumentPart):
+    """Simple geometry for a thing in the photograph, drawn on it; the camera makes it a solid.
+
+    `points` are its foot [px], by kind: of a *wall* the foot line, corner by corner; of a *box*, *steps* and a *ramp*
+    the front's two ends and a point of its back (made square; without it `depth_m` is needed); of a *cylinder* three
+    points of its rim; of an *outline* all its corners. A *quad* is any flat thing by its four corners, as a pane is:
+    its distance follows from `width_m`, from `foot` plumb below its bottom left corner, or else that corner stands on
+    the ground.
+
+    `top` is a point plumb over the first one at its upper end, of steps and a ramp over the corner behind the second;
+    `height_m` sets the height instead. `past_m` is how far a wall runs on past its ends. `level` names the level on
+    which the foot lies, null for the ground.
+
+    It `receives` shadow, reflection and bounced light, `hides` what is behind it, or both. `coat` and `roughness`
+    are as of the ground; null: as its material has them.
+    """
+
+    id: Identity
+    name: Name = ""
+    kind: Literal["wall", "box", "steps", "ramp", "cylinder", "outline", "quad"]
+    points: Annotated[list[Pixel], Field(min_length=2, max_length=60)]
+    top: Pixel | None = None
+    height_m: Size | None = None
+    depth_m: Size | None = None
+    width_m: Size | None = None
+    foot: Pixel | None = None
+    past_m: tuple[Past, Past] = (0.0, 0.0)
+    count: Annotated[int, Field(ge=1, le=60)] = 3
+    level: Identity | None = None
+    receives: bool = True
+    hides: bool = True
+    material: str = "plaster"
+    coat: Share | None = None
+    roughness: Share | None = None
+    hidden: bool = False
+
+    @model_validator(mode="after")
+    def _is_drawn(self) -> Proxy:
+        least, most = POINTS[self.kind]
+        if not least <= len(self.points) <= most:
+            wanted = str(least) if least == most else f"{least} to {most}"
+            raise ValueError(f"a {self.kind} is drawn by {wanted} points, not {len(self.points)}")
+        if self.kind in ("box", "steps", "ramp") and len(self.points) == 2 and self.depth_m is None:
+            raise ValueError(f"a {self.kind} needs a point of its back, or its depth")
+        if self.kind != "quad" and self.top is None and self.height_m is None:
+            raise ValueError(f"a {self.kind} needs a point of its top, or its height")
+        if self.material not in PROXY_MATERIALS:
+            raise ValueError(f"unknown material {self.material!r}; known: {', '.join(PROXY_MATERIALS)}")
+        if not (self.receives or self.hides):
+            raise ValueError("neither receives nor hides: let it do one of them, or hide it from the picture")
+        return self
+
+
+class Contact(DocumentPart):
+    """How strongly contact shows, by hand on top of what is computed: 1 and 0 are the physical values.
+
+    Attributes
+    ----------
+    shadow : 0: none, 1: as computed; what is left of the light counts to this power.
+    warmth : how much warmer shadows are, -1 to 1.
+    reflection, blur : how many times as strong what receivers mirror is, and how much rougher.
+    """
+
+    shadow: Annotated[FiniteFloat, Field(ge=0, le=3)] = 1.0
+    warmth: Annotated[FiniteFloat, Field(ge=-1, le=1)] = 0.0
+    reflection: Annotated[FiniteFloat, Field(ge=0, le=3)] = 1.0
+    blur: Annotated[FiniteFloat, Field(ge=-1, le=1)] = 0.0

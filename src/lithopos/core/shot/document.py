@@ -10,7 +10,7 @@ from pydantic import Field, ValidationError, model_validator
 from lithopos.core.camera.problem import FocalPrior, HandCamera, Pixel
 from lithopos.core.errors import InputError, input_error_from
 from lithopos.core.light.softness import CLEAR_DEG
-from lithopos.core.shot.contact import Ground
+from lithopos.core.shot.contact import Contact, Ground, Proxy
 from lithopos.core.shot.deliver import Output
 from lithopos.core.shot.ground import Length, Level
 from lithopos.core.shot.lamp import Lamp, LitWindow
@@ -66,6 +66,8 @@ class Shot(DocumentPart):
     lit_by: Literal["day", "panorama", "room"] = "day"
     exposure: Exposure = Exposure()
     ground: Ground = Ground()
+    proxies: Annotated[list[Proxy], Field(max_length=200)] = []
+    contact: Contact = Contact()
     output: Output = Output()
 
     @model_validator(mode="after")
@@ -85,6 +87,9 @@ class Shot(DocumentPart):
         for edge in self.shadow_edges:
             if edge.level is not None and edge.level not in heights:
                 raise ValueError(f"the shadow of {edge.id!r} lies on a level that is not there")
+        for proxy in self.proxies:
+            if proxy.level is not None and proxy.level not in heights:
+                raise ValueError(f"proxy {proxy.id!r} stands on a level that is not there")
         for length in self.lengths:
             if length.level is None:
                 continue

@@ -20,9 +20,11 @@ def receiver_shapes(mi: Any, receiver: Receiver, prefix: str) -> dict[str, Any]:
     shapes = {}
     for number, patch in enumerate(receiver.patches):
         bsdf = mi.load_dict(_surface(mi, patch.reflectance, receiver.sheen))
-        edges = patch.vertices[patch.faces[:, 1:]] - patch.vertices[patch.faces[:, :1]]
-        normal = np.cross(edges[0, 0], edges[0, 1])
-        normals = np.tile(normal / np.linalg.norm(normal), (len(patch.vertices), 1))
+        normals = patch.normals
+        if normals is None:
+            edges = patch.vertices[patch.faces[:, 1:]] - patch.vertices[patch.faces[:, :1]]
+            normal = np.cross(edges[0, 0], edges[0, 1])
+            normals = np.tile(normal / np.linalg.norm(normal), (len(patch.vertices), 1))
         shapes[f"{prefix}patch{number}"] = mesh(mi, patch.vertices, normals, patch.uv, patch.faces, bsdf)
     return shapes
 
@@ -31,14 +33,18 @@ def shining_receiver(mi: Any, receiver: Receiver, prefix: str, radiance: float, 
     """The same patches, black, shining towards a point (3,)."""
     shapes = {}
     for number, patch in enumerate(receiver.patches):
-        corner, *others = patch.vertices[patch.faces[0]]
-        normal = np.cross(others[0] - corner, others[1] - corner)
-        away = normal @ (seen_from - corner) < 0
-        faces = patch.faces[:, ::-1] if away else patch.faces
-        normals = np.tile((-normal if away else normal) / np.linalg.norm(normal), (len(patch.vertices), 1))
+        corners = patch.vertices[patch.faces]
+        normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+        away = ((seen_from - corners[:, 0]) * normal).sum(1) < 0
+        faces = np.where(away[:, None], patch.faces[:, ::-1], patch.faces)
+        # Corners on their own, since sides that meet may be turned over one by one.
+        vertices, uv = patch.vertices[faces].reshape(-1, 3), patch.uv[faces].reshape(-1, 2)
+        normals = np.repeat(np.where(away[:, None], -normal, normal), 3, axis=0)
+        normals = normals / np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-12)
+        faces = np.arange(len(vertices)).reshape(-1, 3)
         black = mi.load_dict({"type": "diffuse", "reflectance": {"type": "rgb", "value": 0.0}})
         light = mi.load_dict({"type": "area", "radiance": {"type": "rgb", "value": radiance}})
-        shapes[f"{prefix}patch{number}"] = mesh(mi, patch.vertices, normals, patch.uv, faces, black, light)
+        shapes[f"{prefix}patch{number}"] = mesh(mi, vertices, normals, uv, faces, black, light)
     return shapes
 
 

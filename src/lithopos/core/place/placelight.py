@@ -1,0 +1,135 @@
+"""What white would show in the photograph, anywhere in a place whose solids are known.
+
+That is what a thing's pixels are divided by to tell its reflectance: light from sun, sky and lamps as the balance has
+them, without what solids take of it, and with what they throw back, which the photograph shows.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+import cv2
+import numpy as np
+
+from lithopos.core.arrays import Array, Floats, Mask
+from lithopos.core.camera.pinhole import Pinhole
+from lithopos.core.light.near import Sheet, near_irradiance
+from lithopos.core.place.balance import BalanceAnswer
+from lithopos.core.place.daylight import Daylight
+from lithopos.core.place.lookup import looked_up
+from lithopos.core.place.seen import InSight, in_sight
+from lithopos.core.place.shading import Solids, openness, solids_of
+from lithopos.core.place.solids import Face
+
+COARSE = 6  # points along and across a field at which it is looked round
+RAYS = 64
+LEAST_WHITE = 0.02  # of what level white shows: where less falls the photograph says nothing of what is there
+EDGE = 2  # texels on both sides of a shadow's edge, which is never quite where the solids say
+
+__all__ = ["PlaceLight", "place_light"]
+
+
+@dataclass(frozen=True)
+class PlaceLight:
+    """The light of a place with its solids.
+
+    Attributes
+    ----------
+    linear, camera : the photograph and its camera, for its size.
+    guessed : (F, 3) what each side shows where the photograph does not show it.
+    """
+
+    linear: Floats
+    camera: Pinhole
+    day: Daylight
+    balance: BalanceAnswer
+    solids: Solids
+    sight: InSight
+    guessed: Floats = field(repr=False)
+
+    def hidden(self, points: Array, own: int = -1) -> Mask:
+        """Where places (rows, columns, 3) of a side of a number (-1: of the ground) are hidden from the camera."""
+        seen = self.sight.owners(points.reshape(-1, 3)).reshape(points.shape[:2])
+        # Grown by one: at a border both sides mix.
+        return cv2.dilate((seen != own).astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
+
+    def white(self, points: Array, normal: Array) -> tuple[Floats, Mask]:
+        """What white would show at places (rows, columns, 3) of a flat field, and where that can be trusted."""
+        rows, columns = points.shape[:2]
+        at_rows = np.unique(np.linspace(0, rows - 1, min(COARSE, rows)).round().astype(int))
+        at_columns = np.unique(np.linspace(0, columns - 1, min(COARSE, columns)).round().astype(int))
+        few = points[np.ix_(at_rows, at_columns)]
+        flat = few.reshape(-1, 3)
+        normals = np.broadcast_to(normal, flat.shape)
+        seen = openness(flat, normals, self.solids, self.radiance, RAYS)
+        steady = self._without_sun(flat, normal, seen.sky) + seen.thrown
+        whole = cv2.resize(
+            np.asarray(steady.reshape(*few.shape), np.float32), (columns, rows), interpolation=cv2.INTER_LINEAR
+        )
+        sure = np.ones((rows, columns), bool)
+        if self.day.sun is not None:
+            lit = self.solids.lit(points.reshape(-1, 3)).reshape(rows, columns)
+            direct = self.day.irradiance(normal)[0] - self.day.bounced(normal)
+            whole = whole + lit[..., None] * self._shown(direct, 0)
+            size = np.ones((2 * EDGE + 1, 2 * EDGE + 1), np.uint8)
+            around = lit.astype(np.uint8)
+            sure = cv2.dilate(around, size) == cv2.erode(around, size)
+        least = LEAST_WHITE * float(np.mean(self.balance.white))
+        return np.asarray(np.maximum(whole, least), np.float32), sure & (whole.min(-1) > least)
+
+    def radiance(self, places: Array, numbers: Array) -> Floats:
+        """What places (N, 3) on sides of given numbers show, as the photograph has it or as is guessed: (N, 3)."""
+        seen, known = looked_up(self.linear, self.camera, places[None])
+        known[0] &= self.sight.owners(places) == numbers
+        return np.where(known[0][:, None], seen[0], self.guessed[numbers])
+
+    def _without_sun(self, points: Array, normal: Array, sky: Array) -> Array:
+        """What white shows of all lights but the sun's own rays, with `sky` (N,) of the sky's left: (N, 3)."""
+        found = np.zeros((len(points), 3))
+        names = [light.name for light in self.day.lights()]
+        first = 1 if self.day.sun is not None else 0
+        if first:
+            found += self._shown(self.day.bounced(normal), 0)
+        found += sky[:, None] * self._shown(self.day.irradiance(normal)[1], first)
+        for number, near in enumerate(self.day.near, first + 1):
+            assert names[number] == near.name
+            middle = near.light.corners.mean(0) if isinstance(near.light, Sheet) else near.light.middle
+            way = middle - points
+            reach = np.linalg.norm(way, axis=1)
+            met, _ = self.solids.met(points + 1e-3 * normal, way / np.maximum(reach, 1e-9)[:, None])
+            for n in np.flatnonzero(met > 0.98 * reach):
+                found[n] += self._shown(near_irradiance(near.light, points[n], normal), number)
+        return found
+
+    def _shown(self, irradiance: Array, number: int) -> Array:
+        """What white shows in a light's irradiance at strength 1, (3,); lights as `Daylight.lights` orders them."""
+        strength = np.array(self.balance.lights[number].strength)
+        return np.asarray(np.array(self.balance.gain) / np.pi * strength * irradiance)
+
+
+def place_light(
+    linear: Floats,
+    camera: Pinhole,
+    day: Daylight,
+    balance: BalanceAnswer,
+    faces: Sequence[Face],
+    reflectances: Array,
+) -> PlaceLight:
+    """The light of a place.
+
+    Parameters
+    ----------
+    faces : of all solids; `reflectances` (F, 3) what each is taken to throw back where it is not seen.
+    """
+    solids = solids_of(faces, day.sun)
+    light = PlaceLight(
+        linear, camera, day, balance, solids, in_sight(faces, camera), np.zeros((len(faces), 3), np.float32)
+    )
+    for number, face in enumerate(faces):
+        middle = face.corners.mean(0)
+        alone = light._without_sun(middle[None], face.normal, np.ones(1))[0]
+        if day.sun is not None and solids.lit(middle[None] + 0.01 * face.normal)[0]:
+            alone = alone + light._shown(day.irradiance(face.normal)[0] - day.bounced(face.normal), 0)
+        light.guessed[number] = reflectances[number] * alone
+    return light

@@ -1,0 +1,138 @@
+"""How much light falls where in a place whose solids are known: what they take of sun and sky, and throw back.
+
+What a solid throws back is what the photograph shows of it, so that light which went to and fro any number of times is
+counted as it was. The sky behind the solids is taken from as if it were even; see docs/methods/contact.md.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from lithopos.core.arrays import Array, Floats, Mask
+from lithopos.core.place.seen import SunMap, sun_map
+from lithopos.core.place.solids import Face, triangles_of
+
+RAYS = 128
+CHUNK = 4_000_000  # rays times triangles at once
+OFF_M = 1e-3  # how far off a surface a look round begins
+
+__all__ = ["Openness", "Solids", "openness", "solids_of"]
+
+
+@dataclass(frozen=True)
+class Solids:
+    """All sides of a place's solids, ready to be met by rays.
+
+    Attributes
+    ----------
+    triangles : (T, 3, 3) [m]; `owner` (T,) the side that each is part of.
+    shaded : what the sun meets first; None where no sun shines or nothing stands there.
+    """
+
+    faces: tuple[Face, ...]
+    triangles: Array
+    owner: Array
+    shaded: SunMap | None = field(default=None, repr=False)
+
+    def lit(self, points: Array) -> Mask:
+        """Whether the sun reaches points (N, 3), as far as these solids let it."""
+        return self.shaded.lit(points) if self.shaded else np.ones(len(points), bool)
+
+    def met(self, origins: Array, ways: Array) -> tuple[Array, Array]:
+        """How far rays (N, 3) go until they meet a side, infinite if never, and its number, -1 if none.
+
+        Source: Möller and Trumbore 1997, Fast, minimum storage ray–triangle intersection.
+        """
+        reach, number = np.full(len(origins), np.inf), np.full(len(origins), -1)
+        if not len(self.triangles):
+            return reach, number
+        corner = self.triangles[:, 0]
+        one, two = self.triangles[:, 1] - corner, self.triangles[:, 2] - corner
+        step = max(1, CHUNK // len(self.triangles))
+        for start in range(0, len(origins), step):
+            part = slice(start, start + step)
+            o, d = origins[part], ways[part]
+            across = np.cross(d[:, None], two[None])
+            det = (across * one).sum(-1)
+            with np.errstate(divide="ignore", invalid="ignore"):
+                inverse = 1 / det
+                away = o[:, None] - corner[None]
+                u = (away * across).sum(-1) * inverse
+                turned = np.cross(away, one[None])
+                v = (turned * d[:, None]).sum(-1) * inverse
+                t = (turned * two[None]).sum(-1) * inverse
+                hits = (u >= 0) & (v >= 0) & (u + v <= 1) & (t > 1e-6)
+            t = np.where(hits, t, np.inf)
+            first = t.argmin(1)
+            reach[part] = t[np.arange(len(o)), first]
+            number[part] = np.where(np.isfinite(reach[part]), self.owner[first], -1)
+        return reach, number
+
+
+@dataclass(frozen=True)
+class Openness:
+    """What points of surfaces see about them.
+
+    Attributes
+    ----------
+    sky : (N,) how much of the sky's light that would reach them with nothing about is left.
+    thrown : (N, 3) what solids throw onto them, as the mean radiance of the hemisphere, weighted by its cosine.
+    """
+
+    sky: Array
+    thrown: Array
+
+
+def solids_of(faces: Sequence[Face], sun: Array | None) -> Solids:
+    """Sides that rays can meet, and what of them stands in the sun's way."""
+    triangles = [face.corners[triangles_of(face)] for face in faces]
+    owner = np.repeat(np.arange(len(faces)), [len(part) for part in triangles]).astype(int)
+    shaded = sun_map(faces, sun) if sun is not None else None
+    return Solids(tuple(faces), np.concatenate(triangles) if triangles else np.zeros((0, 3, 3)), owner, shaded)
+
+
+def openness(
+    points: Array, normals: Array, solids: Solids, radiance: Callable[[Array, Array], Floats], rays: int = RAYS
+) -> Openness:
+    """How open points (N, 3) with their normals (N, 3) are to the sky, and what solids throw onto them.
+
+    Parameters
+    ----------
+    radiance : of places (M, 3) on sides of given numbers (M,): (M, 3).
+    """
+    count = len(points)
+    if not count or not len(solids.triangles):
+        return Openness(np.ones(count), np.zeros((count, 3)))
+    ways = _hemisphere(normals, rays)
+    origins = np.repeat(points + OFF_M * normals, rays, axis=0)
+    reach, number = solids.met(origins, ways.reshape(-1, 3))
+    met = number >= 0
+    above = (ways[..., 2] > 0).astype(float)
+    free = above.mean(1)
+    left = (above * ~met.reshape(count, rays)).mean(1)
+    thrown = np.zeros((count * rays, 3))
+    if met.any():
+        where = origins[met] + ways.reshape(-1, 3)[met] * reach[met][:, None]
+        thrown[met] = radiance(where, number[met])
+    sky = np.where(free > 0, left / np.maximum(free, 1e-9), 1.0)
+    return Openness(sky, thrown.reshape(count, rays, 3).mean(1))
+
+
+def _hemisphere(normals: Array, rays: int) -> Array:
+    """Directions about normals (N, 3), as dense as the cosine, alike for all: (N, rays, 3).
+
+    By Malley's method on a sunflower's spiral, which spreads evenly over the disc.
+    """
+    number = np.arange(rays) + 0.5
+    radius, angle = np.sqrt(number / rays), number * np.pi * (3 - np.sqrt(5))
+    x, y, z = radius * np.cos(angle), radius * np.sin(angle), np.sqrt(1 - number / rays)
+    helper = np.where(np.abs(normals[:, 2:]) < 0.9, [[0.0, 0, 1]], [[1.0, 0, 0]])
+    across = np.cross(helper, normals)
+    across /= np.linalg.norm(across, axis=1, keepdims=True)
+    along = np.cross(normals, across)
+    return np.asarray(
+        x[None, :, None] * across[:, None] + y[None, :, None] * along[:, None] + z[None, :, None] * normals[:, None]
+    )
