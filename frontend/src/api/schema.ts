@@ -891,6 +891,38 @@ export interface components {
             piece: "grey ball" | "mirror ball" | "white cube" | "colour chart";
         };
         /**
+         * Contact
+         * @description How strongly contact shows, by hand on top of what is computed: 1 and 0 are the physical values.
+         *
+         *     Attributes
+         *     ----------
+         *     shadow : 0: none, 1: as computed; what is left of the light counts to this power.
+         *     warmth : how much warmer shadows are, -1 to 1.
+         *     reflection, blur : how many times as strong what receivers mirror is, and how much rougher.
+         */
+        Contact: {
+            /**
+             * Blur
+             * @default 0
+             */
+            blur: number;
+            /**
+             * Reflection
+             * @default 1
+             */
+            reflection: number;
+            /**
+             * Shadow
+             * @default 1
+             */
+            shadow: number;
+            /**
+             * Warmth
+             * @default 0
+             */
+            warmth: number;
+        };
+        /**
          * CornerTo
          * @description One corner of a square on the ground at the origin (0: the origin, then round by x) to a pixel.
          */
@@ -920,7 +952,7 @@ export interface components {
          *     camera_reason, camera_lacks : why there is no camera, in words, and whether edges are missing or don't agree.
          *     lengths : what each of the shot's lengths measures; the camera's own list ends with the levels' too.
          *     sun_shown : the direction in force, measured or set by hand; of a panorama its brightest place.
-         *     panes, windows, lamps : where each of the shot's hangs or stands.
+         *     panes, windows, lamps, proxies : where each of the shot's hangs or stands.
          *     almanac : the sun by date and place, where they are given.
          *     around : how the panorama lies, where there is one.
          *     softness_deg : the sun's apparent diameter in force; `softness` what soft edges tell of it.
@@ -980,6 +1012,11 @@ export interface components {
              * @default []
              */
             panes: components["schemas"]["PaneAnswer"][];
+            /**
+             * Proxies
+             * @default []
+             */
+            proxies: components["schemas"]["ProxyAnswer"][];
             /** @default null */
             softness: components["schemas"]["SoftnessAnswer"] | null;
             /**
@@ -1244,9 +1281,16 @@ export interface components {
         };
         /**
          * Ground
-         * @description What the ground is made of: a name from the list, which sets the level of its reflectance.
+         * @description What the ground is made of: a name from the list, which sets the level of its reflectance and its sheen.
+         *
+         *     `coat` is how strong its reflection is beside a whole dielectric's, `roughness` how blurred; null: as its material.
          */
         Ground: {
+            /**
+             * Coat
+             * @default null
+             */
+            coat: number | null;
             /**
              * Material
              * @default pale stone
@@ -1257,6 +1301,11 @@ export interface components {
              * @default null
              */
             reflectance: number | null;
+            /**
+             * Roughness
+             * @default null
+             */
+            roughness: number | null;
         };
         /**
          * HandCamera
@@ -2018,13 +2067,17 @@ export interface components {
         };
         /**
          * Materials
-         * @description The ground's materials and their mean reflectance; kinds of surfaces for things, with their parameters; the
-         *     textures that ship with the program.
+         * @description The ground's materials and their mean reflectance; those of all receivers with their sheen; kinds of surfaces
+         *     for things, with their parameters; the textures that ship with the program.
          */
         Materials: {
             /** Ground */
             ground: {
                 [key: string]: number;
+            };
+            /** Receivers */
+            receivers: {
+                [key: string]: components["schemas"]["Receiving"];
             };
             /** Surfaces */
             surfaces: {
@@ -2782,6 +2835,188 @@ export interface components {
             projects: components["schemas"]["ProjectOut"][];
         };
         /**
+         * Proxy
+         * @description Simple geometry for a thing in the photograph, drawn on it; the camera makes it a solid.
+         *
+         *     `points` are its foot [px], by kind: of a *wall* the foot line, corner by corner; of a *box*, *steps* and a *ramp*
+         *     the front's two ends and a point of its back (made square; without it `depth_m` is needed); of a *cylinder* three
+         *     points of its rim; of an *outline* all its corners. A *quad* is any flat thing by its four corners, as a pane is:
+         *     its distance follows from `width_m`, from `foot` plumb below its bottom left corner, or else that corner stands on
+         *     the ground.
+         *
+         *     `top` is a point plumb over the first one at its upper end, of steps and a ramp over the corner behind the second;
+         *     `height_m` sets the height instead. `past_m` is how far a wall runs on past its ends. `level` names the level on
+         *     which the foot lies, null for the ground.
+         *
+         *     It `receives` shadow, reflection and bounced light, `hides` what is behind it, or both. `coat` and `roughness`
+         *     are as of the ground; null: as its material has them.
+         */
+        Proxy: {
+            /**
+             * Coat
+             * @default null
+             */
+            coat: number | null;
+            /**
+             * Count
+             * @default 3
+             */
+            count: number;
+            /**
+             * Depth M
+             * @default null
+             */
+            depth_m: number | null;
+            /**
+             * Foot
+             * @default null
+             */
+            foot: [
+                number,
+                number
+            ] | null;
+            /**
+             * Height M
+             * @default null
+             */
+            height_m: number | null;
+            /**
+             * Hidden
+             * @default false
+             */
+            hidden: boolean;
+            /**
+             * Hides
+             * @default true
+             */
+            hides: boolean;
+            /** Id */
+            id: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "wall" | "box" | "steps" | "ramp" | "cylinder" | "outline" | "quad";
+            /**
+             * Level
+             * @default null
+             */
+            level: string | null;
+            /**
+             * Material
+             * @default plaster
+             */
+            material: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Past M
+             * @default [
+             *       0,
+             *       0
+             *     ]
+             */
+            past_m: [
+                number,
+                number
+            ];
+            /** Points */
+            points: [
+                number,
+                number
+            ][];
+            /**
+             * Receives
+             * @default true
+             */
+            receives: boolean;
+            /**
+             * Roughness
+             * @default null
+             */
+            roughness: number | null;
+            /**
+             * Top
+             * @default null
+             */
+            top: [
+                number,
+                number
+            ] | null;
+            /**
+             * Width M
+             * @default null
+             */
+            width_m: number | null;
+        };
+        /**
+         * ProxyAnswer
+         * @description Where a proxy stands: its sides' corners and its foot [m], what it measures; or why it can't stand.
+         *
+         *     `shadow` is the outline of what it throws onto the plane that it stands on [m], where the sun shines.
+         */
+        ProxyAnswer: {
+            /**
+             * Faces
+             * @default []
+             */
+            faces: [
+                number,
+                number,
+                number
+            ][][];
+            /**
+             * Foot
+             * @default []
+             */
+            foot: [
+                number,
+                number,
+                number
+            ][];
+            /**
+             * Height M
+             * @default null
+             */
+            height_m: number | null;
+            /** Id */
+            id: string;
+            /**
+             * Reason
+             * @default null
+             */
+            reason: string | null;
+            /**
+             * Shadow
+             * @default []
+             */
+            shadow: [
+                number,
+                number,
+                number
+            ][];
+            /**
+             * Size M
+             * @default null
+             */
+            size_m: [
+                number,
+                number
+            ] | null;
+        };
+        /** Receiving */
+        Receiving: {
+            /** Coat */
+            coat: number;
+            /** Reflectance */
+            reflectance: number;
+            /** Roughness */
+            roughness: number;
+        };
+        /**
          * ReflectanceQuestion
          * @description Where to look, how the surface stands there, and whether the sun shines on it (null: to be judged).
          */
@@ -3028,6 +3263,15 @@ export interface components {
              */
             camera: components["schemas"]["SolvedCamera"] | components["schemas"]["HandCamera"];
             /**
+             * @default {
+             *       "blur": 0,
+             *       "reflection": 1,
+             *       "shadow": 1,
+             *       "warmth": 0
+             *     }
+             */
+            contact: components["schemas"]["Contact"];
+            /**
              * Edges
              * @default []
              */
@@ -3051,8 +3295,10 @@ export interface components {
             gnomons: components["schemas"]["MarkedGnomon"][];
             /**
              * @default {
+             *       "coat": null,
              *       "material": "pale stone",
-             *       "reflectance": null
+             *       "reflectance": null,
+             *       "roughness": null
              *     }
              */
             ground: components["schemas"]["Ground"];
@@ -3126,6 +3372,11 @@ export interface components {
              * @default []
              */
             pointings: components["schemas"]["Pointing"][];
+            /**
+             * Proxies
+             * @default []
+             */
+            proxies: components["schemas"]["Proxy"][];
             /**
              * Shadow Edges
              * @default []

@@ -36,6 +36,8 @@ export type ClickTool = {
   grasp: "clicks";
   /** What is to be clicked, one after the other; by the tool's sort where it has several. */
   prompts: readonly string[] | Readonly<Record<string, readonly string[]>>;
+  /** Sorts that take more points of their last kind, until one is clicked again or Enter is pressed. */
+  goesOn?: readonly string[];
   /** Null where nothing comes of it; the tool stays in the hand. */
   make(points: readonly ImagePoint[], making: Making): Made | null | Promise<Made | null>;
 };

@@ -45,7 +45,7 @@ export function Prompt({ frame }: { frame: Frame }) {
   const prompts = spec?.grasp === "clicks" ? promptsOf(spec, tool?.sort) : [];
   if (!tool || prompts.length < 2 || !loupe) return null;
   const [x, y] = frame.toScreen(loupe);
-  const words = prompts[tool.marks.length] ?? "";
+  const words = prompts[Math.min(tool.marks.length, prompts.length - 1)] ?? "";
   const marked = tool.marks.map((mark) => frame.toScreen(mark));
   const path = [...marked, [x, y] as const].map((p, i) => `${i ? "L" : "M"}${p[0]} ${p[1]}`).join("");
   return (

@@ -11,7 +11,7 @@ export type Gesture =
   | { at: "idle" }
   | { at: "pointing"; start: Where }
   | { at: "dragging"; start: Where }
-  | { at: "clicking" }
+  | { at: "clicking"; start: Where }
   | { at: "panning"; from: ScreenPoint; zoom: Zoom; moved: boolean };
 
 export type HandEvent =
@@ -45,7 +45,7 @@ export function next(gesture: Gesture, event: HandEvent, grasp: Grasp): [Gesture
     case "dragging":
       return stroked(gesture, event);
     case "clicking":
-      return event.kind === "up" ? [IDLE, [{ do: "click", at: event.image }]] : [gesture, []];
+      return event.kind === "up" ? [IDLE, clicked(gesture.start, event)] : [gesture, []];
     case "panning":
       return panned(gesture, event);
     default:
@@ -56,12 +56,21 @@ export function next(gesture: Gesture, event: HandEvent, grasp: Grasp): [Gesture
 function begun(event: HandEvent & { kind: "down" }, grasp: Grasp): [Gesture, Effect[]] {
   const start = { image: event.image, screen: event.screen };
   if (event.button === 0 && grasp === "strokes") return [{ at: "pointing", start }, []];
-  if (event.button === 0 && grasp === "clicks") return [{ at: "clicking" }, []];
+  if (event.button === 0 && grasp === "clicks") return [{ at: "clicking", start }, []];
   return [
     { at: "panning", from: event.screen, zoom: event.zoom, moved: false },
     grasp ? [] : [{ do: "unselect" }],
   ];
 }
+
+/** A click; drawn out, it is one at either end: a wall's foot is one stroke. */
+const clicked = (start: Where, end: Where): Effect[] =>
+  apart(start.screen, end.screen) > SHORTEST_STROKE
+    ? [
+        { do: "click", at: start.image },
+        { do: "click", at: end.image },
+      ]
+    : [{ do: "click", at: end.image }];
 
 function stroked(
   gesture: Gesture & { at: "pointing" | "dragging" },

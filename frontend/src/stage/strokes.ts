@@ -13,6 +13,8 @@ import { type Effect, type HandEvent, IDLE, next, type Where } from "./gesture";
 
 /** How near a stroke must run to a found edge to click onto it [screen px]. */
 const CLICK_ONTO = 3.5;
+/** How near to a point a click must be to mean that point [screen px]. */
+const SAME_POINT = 9;
 const ARROWS: Record<string, [number, number]> = {
   ArrowLeft: [-1, 0],
   ArrowRight: [1, 0],
@@ -82,9 +84,13 @@ export function useStrokes({ shot, document, derived }: Shown, frame: Frame) {
       const { tool: inHand } = useEditor.getState();
       const tool = toolOf(inHand?.kind);
       if (tool?.grasp !== "clicks" || !inHand) return;
-      const marks = [...inHand.marks, at];
-      if (marks.length < promptsOf(tool, inHand.sort).length)
-        return useEditor.setState({ tool: { ...inHand, marks } });
+      const goesOn = tool.goesOn?.includes(inHand.sort ?? "") ?? false;
+      const { scale } = now.current.frame.zoom;
+      // A point that is clicked again ends what goes on.
+      const ended = goesOn && inHand.marks.some((mark) => apart(mark, at) * scale < SAME_POINT);
+      const marks = ended ? inHand.marks : [...inHand.marks, at];
+      const enough = marks.length >= promptsOf(tool, inHand.sort).length;
+      if (!enough || (goesOn && !ended)) return useEditor.setState({ tool: { ...inHand, marks } });
       id.current = newId(inHand.kind.charAt(0));
       const about = making(free);
       if (!about) return;

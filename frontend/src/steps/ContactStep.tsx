@@ -2,18 +2,40 @@ import { useMaterials } from "../api/hooks";
 import { parseNumber } from "../geometry/measure";
 import type { StepProps } from "../marks/props";
 import { useChange } from "../state/changes";
-import { Field, OneOf } from "../ui/controls";
+import { Field, Hint, OneOf, Slider } from "../ui/controls";
+import { Sheen } from "../ui/Sheen";
+import { KindSections, Section } from "./Section";
 
-/** What the ground is made of: it sets how bright the model stands beside it. */
-export function ContactStep({ shot, document }: StepProps) {
+/** What takes the model's shadow and reflection, and what stands before it. */
+export function ContactStep(props: StepProps) {
+  if (!props.derived.camera)
+    return <Hint>What stands there is drawn through the solved camera. Mark the perspective first.</Hint>;
+  return (
+    <>
+      {!props.derived.metric && (
+        <Hint>Draw a yardstick in the Ground step: without it a wall has no size.</Hint>
+      )}
+      <KindSections step="contact" {...props} />
+      <Section name="ground-made" title="The ground" fact={props.document.ground.material} open>
+        <GroundMade {...props} />
+      </Section>
+      <Section name="contact-by-hand" title="By hand" fact={byHand(props) ? "changed" : "as computed"}>
+        <ByHand {...props} />
+      </Section>
+    </>
+  );
+}
+
+/** What the ground is made of: it sets how bright the model stands beside it, and how it gleams. */
+function GroundMade({ shot, document }: StepProps) {
   const { data } = useMaterials();
-  const { change } = useChange(shot.id);
+  const { change, move, keep } = useChange(shot.id);
   const { ground } = document;
   return (
     <>
       <p className="mb-2 text-xs leading-[1.55] text-ink-500">
-        What the ground is made of. Its tint and pattern come from the photograph; the material says how much
-        light it throws back, and so how bright a white thing is beside it.
+        Its tint and pattern come from the photograph; the material says how much light it throws back, and
+        how it gleams.
       </p>
       <OneOf
         label="Ground material"
@@ -31,7 +53,12 @@ export function ContactStep({ shot, document }: StepProps) {
             </>
           ),
         }))}
-        onValue={(name) => void change({ ground: { material: name, reflectance: null } }, `ground: ${name}`)}
+        onValue={(name) =>
+          void change(
+            { ground: { material: name, reflectance: null, coat: null, roughness: null } },
+            `ground: ${name}`,
+          )
+        }
       />
       <div className="mt-2">
         <Field
@@ -43,7 +70,59 @@ export function ContactStep({ shot, document }: StepProps) {
             void change({ ground: { reflectance: Math.min(v, 95) / 100 } }, "reflectance of the ground")
           }
         />
+        <Sheen
+          of="the ground"
+          chosen={ground}
+          onMove={(values) => move({ ground: values })}
+          onKeep={keep}
+          onChange={(values, label) => void change({ ground: values }, label)}
+        />
       </div>
+    </>
+  );
+}
+
+const byHand = ({ document: { contact } }: StepProps) =>
+  contact.shadow !== 1 || contact.warmth !== 0 || contact.reflection !== 1 || contact.blur !== 0;
+
+const times = (v: number) => (v === 1 ? "as computed" : `${v.toFixed(2)} ×`);
+const more = (less: string, most: string) => (v: number) =>
+  v === 0 ? "as computed" : `${Math.round(100 * Math.abs(v))} % ${v < 0 ? less : most}`;
+
+/** What each control means, its physical value, and how far it goes. */
+const KNOBS = [
+  { field: "shadow", label: "Shadows", zero: 1, min: 0, max: 2, show: times },
+  { field: "warmth", label: "Shadows’ tint", zero: 0, min: -1, max: 1, show: more("cooler", "warmer") },
+  { field: "reflection", label: "Reflections", zero: 1, min: 0, max: 2, show: times },
+  {
+    field: "blur",
+    label: "Reflections’ blur",
+    zero: 0,
+    min: -0.5,
+    max: 0.5,
+    show: more("sharper", "softer"),
+  },
+] as const;
+
+function ByHand({ shot, document }: StepProps) {
+  const { change, move, keep } = useChange(shot.id);
+  return (
+    <>
+      {KNOBS.map(({ field, label, zero, min, max, show }) => (
+        <Slider
+          key={field}
+          label={label}
+          value={document.contact[field]}
+          min={min}
+          max={max}
+          step={0.05}
+          show={show}
+          onMove={(v) => move({ contact: { [field]: v } })}
+          onKeep={() => keep(label.toLowerCase())}
+          onZero={() => void change({ contact: { [field]: zero } }, `${label.toLowerCase()}: as computed`)}
+        />
+      ))}
+      <p className="text-xs text-ink-500">On top of what is computed. A double click goes back to that.</p>
     </>
   );
 }

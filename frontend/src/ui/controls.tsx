@@ -196,9 +196,11 @@ type SliderProps = {
   show: (value: number) => string;
   onMove: (value: number) => void;
   onKeep: () => void;
+  /** Goes back to what is measured or computed, by a double click. */
+  onZero?: () => void;
 };
 
-export function Slider({ label, value, min, max, step, show, onMove, onKeep }: SliderProps) {
+export function Slider({ label, value, min, max, step, show, onMove, onKeep, onZero }: SliderProps) {
   const kept = useRef<number | null>(null);
   return (
     <div className="py-1.5">
@@ -212,6 +214,8 @@ export function Slider({ label, value, min, max, step, show, onMove, onKeep }: S
         min={min}
         max={max}
         step={step}
+        onDoubleClick={onZero}
+        title={onZero && "double click: back to what is computed"}
         onPointerDown={() => {
           kept.current = null;
         }}

@@ -108,11 +108,11 @@ def derive(shot: Shot) -> Derived:
     result.windows = [pane_answer(window, pinhole) for window in shot.windows]
     result.lamps = [lamp_answer(lamp, pinhole) for lamp in shot.lamps]
     result.metric = camera.camera_position is not None
-    bases = base_heights(result)
-    result.proxies = [proxy_answer(proxy, pinhole, bases.get(proxy.level)) for proxy in shot.proxies]
     result.ground_to_photo = pinhole_of(camera).ground_homography().tolist()
     result.lengths = camera.lengths[: len(shot.lengths)]
     _derive_sun(shot, camera, result)
+    bases, sun = base_heights(result), np.array(result.sun_shown) if result.sun_shown and _sunny(shot) else None
+    result.proxies = [proxy_answer(proxy, pinhole, bases.get(proxy.level), sun) for proxy in shot.proxies]
     known = result.sun_shown or shot.sky.cover == 1 or shot.lit_by == "room"
     if known:
         day = daylight_of(shot, result)
@@ -120,6 +120,11 @@ def derive(shot: Shot) -> Derived:
             result.balance = balance_of(shot.patches, pinhole, day)
         lamps_shown(shot, day, result.balance, result.lamps)
     return result
+
+
+def _sunny(shot: Shot) -> bool:
+    """Whether things throw sharp shadows."""
+    return shot.lit_by != "room" and shot.sun.strength > 0 and shot.sky.cover < 1
 
 
 def base_heights(facts: Derived) -> dict[str | None, float | None]:

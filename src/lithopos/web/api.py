@@ -28,7 +28,7 @@ from lithopos.core.exchange.panorama import Panorama
 from lithopos.core.exchange.picture import Picture, write_atomically
 from lithopos.core.geometry.check import check_piece
 from lithopos.core.geometry.gltf.write import glb_of
-from lithopos.core.grounds import GROUND_MATERIALS
+from lithopos.core.grounds import GROUND_MATERIALS, PROXY_MATERIALS
 from lithopos.core.light.photometry import read_photometry
 from lithopos.core.materials.dress import look_of
 from lithopos.core.materials.kinds import KINDS
@@ -91,11 +91,16 @@ def materials() -> Response:
         for name, kind in KINDS.items()
     }
     ground = {name: material.reflectance for name, material in GROUND_MATERIALS.items()}
+    receivers = {
+        name: {"reflectance": material.reflectance, "coat": material.coat, "roughness": material.roughness}
+        for name, material in PROXY_MATERIALS.items()
+    }
     textures = {
         name: {"title": one.title, "kinds": one.kinds, "repeat_mm": one.repeat_mm, "threads": one.threads}
         for name, one in shipped().items()
     }
-    return _json(s.Materials.model_validate({"ground": ground, "surfaces": kinds, "textures": textures}))
+    told = {"ground": ground, "receivers": receivers, "surfaces": kinds, "textures": textures}
+    return _json(s.Materials.model_validate(told))
 
 
 @api.get("/textures/<string:name>", operation_id="getTexture")

@@ -271,11 +271,18 @@ class ShippedTexture(BaseModel):
     threads: int
 
 
+class Receiving(BaseModel):
+    reflectance: float
+    coat: float
+    roughness: float
+
+
 class Materials(BaseModel):
-    """The ground's materials and their mean reflectance; kinds of surfaces for things, with their parameters; the
-    textures that ship with the program."""
+    """The ground's materials and their mean reflectance; those of all receivers with their sheen; kinds of surfaces
+    for things, with their parameters; the textures that ship with the program."""
 
     ground: dict[str, float]
+    receivers: dict[str, Receiving]
     surfaces: dict[str, SurfaceKind]
     textures: dict[str, ShippedTexture]
 

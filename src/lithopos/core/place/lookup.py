@@ -55,4 +55,6 @@ def looked_up(linear: Floats, camera: Pinhole, points: Array) -> tuple[Floats, M
         borderMode=cv2.BORDER_CONSTANT,
         borderValue=(-1, -1, -1),
     )
-    return np.asarray(seen, np.float32), np.asarray(seen.min(-1) >= 0)
+    height, width = linear.shape[:2]
+    x, y = places[..., 0], places[..., 1]
+    return np.asarray(seen, np.float32), np.asarray((x >= 0) & (y >= 0) & (x <= width - 1) & (y <= height - 1))

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 
@@ -44,32 +45,36 @@ class Solids:
     def met(self, origins: Array, ways: Array) -> tuple[Array, Array]:
         """How far rays (N, 3) go until they meet a side, infinite if never, and its number, -1 if none.
 
-        Source: Möller and Trumbore 1997, Fast, minimum storage ray–triangle intersection.
+        Source: Baldwin and Weber 2016, Fast ray-triangle intersections by coordinate transformation, JCGT 5 (3).
         """
         reach, number = np.full(len(origins), np.inf), np.full(len(origins), -1)
         if not len(self.triangles):
             return reach, number
-        corner = self.triangles[:, 0]
-        one, two = self.triangles[:, 1] - corner, self.triangles[:, 2] - corner
-        step = max(1, CHUNK // len(self.triangles))
+        count = len(self.triangles)
+        step = max(1, CHUNK // count)
         for start in range(0, len(origins), step):
             part = slice(start, start + step)
-            o, d = origins[part], ways[part]
-            across = np.cross(d[:, None], two[None])
-            det = (across * one).sum(-1)
+            o = (origins[part] @ self._into[:3] + self._into[3]).reshape(-1, 3, count)
+            d = (ways[part] @ self._into[:3]).reshape(-1, 3, count)
             with np.errstate(divide="ignore", invalid="ignore"):
-                inverse = 1 / det
-                away = o[:, None] - corner[None]
-                u = (away * across).sum(-1) * inverse
-                turned = np.cross(away, one[None])
-                v = (turned * d[:, None]).sum(-1) * inverse
-                t = (turned * two[None]).sum(-1) * inverse
+                t = -o[:, 2] / d[:, 2]
+                u, v = o[:, 0] + t * d[:, 0], o[:, 1] + t * d[:, 1]
                 hits = (u >= 0) & (v >= 0) & (u + v <= 1) & (t > 1e-6)
             t = np.where(hits, t, np.inf)
             first = t.argmin(1)
-            reach[part] = t[np.arange(len(o)), first]
+            reach[part] = t[np.arange(len(t)), first]
             number[part] = np.where(np.isfinite(reach[part]), self.owner[first], -1)
         return reach, number
+
+    @cached_property
+    def _into(self) -> Array:
+        """What takes points (x, y, z, 1) into each triangle's own frame, where it is the unit one: (4, 3 T)."""
+        one, two = self.triangles[:, 1] - self.triangles[:, 0], self.triangles[:, 2] - self.triangles[:, 0]
+        square = np.cross(one, two)
+        lengths = np.linalg.norm(square, axis=1, keepdims=True)
+        frames = np.linalg.pinv(np.stack([one, two, square / np.maximum(lengths, 1e-12)], axis=2))
+        shift = -np.einsum("tij,tj->ti", frames, self.triangles[:, 0])
+        return np.concatenate([frames.transpose(2, 1, 0).reshape(3, -1), shift.T.reshape(1, -1)])
 
 
 @dataclass(frozen=True)

@@ -9,6 +9,7 @@ from __future__ import annotations
 import itertools
 from dataclasses import dataclass
 
+import cv2
 import mapbox_earcut
 import numpy as np
 from numpy.typing import NDArray
@@ -23,6 +24,7 @@ from lithopos.core.shot import Pane, Proxy
 LEAST_M = 1e-3  # a solid that is smaller in any of its measures is none
 FAR_M = 2000.0
 ROUND = 48  # corners of a cylinder's foot
+LEAST_RISE = 0.02  # of the sun: below, shadows have no end
 
 __all__ = ["Face", "ProxyAnswer", "Solid", "proxy_answer", "solid_of", "triangles_of"]
 
@@ -65,18 +67,22 @@ class Solid:
 
 
 class ProxyAnswer(BaseModel):
-    """Where a proxy stands: its sides' corners and its foot [m], what it measures; or why it can't stand."""
+    """Where a proxy stands: its sides' corners and its foot [m], what it measures; or why it can't stand.
+
+    `shadow` is the outline of what it throws onto the plane that it stands on [m], where the sun shines.
+    """
 
     id: str
     faces: list[list[Point]] = []
     foot: list[Point] = []
+    shadow: list[Point] = []
     height_m: float | None = None
     size_m: tuple[float, float] | None = None
     reason: str | None = None
 
 
-def proxy_answer(proxy: Proxy, camera: Pinhole, base_m: float | None) -> ProxyAnswer:
-    """A proxy's solid in plain figures."""
+def proxy_answer(proxy: Proxy, camera: Pinhole, base_m: float | None, sun: Array | None = None) -> ProxyAnswer:
+    """A proxy's solid in plain figures; `sun` is the unit vector to the sun, where one shines."""
     solid = solid_of(proxy, camera, base_m)
     if isinstance(solid, NoAnswer):
         return ProxyAnswer(id=proxy.id, reason=solid.reason)
@@ -84,6 +90,7 @@ def proxy_answer(proxy: Proxy, camera: Pinhole, base_m: float | None) -> ProxyAn
         id=proxy.id,
         faces=[_points(face.corners) for face in solid.faces],
         foot=_points(solid.foot),
+        shadow=_shadow(solid, sun) if sun is not None and sun[2] > LEAST_RISE else [],
         height_m=solid.height_m,
         size_m=solid.size_m,
     )
@@ -133,6 +140,15 @@ def plane_axes(face: Face) -> tuple[Array, Array]:
         level = level - normal * (normal @ level)
     across = level / max(float(np.linalg.norm(level)), 1e-12)
     return np.asarray(across), np.asarray(np.cross(normal, across))
+
+
+def _shadow(solid: Solid, sun: Array) -> list[Point]:
+    """The outline of a solid's shadow on the plane that it stands on; of one that is not convex what holds it."""
+    low = float(solid.foot[:, 2].min())
+    corners = np.concatenate([face.corners for face in solid.faces])
+    fallen = corners - sun * ((corners[:, 2] - low) / sun[2])[:, None]
+    hull = cv2.convexHull(fallen[:, :2].astype(np.float32)).reshape(-1, 2)
+    return [(float(x), float(y), low) for x, y in hull]
 
 
 def _points(corners: Array) -> list[Point]:

@@ -1,0 +1,176 @@
+import type { ProxyAnswer, ProxyMark } from "../../api/client";
+import { type Camera, projectSegment } from "../../geometry/camera";
+import type { Frame } from "../../geometry/frame";
+import { metres } from "../../geometry/measure";
+import { type ImagePoint, pair, type World } from "../../geometry/points";
+import { RoundGrip, SquareGrip } from "../../stage/Grips";
+import { Handle } from "../../stage/Handle";
+import { Tag } from "../../stage/Tag";
+import { useChange } from "../../state/changes";
+import { useEditor, usePicked } from "../../state/editor";
+import type { MarkProps, MatchedProps } from "../props";
+import { pulledUp, topOf } from "./shape";
+import { nameOf } from "./words";
+
+const TONE = "var(--color-verdigris)";
+
+/** Each proxy's outline over the photograph, hatched by what it does; of the chosen one what can be pulled. */
+export function ProxyOverlay({ camera, ...props }: MarkProps) {
+  const inHand = useEditor((state) => state.tool !== null);
+  if (!camera) return null;
+  return (
+    <>
+      <Hatches />
+      {props.document.proxies
+        .filter((proxy) => !proxy.hidden)
+        .map((proxy) => (
+          <Drawn key={proxy.id} {...props} camera={camera} proxy={proxy} still={inHand} />
+        ))}
+    </>
+  );
+}
+
+/** Receiving is hatched one way, hiding the other, both crosswise: not by colour alone. */
+function Hatches() {
+  const lines = { receives: "M0 8L8 0", hides: "M0 0L8 8", both: "M0 8L8 0M0 0L8 8" };
+  return (
+    <defs>
+      {Object.entries(lines).map(([name, d]) => (
+        <pattern key={name} id={`hatch-${name}`} width={8} height={8} patternUnits="userSpaceOnUse">
+          <path d={d} stroke="#fff" strokeOpacity={0.5} strokeWidth={1.6} />
+          <path d={d} stroke={TONE} strokeOpacity={0.65} strokeWidth={0.8} />
+        </pattern>
+      ))}
+    </defs>
+  );
+}
+
+type DrawnProps = MatchedProps & { proxy: ProxyMark; still: boolean };
+
+function Drawn({ shot, derived, frame, camera, proxy, still }: DrawnProps) {
+  const { move, keep, change } = useChange(shot.id);
+  const { selection, select } = usePicked("selection", "select");
+  const answer = derived.proxies.find(({ id }) => id === proxy.id);
+  const chosen = !still && selection?.kind === "proxy" && selection.id === proxy.id;
+  const put = (values: Partial<ProxyMark>) => move({ proxies: { [proxy.id]: values } });
+  const remove = () => void change({ proxies: { [proxy.id]: null } }, `remove ${nameOf(proxy)}`);
+  const choose = () => select({ kind: "proxy", id: proxy.id });
+  const sides = (answer?.faces ?? []).map((corners) => ringOf(corners, camera, frame));
+  const outline = joined(sides.filter(({ front }) => front));
+  const behind = joined(sides.filter(({ front }) => !front));
+  const does = proxy.receives && proxy.hides ? "both" : proxy.receives ? "receives" : "hides";
+  const shadow = answer?.shadow.length ? ringOf(answer.shadow, camera, frame).path : null;
+  const top = answer && topOf(proxy, answer, camera);
+  return (
+    <g clipPath="url(#photograph)">
+      {chosen && shadow && (
+        <path d={shadow} fill="none" stroke="var(--color-sun)" strokeWidth={1.8} strokeDasharray="7 4">
+          <title>where its shadow falls by the sun in force</title>
+        </path>
+      )}
+      <path
+        d={outline}
+        fill={chosen ? `url(#hatch-${does})` : "transparent"}
+        stroke="#fff"
+        strokeOpacity={chosen ? 0.85 : 0.4}
+        strokeWidth={chosen ? 3.6 : 2.6}
+        strokeLinejoin="round"
+        style={still || chosen ? undefined : { pointerEvents: "all", cursor: "pointer" }}
+        onPointerDown={(event) => {
+          if (still || chosen || event.button !== 0) return;
+          event.stopPropagation();
+          choose();
+        }}
+      />
+      {chosen && <path d={behind} fill="none" stroke={TONE} strokeOpacity={0.7} strokeDasharray="2 4" />}
+      <path
+        d={outline}
+        fill="none"
+        stroke={TONE}
+        strokeOpacity={chosen ? 1 : 0.8}
+        strokeWidth={chosen ? 1.7 : 1.1}
+        strokeDasharray={chosen ? undefined : "5 3"}
+        strokeLinejoin="round"
+        className="pointer-events-none"
+      />
+      {chosen && (
+        <>
+          {answer?.reason && <Foot points={proxy.points} frame={frame} />}
+          {proxy.points.map((point, i) => (
+            <Handle
+              key={i}
+              frame={frame}
+              at={point}
+              loupe
+              label={`${nameOf(proxy)}, point ${i + 1} of its foot`}
+              onMove={(to) => put({ points: moved(proxy.points, i, to) })}
+              onKeep={() => keep(`move a corner of ${nameOf(proxy)}`)}
+              onDelete={remove}
+            >
+              <RoundGrip at={frame.toScreen(point)} tone={TONE} filled={i === 0} />
+            </Handle>
+          ))}
+          {top && (
+            <Handle
+              frame={frame}
+              at={top}
+              loupe
+              label={`${nameOf(proxy)}, its top`}
+              cursor="ns-resize"
+              onMove={(to) => answer && put(pulledUp(proxy, answer, camera, to))}
+              onKeep={() => keep(`height of ${nameOf(proxy)}`)}
+            >
+              <SquareGrip at={frame.toScreen(top)} tone={TONE} />
+            </Handle>
+          )}
+          <Measures proxy={proxy} answer={answer} at={frame.toScreen(top ?? proxy.points[0] ?? [0, 0])} />
+        </>
+      )}
+    </g>
+  );
+}
+
+/** What was drawn of a proxy that can't stand. */
+function Foot({ points, frame }: { points: ProxyMark["points"]; frame: Frame }) {
+  const d = points.map((p, i) => `${i ? "L" : "M"}${frame.toScreen(p).join(" ")}`).join("");
+  return <path d={d} fill="none" stroke="var(--color-oxide)" strokeWidth={2} strokeDasharray="5 4" />;
+}
+
+function Measures({
+  proxy,
+  answer,
+  at,
+}: {
+  proxy: ProxyMark;
+  answer: ProxyAnswer | undefined;
+  at: readonly [number, number];
+}) {
+  const height = answer?.height_m;
+  if (height == null) return null;
+  const [wide = 0, deep = 0] = answer?.size_m ?? [];
+  const across = proxy.kind === "wall" ? "" : deep ? `${wide.toFixed(2)} × ${deep.toFixed(2)} × ` : "";
+  return <Tag x={at[0] + 14} y={at[1] - 8} text={`${nameOf(proxy)}, ${across}${metres(height)}`} />;
+}
+
+const moved = (points: ProxyMark["points"], index: number, to: ImagePoint): ProxyMark["points"] =>
+  points.map((point, i) => (i === index ? pair(to) : point)) as ProxyMark["points"];
+
+type Side = { path: string; front: boolean };
+
+const joined = (sides: readonly Side[]) => sides.map(({ path }) => path).join("");
+
+/** A ring of world points as a path on the screen, cut off behind the camera; whether its outside is seen. */
+function ringOf(corners: readonly (readonly number[])[], camera: Camera, frame: Frame): Side {
+  const points = corners.flatMap((corner, i) => {
+    const next = corners[(i + 1) % corners.length] ?? corner;
+    return projectSegment(camera, corner as unknown as World, next as unknown as World) ?? [];
+  });
+  const seen = points.map((p) => frame.toScreen(p));
+  // Counter-clockwise from outside is clockwise where y runs down.
+  const area = seen.reduce((sum, [x, y], i) => {
+    const [u, v] = seen[(i + 1) % seen.length] ?? [x, y];
+    return sum + x * v - u * y;
+  }, 0);
+  const path = seen.map(([x, y], i) => `${i ? "L" : "M"}${x.toFixed(1)} ${y.toFixed(1)}`);
+  return { path: path.length ? `${path.join("")}Z` : "", front: area < 0 };
+}

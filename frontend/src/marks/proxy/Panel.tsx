@@ -1,0 +1,230 @@
+import type { ProxyAnswer, ProxyMark } from "../../api/client";
+import { useMaterials } from "../../api/hooks";
+import { metres, parseMetres, parseNumber } from "../../geometry/measure";
+import { useChange } from "../../state/changes";
+import { toggleTool, usePicked } from "../../state/editor";
+import { Bin, Field, Hint, OneOf, Pill, TextField, Toggle } from "../../ui/controls";
+import { Sheen } from "../../ui/Sheen";
+import type { StepProps } from "../props";
+import { doesOf, nameOf, PROXY_KINDS, type ProxyKind } from "./words";
+
+/** What stands in the photograph and meets the model's shadow, or stands before it. */
+export function Proxies(props: StepProps) {
+  const { tool } = usePicked("tool");
+  const { proxies } = props.document;
+  return (
+    <>
+      {!proxies.length && (
+        <p className="mb-1.5 text-xs leading-[1.55] text-ink-500">
+          Shadows climb walls and steps only where you say that there are some. Draw what stands near the
+          model; a wall is one stroke along its foot.
+        </p>
+      )}
+      {proxies.map((proxy) => (
+        <Row key={proxy.id} proxy={proxy} {...props} />
+      ))}
+      <div className="mt-2 grid grid-cols-4 gap-1">
+        {Object.entries(PROXY_KINDS).map(([sort, { name, sign }]) => (
+          <button
+            key={sort}
+            type="button"
+            aria-pressed={tool?.kind === "proxy" && tool.sort === sort}
+            onClick={() => toggleTool("proxy", sort)}
+            className="flex flex-col items-center gap-0.5 rounded-md border border-lime-300 bg-white px-1 pt-1.5 pb-1 text-[11px] leading-tight text-ink-700 hover:border-lime-500 aria-pressed:border-ink-900 aria-pressed:bg-ink-900 aria-pressed:text-white"
+          >
+            <Sign d={sign} />
+            {name}
+          </button>
+        ))}
+      </div>
+    </>
+  );
+}
+
+function Sign({ d }: { d: string }) {
+  return (
+    <svg width="24" height="18" viewBox="0 0 24 18" aria-hidden="true" className="shrink-0">
+      <path d={d} fill="none" stroke="currentColor" strokeWidth="1.3" strokeLinejoin="round" />
+    </svg>
+  );
+}
+
+function Row({ proxy, shot, document, derived }: StepProps & { proxy: ProxyMark }) {
+  const { change, move, keep } = useChange(shot.id);
+  const { selection, select } = usePicked("selection", "select");
+  const open = selection?.kind === "proxy" && selection.id === proxy.id;
+  const answer = derived.proxies.find(({ id }) => id === proxy.id);
+  const name = nameOf(proxy);
+  const put = (values: Partial<ProxyMark>, label: string) =>
+    void change({ proxies: { [proxy.id]: values } }, label);
+  return (
+    <div className="border-b border-dotted border-lime-300 py-1 text-xs last:border-0">
+      <div className="flex items-center gap-2">
+        <span className={answer?.reason ? "text-oxide" : "text-verdigris-deep"}>
+          <Sign d={PROXY_KINDS[proxy.kind].sign} />
+        </span>
+        <button
+          type="button"
+          aria-expanded={open}
+          className={`min-w-0 grow truncate text-left ${proxy.hidden ? "text-ink-500 line-through" : "text-ink-700"}`}
+          onClick={() => select(open ? null : { kind: "proxy", id: proxy.id })}
+        >
+          {name}
+        </button>
+        <span className="text-ink-500">{answer?.reason ? "left out" : doesOf(proxy) || proxy.material}</span>
+        <Toggle
+          sign="eye"
+          on={!proxy.hidden}
+          label={`${proxy.hidden ? "Use" : "Leave out"} ${name}`}
+          onClick={() => put({ hidden: !proxy.hidden }, proxy.hidden ? `use ${name}` : `leave out ${name}`)}
+        />
+        <Bin
+          label={`Remove ${name}`}
+          onClick={() => void change({ proxies: { [proxy.id]: null } }, `remove ${name}`)}
+        />
+      </div>
+      {answer?.reason && <Hint kind="wrong">It is left out: {answer.reason}.</Hint>}
+      {open && (
+        <div className="pt-1">
+          <TextField
+            label="Name"
+            value={proxy.name}
+            onValue={(value) => put({ name: value }, "name of a proxy")}
+          />
+          <div className="flex flex-wrap gap-1.5 py-1">
+            <Pill
+              on={proxy.receives}
+              onClick={() => put({ receives: !proxy.receives, hides: true }, `what ${name} receives`)}
+            >
+              takes shadow
+            </Pill>
+            <Pill
+              on={proxy.hides}
+              onClick={() => put({ hides: !proxy.hides, receives: true }, `what ${name} hides`)}
+            >
+              hides what’s behind
+            </Pill>
+          </div>
+          <Measures proxy={proxy} answer={answer} put={put} />
+          {document.levels.length > 0 && proxy.kind !== "quad" && (
+            <div className="flex items-center gap-1.5 py-1 text-ink-700">
+              Stands on
+              <OneOf
+                label={`What ${name} stands on`}
+                value={proxy.level ?? ""}
+                options={[
+                  { value: "", label: "Ground" },
+                  ...document.levels.map((level) => ({ value: level.id, label: level.name || "Level" })),
+                ]}
+                onValue={(level) => put({ level: level || null }, `what ${name} stands on`)}
+              />
+            </div>
+          )}
+          <Made proxy={proxy} put={put} />
+          {proxy.receives && (
+            <Sheen
+              of={name}
+              chosen={proxy}
+              onMove={(values) => move({ proxies: { [proxy.id]: values } })}
+              onKeep={keep}
+              onChange={put}
+            />
+          )}
+        </div>
+      )}
+    </div>
+  );
+}
+
+type Put = (values: Partial<ProxyMark>, label: string) => void;
+
+/** What it is made of: for its gleam, and for what the photograph does not show of it. */
+function Made({ proxy, put }: { proxy: ProxyMark; put: Put }) {
+  const { data } = useMaterials();
+  return (
+    <label className="flex items-center justify-between gap-3 py-1 text-ink-700">
+      Made of
+      <select
+        className="w-36 rounded-md border border-lime-300 bg-white px-2 py-1 text-ink-900"
+        value={proxy.material}
+        onChange={(event) =>
+          put(
+            { material: event.target.value, coat: null, roughness: null },
+            `what ${nameOf(proxy)} is made of`,
+          )
+        }
+      >
+        {Object.keys(data?.receivers ?? { [proxy.material]: null }).map((name) => (
+          <option key={name}>{name}</option>
+        ))}
+      </select>
+    </label>
+  );
+}
+
+const RISING: readonly ProxyKind[] = ["steps", "ramp"];
+const SQUARE: readonly ProxyKind[] = ["box", ...RISING];
+
+/** Its measures, each of which can be typed. */
+function Measures({ proxy, answer, put }: { proxy: ProxyMark; answer: ProxyAnswer | undefined; put: Put }) {
+  const name = nameOf(proxy);
+  const [wide, deep] = answer?.size_m ?? [];
+  return (
+    <>
+      {proxy.kind === "quad" ? (
+        <Field
+          label="Wide"
+          value={proxy.width_m === null ? "" : metres(proxy.width_m)}
+          placeholder={wide ? metres(wide) : "type if known"}
+          parse={(text) => parseMetres(text)}
+          min={0.001}
+          onValue={(width_m) => put({ width_m }, `width of ${name}`)}
+          onClear={() => put({ width_m: null }, `width of ${name}`)}
+        />
+      ) : (
+        <Field
+          label="Tall"
+          value={answer?.height_m == null ? "" : metres(answer.height_m)}
+          parse={(text) => parseMetres(text)}
+          min={0.001}
+          onValue={(height_m) => put({ height_m, top: null }, `height of ${name}`)}
+        />
+      )}
+      {SQUARE.includes(proxy.kind) && (
+        <Field
+          label="Deep"
+          value={deep ? metres(deep) : ""}
+          parse={(text) => parseMetres(text)}
+          min={0.001}
+          onValue={(depth_m) => put({ depth_m }, `depth of ${name}`)}
+          onClear={proxy.points.length > 2 ? () => put({ depth_m: null }, `depth of ${name}`) : undefined}
+        />
+      )}
+      {proxy.kind === "steps" && (
+        <Field
+          label="How many steps"
+          value={String(proxy.count)}
+          parse={parseNumber}
+          min={1}
+          onValue={(count) => put({ count: Math.min(Math.round(count), 60) }, `steps of ${name}`)}
+        />
+      )}
+      {proxy.kind === "wall" &&
+        (["first", "last"] as const).map((end, i) => (
+          <Field
+            key={end}
+            label={`Runs on past its ${end} end by`}
+            value={metres(proxy.past_m[i] ?? 0)}
+            parse={(text) => parseMetres(text)}
+            min={0}
+            onValue={(past) =>
+              put(
+                { past_m: i ? [proxy.past_m[0] ?? 0, past] : [past, proxy.past_m[1] ?? 0] },
+                `how far ${name} runs on`,
+              )
+            }
+          />
+        ))}
+    </>
+  );
+}

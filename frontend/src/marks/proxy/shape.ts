@@ -1,0 +1,60 @@
+/** How pulling at a proxy changes what is drawn of it. */
+import type { ProxyAnswer, ProxyMark } from "../../api/client";
+import { type Camera, heightOver, onPlane, project } from "../../geometry/camera";
+import { type ImagePoint, pair, type World } from "../../geometry/points";
+
+/** The foot over which its height is told: its first point's, of steps and a ramp the corner behind the second. */
+export function overOf(proxy: ProxyMark, answer: ProxyAnswer, camera: Camera): World | null {
+  if (proxy.kind === "quad" || !answer.foot.length) return null;
+  const base = answer.foot[0]?.[2] ?? 0;
+  const of = (index: number) => {
+    const point = proxy.points[index];
+    return point ? onPlane(camera, point, base) : null;
+  };
+  if (proxy.kind !== "steps" && proxy.kind !== "ramp") return of(0);
+  const second = of(1);
+  if (!second) return null;
+  const away = (p: readonly number[]) => Math.hypot((p[0] ?? 0) - second[0], (p[1] ?? 0) - second[1]);
+  const behind = answer.foot.slice(2).sort((a, b) => away(a) - away(b))[0];
+  return behind ? [behind[0], behind[1], base] : null;
+}
+
+/** Where its top can be pulled: plumb above, if the camera sees that. */
+export function topOf(proxy: ProxyMark, answer: ProxyAnswer, camera: Camera): ImagePoint | null {
+  const over = overOf(proxy, answer, camera);
+  return over && answer.height_m !== null
+    ? project(camera, [over[0], over[1], over[2] + (answer.height_m ?? 0)])
+    : null;
+}
+
+/** Its height after its top was pulled to a pixel. */
+export function pulledUp(
+  proxy: ProxyMark,
+  answer: ProxyAnswer,
+  camera: Camera,
+  to: ImagePoint,
+): Partial<ProxyMark> {
+  const over = overOf(proxy, answer, camera);
+  if (!over) return {};
+  const height = heightOver(camera, over, to) - over[2];
+  return { height_m: Math.min(Math.max(height, 0.005), 1000), top: null };
+}
+
+/** All its points after it was slid over the plane that it stands on [m]; null where the camera can't see it there. */
+export function slid(
+  proxy: ProxyMark,
+  camera: Camera,
+  base: number,
+  by: readonly [number, number],
+): Partial<ProxyMark> | null {
+  if (proxy.kind === "quad") return null;
+  const height = proxy.top ? { top: null } : {};
+  const points = proxy.points.map((point) => {
+    const at = onPlane(camera, point, base);
+    const to = at && project(camera, [at[0] + by[0], at[1] + by[1], base]);
+    return to && pair(to);
+  });
+  return points.every((point) => point !== null)
+    ? { points: points as ProxyMark["points"], ...height }
+    : null;
+}

@@ -1,0 +1,54 @@
+import type { ProxyMark } from "../../api/client";
+
+export type ProxyKind = ProxyMark["kind"];
+
+/** The kinds of proxies as they are called on the screen, with a small drawing of each (24 × 18). */
+export const PROXY_KINDS: Record<ProxyKind, { name: string; sign: string }> = {
+  wall: { name: "Wall", sign: "M2 15L22 12V2L2 5Z" },
+  box: { name: "Box", sign: "M3 7L12 4L21 7V14L12 17L3 14ZM3 7L12 10L21 7M12 10V17" },
+  steps: { name: "Steps", sign: "M2 16V12H8V8H14V4H22V16Z" },
+  ramp: { name: "Ramp", sign: "M2 16L22 4V16Z" },
+  cylinder: {
+    name: "Cylinder",
+    sign: "M5 5V14C5 17.5 19 17.5 19 14V5M5 5C5 1.5 19 1.5 19 5C19 8.5 5 8.5 5 5",
+  },
+  outline: { name: "Outline", sign: "M3 12L8 7L13 9L21 5L20 14L11 16Z" },
+  quad: { name: "Flat piece", sign: "M4 4L20 7L18 16L6 13Z" },
+};
+
+const FOOT = [
+  "click one end of its front, at the foot",
+  "now the front’s other end",
+  "now its foot’s corner behind that",
+];
+
+/** What is clicked, one after the other; a wall's foot may be drawn in one stroke. */
+export const PROMPTS: Record<ProxyKind, readonly string[]> = {
+  wall: ["draw along the wall’s foot, or click one end", "now its other end"],
+  box: [...FOOT, "and its top, plumb above the first corner"],
+  steps: [...FOOT, "and the top, plumb above that corner"],
+  ramp: [...FOOT, "and the top, plumb above that corner"],
+  cylinder: [
+    "click a point of its foot’s rim",
+    "now another point of the rim",
+    "and a third one",
+    "and its top, plumb above the first",
+  ],
+  outline: [
+    "click a corner of its foot",
+    "now the next corner",
+    "the next corner, and so on; click one again to end",
+  ],
+  quad: [
+    "click its top left corner",
+    "now its top right corner",
+    "its bottom right corner",
+    "and its bottom left corner",
+  ],
+};
+
+export const nameOf = (proxy: ProxyMark) => proxy.name || PROXY_KINDS[proxy.kind].name;
+
+/** What it does with the light and with what is behind it, in a word or two. */
+export const doesOf = ({ receives, hides }: Pick<ProxyMark, "receives" | "hides">) =>
+  receives && hides ? "" : receives ? "only receives" : "only hides";
