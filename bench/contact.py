@@ -24,8 +24,8 @@ from lithopos.core.errors import InputError
 from lithopos.core.exchange.panorama import Panorama
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.light.dome import dome_of
-from lithopos.core.place.readings import READ, Sources, with_readings
 from lithopos.core.reading.ask import read_model
+from lithopos.core.readings import READ, Sources, with_readings
 from lithopos.core.render.engine import load_renderer
 from lithopos.core.render.render import render_shot
 from lithopos.core.shot import Shot, load_shot
@@ -38,6 +38,7 @@ from lithopos.samples.places import Place
 SCALE, SAMPLES_A_PIXEL = 0.4, 32
 PANORAMA_UP_M = 1.5
 NOISE_PX = 0.7  # at full size
+HAND_DEG = 0.4
 CHANGED = 0.012  # of an encoded value: a pixel that the model truly changes
 PICTURES = Path("bench/pictures")
 
@@ -121,6 +122,11 @@ def _shot(taken: Taken, variant: str) -> Shot:
     )
     document |= {name: read[name] for name in READ}
     place, view = taken.place, taken.view
+    if not document["gnomons"]:
+        # Nothing whose shadow can be marked is seen: the sun is pulled by hand until it looks right.
+        off = np.random.default_rng(0).normal(0, HAND_DEG, 2)
+        angles = {"azimuth_deg": place.sun_azimuth_deg + off[0], "elevation_deg": place.sun_elevation_deg + off[1]}
+        document["sun"] |= {"kind": "hand", **angles}
     document["sky"]["cover"] = 1.0 if place.overcast else 0.0
     if place.overcast:
         document["sun"]["strength"] = 0.0

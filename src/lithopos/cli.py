@@ -214,8 +214,8 @@ def render(shot: Path, out: Path, quality: str, scale: float | None, samples: in
 def sharpen(shot: Path) -> None:
     """Print a shot with its hand-drawn marks refined on the photograph."""
     from lithopos.core.exchange.bundle import open_shot
-    from lithopos.core.place.readings import READ, Sources, with_readings
     from lithopos.core.reading.ask import read_picture
+    from lithopos.core.readings import READ, Sources, with_readings
 
     with open_shot(shot) as opened:
         photograph = opened.shot.photograph

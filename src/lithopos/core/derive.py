@@ -24,6 +24,7 @@ from lithopos.core.grounds import GROUND_MATERIALS
 from lithopos.core.light.softness import CLEAR_DEG, SoftnessAnswer
 from lithopos.core.light.strengths import SIGMA_CLEAR
 from lithopos.core.light.sun import SunAnswer
+from lithopos.core.place.about import about_of
 from lithopos.core.place.around import AroundAnswer, around_answer, dome_in_force
 from lithopos.core.place.balance import BalanceAnswer, balance_of
 from lithopos.core.place.daylight import SKY, SUN, Daylight
@@ -149,12 +150,18 @@ def daylight_of(shot: Shot, facts: Derived) -> Daylight:
     else:
         sun = np.array(facts.sun_shown) if shines and shot.sky.cover < 1 else None
         day = Daylight(sun, shot.sky.turbidity, ground, name, tint, cover=shot.sky.cover)
-    if not (facts.camera and (shot.windows or shot.lamps)):
+    if not facts.camera:
         return day
     camera = pinhole_of(facts.camera)
+    mean = shot.photograph.mean if shot.photograph else None
+    about = about_of(shot.proxies, facts.proxies, day.sun, mean, day.sky_bright)
+    if about or shot.windows or shot.lamps:
+        day = replace(day, about=about, at=_looked_at(shot, camera))
+    if not (shot.windows or shot.lamps):
+        return day
     beside = (SUN if day.shines else SKY) if shot.lit_by == "day" else None
     near = near_lights(shot.windows, shot.lamps, camera, beside)
-    return replace(day, near=near, at=_looked_at(shot, camera))
+    return replace(day, near=near)
 
 
 def _looked_at(shot: Shot, camera: Pinhole) -> Array:

@@ -34,6 +34,7 @@ class Court:
     rail: bool = False
 
 
+DARKER = {"wet stone": 0.55}
 GLEAM = {"wet stone": (0.3, 0.5), "polished stone": (0.22, 0.5)}
 
 COURTS = {
@@ -83,7 +84,8 @@ def court(name: str, seed: int = 21) -> Place:
         iron=Material((0.045, 0.05, 0.048), roughness=0.5, specular=0.5),
         far=Material((0.2, 0.25, 0.24), roughness=1.0),
     )
-    slabs(place, (-9, -9, 9, 3.2), (0.9, 0.6), (0.36, 0.315, 0.25), rng, broken=False)
+    darker = DARKER.get(told.ground, 1.0)
+    slabs(place, (-9, -9, 9, 3.2), (0.9, 0.6), (0.36 * darker, 0.315 * darker, 0.25 * darker), rng, broken=False)
     if told.ground in GLEAM:
         roughness, specular = GLEAM[told.ground]
         wet = place.materials["slabs"]

@@ -13,8 +13,8 @@ import numpy as np
 from lithopos.core.camera.solve import pinhole_of
 from lithopos.core.derive import derive
 from lithopos.core.exchange.picture import Picture
-from lithopos.core.place.readings import Sources, with_readings
 from lithopos.core.reading.ask import read_picture_kept
+from lithopos.core.readings import Sources, with_readings
 from lithopos.jobs.queue import Queue
 from lithopos.library.store import Library, ShotState
 from lithopos.samples.make import DATA

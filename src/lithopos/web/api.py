@@ -35,13 +35,13 @@ from lithopos.core.materials.kinds import KINDS
 from lithopos.core.materials.textures import FOLDER, shipped
 from lithopos.core.place.around import AroundAnswer, around_picture
 from lithopos.core.place.balance import proposed_patches
-from lithopos.core.place.readings import Sources, with_readings
 from lithopos.core.place.reflectance import PickedReflectance, ReflectanceQuestion, picked_reflectance
 from lithopos.core.readiness import missing
 from lithopos.core.reading.ask import ask_reader, find_edges_of, read_panorama_kept, read_picture_kept
 from lithopos.core.reading.child import THUMB_WIDTHS
 from lithopos.core.reading.questions import DRESSED, ask_dressed, ask_rest, ask_swatches
 from lithopos.core.reading.screen import DISPLAY, LIVE, thumb_name
+from lithopos.core.readings import Sources, with_readings
 from lithopos.core.render.pieces import PieceQuestion, shot_question, thumbnail_question
 from lithopos.core.render.render import refuse_too_large
 from lithopos.core.shot import Placed, Shot, load_shot, new_shot_camera

@@ -43,6 +43,7 @@ export const kind: Kind = {
         coat: null,
         roughness: null,
         hidden: false,
+        seen: [],
       };
       return { patch: { proxies: { [id]: made } }, label: PROXY_KINDS[sort].name.toLowerCase(), id };
     },

@@ -10,6 +10,7 @@ const NAMES: Record<LightAnswer["kind"], string> = {
   room: "Walls and ceiling",
   window: "Window",
   lamp: "Lamp",
+  about: "What stands about",
 };
 
 /** Where the light comes from, how much of it each light gives where things stand, its colour, and how that is known. */

@@ -31,6 +31,7 @@ __all__ = [
     "overcast_irradiance",
     "overcast_radiance",
     "sky_irradiance",
+    "sky_radiance",
     "sun_irradiance",
 ]
 
@@ -47,11 +48,22 @@ def sun_irradiance(sun: Array, turbidity: float, normal: Array) -> Array:
 
 def sky_irradiance(sun: Array, turbidity: float, normal: Array) -> Array:
     """What the whole clear sky of strength 1 gives a surface, (3,); see `sun_irradiance`."""
+    light = (harmonics(_about(sun, normal)) * WEIGHTS)[EVEN] @ _looked_up("sky", sun, turbidity)
+    return np.maximum(light, 0.0)
+
+
+def sky_radiance(sun: Array, turbidity: float, ways: Array) -> Array:
+    """The clear sky in broad strokes, as far as its harmonics go, for unit vectors (..., 3): (..., 3)."""
+    light = harmonics(_about(sun, ways))[..., EVEN] @ _looked_up("sky", sun, turbidity)
+    return np.where(ways[..., 2:] > 0, np.maximum(light, 0.0), 0.0)
+
+
+def _about(sun: Array, ways: Array) -> Array:
+    """Vectors (..., 3) with their azimuths counted from the sun's."""
     azimuth = np.arctan2(sun[1], sun[0])
     c, s = np.cos(azimuth), np.sin(azimuth)
-    about = np.array([c * normal[0] + s * normal[1], -s * normal[0] + c * normal[1], normal[2]])
-    light = (harmonics(about) * WEIGHTS)[EVEN] @ _looked_up("sky", sun, turbidity)
-    return np.maximum(light, 0.0)
+    x, y, z = np.moveaxis(ways, -1, 0)
+    return np.stack([c * x + s * y, -s * x + c * y, z], -1)
 
 
 def overcast_radiance(sun: Array, turbidity: float, ways: Array) -> Array:

@@ -28,6 +28,7 @@ __all__ = [
     "dome_graded",
     "dome_irradiance",
     "dome_of",
+    "dome_radiance",
     "dome_sun",
     "dome_turned",
     "graded",
@@ -109,6 +110,11 @@ def dome_irradiance(dome: Dome, normal: Array) -> Array:
     """What all but the sun of a dome gives a surface of the unit normal (3,): (3,)."""
     light = (harmonics(normal) * WEIGHTS) @ np.array(dome.harmonics)
     return np.asarray(np.maximum(light, 0.0))
+
+
+def dome_radiance(dome: Dome, ways: Array) -> Array:
+    """All but the sun of a dome in broad strokes, as far as its harmonics go, for unit vectors (..., 3): (..., 3)."""
+    return np.asarray(np.maximum(harmonics(ways) @ np.array(dome.harmonics), 0.0))
 
 
 def dome_sun(dome: Dome) -> Array:

@@ -12,8 +12,10 @@ from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.camera.problem import Pixel
 
 Facing = Literal["level", "along run A", "along run B", "towards the camera"]
+_Channel = Annotated[FiniteFloat, Field(ge=0, le=1)]
+Colour = tuple[_Channel, _Channel, _Channel]
 
-__all__ = ["Facing", "PatchSeen", "facing_normal"]
+__all__ = ["Colour", "Facing", "PatchSeen", "facing_normal"]
 
 
 class PatchSeen(BaseModel):
@@ -28,11 +30,7 @@ class PatchSeen(BaseModel):
 
     model_config = ConfigDict(extra="forbid")
 
-    colour: tuple[
-        Annotated[FiniteFloat, Field(ge=0, le=1)],
-        Annotated[FiniteFloat, Field(ge=0, le=1)],
-        Annotated[FiniteFloat, Field(ge=0, le=1)],
-    ]
+    colour: Colour
     spread: Annotated[FiniteFloat, Field(ge=0, le=100)]
     clipped: Annotated[FiniteFloat, Field(ge=0, le=1)]
 

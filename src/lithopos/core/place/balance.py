@@ -23,7 +23,7 @@ from lithopos.core.light.strengths import (
     PatchIn,
     solve_strengths,
 )
-from lithopos.core.place.daylight import SKY, SUN, Daylight
+from lithopos.core.place.daylight import ABOUT, SKY, SUN, Daylight
 from lithopos.core.place.exposure import ground_light, ground_places
 from lithopos.core.shot import LightPatch
 
@@ -82,7 +82,7 @@ class LightAnswer(BaseModel):
     measured : whether patches tell its share; else that is as was known beforehand.
     """
 
-    kind: Literal["sun", "sky", "room", "window", "lamp"]
+    kind: Literal["sun", "sky", "room", "window", "lamp", "about"]
     id: str | None = None
     strength: Three
     sigma: float
@@ -123,14 +123,14 @@ class BalanceAnswer(BaseModel):
 
 def balance_of(patches: Sequence[LightPatch], camera: Pinhole, day: Daylight) -> BalanceAnswer:
     """The balance from marked patches; those that were not read, or are clipped, are left out."""
-    reasons = {patch.id: _why_not(patch, day) for patch in patches}
+    reasons = {patch.id: _why_not(patch, camera, day) for patch in patches}
     used = [patch for patch in patches if reasons[patch.id] is None]
     lit = _judged(used, day)
     put_in = []
     for patch in used:
         assert patch.seen
-        normal = facing_normal(patch.facing, patch.at, camera)
-        given = day.given(normal, _place_of(patch, camera), not day.shines or lit[patch.id])
+        at, normal = _lies(patch, camera, day)
+        given = day.given(normal, at, not day.shines or lit[patch.id])
         put_in.append(PatchIn(np.array(patch.seen.colour), patch.seen.spread, patch.material, lit[patch.id], given))
     tones = {patch.material: patch.tone for patch in used if patch.tone is not None}
     found = _solved(put_in, day, tones)
@@ -167,13 +167,23 @@ def balance_of_ground(
         patches, shaded = _spots(encoded, linear, camera, height_m, day), False
     else:
         shaded = ground.shade is not None
-        patches = [PatchIn(np.asarray(ground.lit, float), 0.0, GROUND, True, day.given(UP, None, True))]
+        given = _given_about(ground.lit_at, camera, height_m, day, True)
+        patches = [PatchIn(np.asarray(ground.lit, float), 0.0, GROUND, True, given)]
         if shaded:
-            given = day.given(UP, None, False)
+            given = _given_about(ground.shade_at, camera, height_m, day, False)
             patches.append(PatchIn(np.asarray(ground.shade, float), AUTO_SPREAD, GROUND, False, given))
     answer = _answer(_solved(patches, day, {}), day, {}, shaded, [])
     answer.notes += ground.notes
     return answer
+
+
+def _given_about(pixels: Array, camera: Pinhole, height_m: float, day: Daylight, lit: bool) -> Array:
+    """What lights of strength 1 give the ground that some pixels (N, 2) show, in the mean; see `Daylight.given`."""
+    if day.about is None:
+        return day.given(UP, None, lit)
+    chosen = pixels[np.linspace(0, len(pixels) - 1, min(SPOTS, len(pixels))).astype(int)]
+    places = camera.ground_points(chosen + 0.5, height_m)
+    return np.mean([day.given(UP, place, lit) for place in places], axis=0)
 
 
 def _spots(encoded: Floats, linear: Floats, camera: Pinhole, height_m: float, day: Daylight) -> list[PatchIn]:
@@ -264,16 +274,21 @@ def read_patch(photograph: Picture, at: Pixel, radius_px: float) -> PatchSeen:
     )
 
 
-def _place_of(patch: LightPatch, camera: Pinhole) -> Array | None:
-    """Where a patch of the ground lies (3,) [m]; of others nobody knows how far away they are."""
-    if patch.facing != "level":
-        return None
+def _lies(patch: LightPatch, camera: Pinhole, day: Daylight) -> tuple[Array | None, Array]:
+    """Where a patch lies (3,) [m], and its normal: on what stands there, else on the ground.
+
+    Of others nobody knows how far away they are: they face as is said of them.
+    """
+    standing = day.about.under(patch.at, camera) if day.about else None
+    if standing:
+        return standing
+    normal = facing_normal(patch.facing, patch.at, camera)
     at = camera.ground_points(np.array([patch.at], float))[0]
-    return at if np.isfinite(at).all() else None
+    return (at if patch.facing == "level" and np.isfinite(at).all() else None), normal
 
 
-def _why_not(patch: LightPatch, day: Daylight) -> str | None:
-    if day.near and patch.facing != "level":
+def _why_not(patch: LightPatch, camera: Pinhole, day: Daylight) -> str | None:
+    if day.near and _lies(patch, camera, day)[0] is None:
         return "how far from windows and lamps it is isn’t known: mark the ground instead"
     if patch.seen is None:
         return "it has not been read yet"
@@ -341,7 +356,7 @@ def _answer(
 def _alike(found: Balance, day: Daylight) -> list[str]:
     """Which lights the patches can't part, in words; each pair once."""
     titles = {one.name: one.title or one.name for one in day.near}
-    titles |= {SKY: "the room’s own light" if day.room else "the sky", SUN: "the sun"}
+    titles |= {SKY: "the room’s own light" if day.room else "the sky", SUN: "the sun", ABOUT: "what stands about"}
     pairs = {tuple(sorted((name, other))) for name, light in found.lights.items() for other in light.alike}
     return [
         f"The patches are lit alike by {titles[one]} and {titles[two]}: trust one of them, or mark patches elsewhere."

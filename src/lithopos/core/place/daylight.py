@@ -8,12 +8,21 @@ import numpy as np
 
 from lithopos.core.arrays import Array
 from lithopos.core.colour import REC709
-from lithopos.core.light.clear_sky import UP, overcast_irradiance, sky_irradiance, sun_irradiance
-from lithopos.core.light.dome import Dome, dome_irradiance
+from lithopos.core.light.clear_sky import (
+    UP,
+    overcast_irradiance,
+    overcast_radiance,
+    sky_irradiance,
+    sky_radiance,
+    sun_irradiance,
+)
+from lithopos.core.light.dome import Dome, dome_irradiance, dome_radiance
 from lithopos.core.light.near import Near, near_irradiance
 from lithopos.core.light.strengths import SIGMA_CLEAR, Known, LightIn
+from lithopos.core.place.about import About
 
-SUN, SKY = "sun", "sky"
+SUN, SKY, ABOUT = "sun", "sky", "about"
+SIGMA_ABOUT, SIGMA_ABOUT_TINT = 0.15, 0.08  # of what solids throw beside what the photograph shows of them
 # A room's own light, from all about: about as bright as the photograph is, which is mostly walls and floor.
 USUAL_MEAN, SIGMA_USUAL, SIGMA_USUAL_TINT = (0.15, 0.15, 0.15), 0.7, 0.3
 RULING = 0.5  # of what falls on level ground, from a panorama's sun: less is a lamp's, or a veiled one's
@@ -46,6 +55,7 @@ class Daylight:
     room : there is no sky: what is left beside windows and lamps comes evenly from all about; `mean` is the
         photograph's mean colour, where it is known.
     near : windows and lamps whose light is in the photograph.
+    about : what stands about: it takes of the sky's light, and throws back what the photograph shows of it.
     at : where things stand [m]: what the lights give there is told.
     """
 
@@ -60,6 +70,7 @@ class Daylight:
     room: bool = False
     mean: tuple[float, float, float] | None = None
     near: tuple[NearLight, ...] = ()
+    about: About | None = None
     at: Array = field(default_factory=lambda: np.zeros(3))
 
     @property
@@ -77,8 +88,11 @@ class Daylight:
         sun, sky = self.irradiance(UP)
         found = [LightIn(SUN, sun)] if self.sun is not None else []
         known = self._room() if self.room else Known(SUN, 0.0, self.sigma_sky) if self.sun is not None else None
-        found.append(LightIn(SKY, sky, known))
+        left, thrown = self.about.at(self.at, UP) if self.about else (1.0, np.zeros(3))
+        found.append(LightIn(SKY, left * sky, known))
         found += [LightIn(one.name, near_irradiance(one.light, self.at, UP), one.known) for one in self.near]
+        if self.about:
+            found.append(LightIn(ABOUT, thrown, Known(None, float(-np.log(np.pi)), SIGMA_ABOUT, SIGMA_ABOUT_TINT)))
         return found
 
     def _room(self) -> Known:
@@ -99,7 +113,8 @@ class Daylight:
         """
         sun, sky = self.irradiance(normal)
         rows = [sun if lit else self.bounced(normal)] if self.sun is not None else []
-        rows.append(sky)
+        left, thrown = self.about.at(at, normal) if self.about and at is not None else (1.0, np.zeros(3))
+        rows.append(left * sky)
         for one in self.near:
             near = np.zeros(3)
             if at is not None:
@@ -107,6 +122,8 @@ class Daylight:
                 near = near_irradiance(one.light, at, normal)
                 near += self._seen_ground(normal) * near_irradiance(one.light, below, UP)
             rows.append(near)
+        if self.about:
+            rows.append(thrown)
         return np.stack(rows)
 
     def bounced(self, normal: Array) -> Array:
@@ -127,6 +144,16 @@ class Daylight:
         if self.sun is None:
             return np.zeros(3), sky
         return self._direct(normal) + self.bounced(normal), sky
+
+    def sky_bright(self, ways: Array) -> Array:
+        """How bright what lights the place from afar is towards unit vectors (..., 3), in any unit: (...)."""
+        if self.room:
+            return np.ones(ways.shape[:-1])
+        if self.dome is not None:
+            return np.asarray(dome_radiance(self.dome, ways) @ REC709)
+        about = self.sun if self.sun is not None else UP
+        clear = sky_radiance(about, self.turbidity, ways) * (1 - self.cover)
+        return np.asarray((clear + overcast_radiance(about, self.turbidity, ways) * self.cover) @ REC709)
 
     def _seen_ground(self, normal: Array) -> float:
         return (1 - float(normal[2])) / 2 * self.ground

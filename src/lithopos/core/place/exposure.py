@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import cv2
 import numpy as np
@@ -44,11 +44,14 @@ class GroundLight:
     lit : (3,) linear; where no sun shines its middle.
     shade : (3,) linear, where light and shade lie side by side; else None.
     notes : plain sentences on what is doubtful.
+    lit_at, shade_at : (N, 2) the pixels by which they are told.
     """
 
     lit: Floats
     shade: Floats | None = None
     notes: tuple[str, ...] = ()
+    lit_at: Array = field(default_factory=lambda: np.zeros((0, 2)))
+    shade_at: Array = field(default_factory=lambda: np.zeros((0, 2)))
 
 
 @dataclass(frozen=True)
@@ -102,7 +105,8 @@ def ground_light(
     """
     ground = _ground(encoded, linear, camera, height_m, has_sun, about, indoors)
     shade = _middle(ground.means[ground.shade]) if ground.shade.any() else None
-    return GroundLight(_middle(ground.values[ground.lit]), shade, ground.notes)
+    lit_at, shade_at = ground.pixels[ground.lit], ground.pixels[ground.shade]
+    return GroundLight(_middle(ground.values[ground.lit]), shade, ground.notes, lit_at, shade_at)
 
 
 def ground_places(

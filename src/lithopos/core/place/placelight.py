@@ -62,7 +62,7 @@ class PlaceLight:
         few = points[np.ix_(at_rows, at_columns)]
         flat = few.reshape(-1, 3)
         normals = np.broadcast_to(normal, flat.shape)
-        seen = openness(flat, normals, self.solids, self.radiance, RAYS)
+        seen = openness(flat, normals, self.solids, self.radiance, self.day.sky_bright, RAYS)
         steady = self._without_sun(flat, normal, seen.sky) + seen.thrown
         whole = cv2.resize(
             np.asarray(steady.reshape(*few.shape), np.float32), (columns, rows), interpolation=cv2.INTER_LINEAR

@@ -1,7 +1,7 @@
 """How much light falls where in a place whose solids are known: what they take of sun and sky, and throw back.
 
 What a solid throws back is what the photograph shows of it, so that light which went to and fro any number of times is
-counted as it was. The sky behind the solids is taken from as if it were even; see docs/methods/contact.md.
+counted as it was; see docs/methods/contact.md.
 """
 
 from __future__ import annotations
@@ -100,13 +100,19 @@ def solids_of(faces: Sequence[Face], sun: Array | None) -> Solids:
 
 
 def openness(
-    points: Array, normals: Array, solids: Solids, radiance: Callable[[Array, Array], Floats], rays: int = RAYS
+    points: Array,
+    normals: Array,
+    solids: Solids,
+    radiance: Callable[[Array, Array], Floats],
+    sky: Callable[[Array], Array],
+    rays: int = RAYS,
 ) -> Openness:
     """How open points (N, 3) with their normals (N, 3) are to the sky, and what solids throw onto them.
 
     Parameters
     ----------
     radiance : of places (M, 3) on sides of given numbers (M,): (M, 3).
+    sky : how bright it is towards unit vectors (..., 3), in any unit: (...).
     """
     count = len(points)
     if not count or not len(solids.triangles):
@@ -115,15 +121,15 @@ def openness(
     origins = np.repeat(points + OFF_M * normals, rays, axis=0)
     reach, number = solids.met(origins, ways.reshape(-1, 3))
     met = number >= 0
-    above = (ways[..., 2] > 0).astype(float)
+    above = sky(ways)
     free = above.mean(1)
     left = (above * ~met.reshape(count, rays)).mean(1)
     thrown = np.zeros((count * rays, 3))
     if met.any():
         where = origins[met] + ways.reshape(-1, 3)[met] * reach[met][:, None]
         thrown[met] = radiance(where, number[met])
-    sky = np.where(free > 0, left / np.maximum(free, 1e-9), 1.0)
-    return Openness(sky, thrown.reshape(count, rays, 3).mean(1))
+    share = np.where(free > 0, left / np.maximum(free, 1e-9), 1.0)
+    return Openness(share, thrown.reshape(count, rays, 3).mean(1))
 
 
 def _hemisphere(normals: Array, rays: int) -> Array:

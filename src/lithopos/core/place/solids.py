@@ -23,7 +23,7 @@ from lithopos.core.shot import Pane, Proxy
 
 LEAST_M = 1e-3  # a solid that is smaller in any of its measures is none
 FAR_M = 2000.0
-ROUND = 48  # corners of a cylinder's foot
+ROUND = 36  # corners of a cylinder's foot
 LEAST_RISE = 0.02  # of the sun: below, shadows have no end
 
 __all__ = ["Face", "ProxyAnswer", "Solid", "proxy_answer", "solid_of", "triangles_of"]

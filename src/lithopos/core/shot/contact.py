@@ -9,6 +9,7 @@ from pydantic import Field, FiniteFloat, model_validator
 
 from lithopos.core.camera.problem import Pixel
 from lithopos.core.grounds import GROUND_MATERIALS, PROXY_MATERIALS
+from lithopos.core.light.patches import Colour
 from lithopos.core.shot.parts import DocumentPart, Identity, Name
 from lithopos.core.shot.surface import Share
 
@@ -62,7 +63,8 @@ class Proxy(DocumentPart):
     which the foot lies, null for the ground.
 
     It `receives` shadow, reflection and bounced light, `hides` what is behind it, or both. `coat` and `roughness`
-    are as of the ground; null: as its material has them.
+    are as of the ground; null: as its material has them. `seen` is what the photograph shows of each of its sides,
+    read when it is drawn; null for those that it does not show.
     """
 
     id: Identity
@@ -83,6 +85,7 @@ class Proxy(DocumentPart):
     coat: Share | None = None
     roughness: Share | None = None
     hidden: bool = False
+    seen: Annotated[list[Colour | None], Field(max_length=500)] = []
 
     @model_validator(mode="after")
     def _is_drawn(self) -> Proxy:

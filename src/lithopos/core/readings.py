@@ -7,19 +7,44 @@ from dataclasses import dataclass
 from functools import partial
 from typing import Any
 
+import numpy as np
+
 from lithopos.core.camera.problem import Pixel
+from lithopos.core.camera.solve import pinhole_of
+from lithopos.core.colour import decode_srgb
+from lithopos.core.derive import derive
 from lithopos.core.exchange.panorama import Panorama
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.light.dome import dome_of
 from lithopos.core.light.photometry import Photometry
 from lithopos.core.marks.penumbra import soft_edge
 from lithopos.core.marks.sharp import sharpened
+from lithopos.core.place.about import read_sides
 from lithopos.core.place.balance import read_patch
 from lithopos.core.place.near_seen import read_window
-from lithopos.core.shot import Edge, LightPatch, LitWindow, MarkedGnomon, MarkedPenumbra, MarkedShadowEdge, load_shot
+from lithopos.core.place.solids import Face
+from lithopos.core.shot import (
+    Edge,
+    LightPatch,
+    LitWindow,
+    MarkedGnomon,
+    MarkedPenumbra,
+    MarkedShadowEdge,
+    Proxy,
+    Shot,
+    load_shot,
+)
 from lithopos.core.shot.change import changed
 
-READ = ("edges", "gnomons", "shadow_edges", "penumbras", "patches", "windows")  # the lists whose things are read
+READ = (
+    "edges",
+    "gnomons",
+    "shadow_edges",
+    "penumbras",
+    "patches",
+    "windows",
+    "proxies",
+)  # the lists whose things are read
 
 Mark = Edge | MarkedGnomon | MarkedShadowEdge | MarkedPenumbra | LightPatch | LitWindow
 
@@ -76,6 +101,9 @@ def with_readings(document: dict[str, Any], patch: dict[str, Any], sources: Sour
         return result
     read = partial(sources.photograph, shot.photograph.file)
     for name, things in told.items():
+        if name == "proxies":
+            result[name] = _with_sides(shot, document, things, read)
+            continue
         before = {one["id"]: one for one in document.get(name, [])}
         by_id = {one["id"]: one for one in things} if isinstance(things, list) else dict(things)
         for one in getattr(shot, name):
@@ -83,6 +111,32 @@ def with_readings(document: dict[str, Any], patch: dict[str, Any], sources: Sour
                 by_id[one.id] = {**by_id[one.id], **_read_mark(one, before.get(one.id), read)}
         result[name] = list(by_id.values()) if isinstance(things, list) else by_id
     return result
+
+
+def _with_sides(
+    shot: Shot, document: dict[str, Any], things: dict[str, Any] | list[dict[str, Any]], read: Callable[[], Picture]
+) -> dict[str, Any] | list[dict[str, Any]]:
+    """Drawn proxies with what the photograph shows of their sides, where those moved."""
+    facts, before = derive(shot), {one["id"]: one for one in document.get("proxies", [])}
+    answers = {answer.id: answer for answer in facts.proxies if answer.faces}
+    by_id = {one["id"]: one for one in things} if isinstance(things, list) else dict(things)
+    if facts.camera is None:
+        return things
+    for one in shot.proxies:
+        same = one.id in before and all(_listed(before[one.id].get(n)) == _listed(v) for n, v in _shape(one).items())
+        if by_id.get(one.id) is None or one.id not in answers or (same and one.seen):
+            continue
+        # Others may stand before it.
+        others = [face for answer in facts.proxies if answer.id != one.id for face in answer.faces]
+        faces = [Face(np.array(corners)) for corners in [*answers[one.id].faces, *others]]
+        seen = read_sides(faces, decode_srgb(read().encoded), pinhole_of(facts.camera))
+        by_id[one.id] = {**by_id[one.id], "seen": seen[: len(answers[one.id].faces)]}
+    return list(by_id.values()) if isinstance(things, list) else by_id
+
+
+def _shape(proxy: Proxy) -> dict[str, Any]:
+    """What a proxy's sides follow from."""
+    return proxy.model_dump(exclude={"name", "receives", "hides", "material", "coat", "roughness", "hidden", "seen"})
 
 
 def _read_mark(mark: Mark, before: dict[str, Any] | None, photograph: Callable[[], Picture]) -> dict[str, Any]:

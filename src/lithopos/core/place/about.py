@@ -1,0 +1,103 @@
+"""What stands about, as light: the sky that it takes from a place, and what it throws onto it.
+
+Solids throw what the photograph shows of them, side by side in one mean colour each, read when they are drawn.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from lithopos.core.arrays import Array, Floats
+from lithopos.core.camera.pinhole import Pinhole
+from lithopos.core.camera.problem import Pixel
+from lithopos.core.grounds import PROXY_MATERIALS
+from lithopos.core.light.patches import Colour
+from lithopos.core.place.seen import in_sight
+from lithopos.core.place.shading import Solids, openness, solids_of
+from lithopos.core.place.solids import Face, ProxyAnswer
+from lithopos.core.shot import Proxy
+
+LOOKED_AT = 700  # pixels across in which sides are read
+USUAL_MEAN, USUAL_REFLECTANCE = 0.2, 0.3  # of a photograph, and of what it shows
+
+__all__ = ["About", "about_of", "read_sides"]
+
+
+@dataclass(frozen=True)
+class About:
+    """The solids of a place, and what each of their sides shows in the photograph's linear values, (F, 3).
+
+    `sky` tells how bright it is behind them towards unit vectors (..., 3), in any unit.
+    """
+
+    solids: Solids
+    shown: Array
+    sky: Callable[[Array], Array]
+
+    def at(self, place: Array, normal: Array) -> tuple[float, Array]:
+        """How much of the sky's light is left at a place (3,), and what solids give it as irradiance, (3,)."""
+        seen = openness(place[None], normal[None], self.solids, lambda _, numbers: self.shown[numbers], self.sky)
+        return float(seen.sky[0]), np.pi * seen.thrown[0]
+
+    def under(self, pixel: Pixel, camera: Pinhole) -> tuple[Array, Array] | None:
+        """The place (3,) on a side that a pixel shows, and that side's normal; None where it shows none."""
+        way = camera.rays(np.array([pixel], float))
+        reach, number = self.solids.met(camera.position[None], way)
+        if number[0] < 0:
+            return None
+        normal = self.solids.faces[int(number[0])].normal
+        facing = normal if float(normal @ way[0]) < 0 else -normal
+        return camera.position + reach[0] * way[0], facing
+
+
+def about_of(
+    proxies: Sequence[Proxy],
+    answers: Sequence[ProxyAnswer],
+    sun: Array | None,
+    mean: Colour | None,
+    sky: Callable[[Array], Array],
+) -> About | None:
+    """What stands about; None where nothing does.
+
+    Parameters
+    ----------
+    mean : the photograph's mean colour, by which sides that it does not show are guessed.
+    sky : as `About` has it.
+    """
+    faces, shown = list[Face](), list[Array]()
+    usual = np.array(mean or (USUAL_MEAN,) * 3) / USUAL_REFLECTANCE
+    by_id = {answer.id: answer for answer in answers}
+    for proxy in proxies:
+        answer = by_id.get(proxy.id)
+        if proxy.hidden or answer is None or not answer.faces:
+            continue
+        material = PROXY_MATERIALS[proxy.material]
+        read = [np.array(colour) for colour in proxy.seen if colour is not None]
+        guess = np.mean(read, axis=0) if read else usual * material.reflectance * np.array(material.tint)
+        for number, corners in enumerate(answer.faces):
+            faces.append(Face(np.array(corners)))
+            colour = proxy.seen[number] if len(proxy.seen) == len(answer.faces) else None
+            shown.append(np.array(colour) if colour is not None else guess)
+    return About(solids_of(faces, sun), np.array(shown), sky) if faces else None
+
+
+def read_sides(faces: Sequence[Face], linear: Floats, camera: Pinhole) -> list[Colour | None]:
+    """The mean colour that a photograph shows of each side; None for those that it does not show.
+
+    Parameters
+    ----------
+    linear : (H, W, 3) the photograph's linear values, for `camera`'s size.
+    """
+    sight = in_sight(faces, camera, LOOKED_AT)
+    height, width = sight.owner.shape
+    small = cv2.resize(linear, (width, height), interpolation=cv2.INTER_AREA)
+    found: list[Colour | None] = []
+    for number in range(len(faces)):
+        pixels = small[sight.owner == number]
+        r, g, b = (float(v) for v in np.clip(pixels.mean(0), 0, 1)) if len(pixels) else (0.0, 0.0, 0.0)
+        found.append((r, g, b) if len(pixels) else None)
+    return found
