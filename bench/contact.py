@@ -131,7 +131,7 @@ def _shot(taken: Taken, variant: str) -> Shot:
     if place.overcast:
         document["sun"]["strength"] = 0.0
     if variant == "without proxies":
-        document["proxies"] = []
+        document["proxies"], document["mattes"] = [], []
     if variant == "oracle":
         tilt, roll, heading = (float(np.degrees(angle)) for angle in view_angles(view.rotation))
         document["camera"] = {

@@ -68,6 +68,10 @@ def marked_shot_of(truth: dict[str, Any], noise_px: float = 0.7, seed: int = 0) 
                 {"id": f"p{i}", **{k: off(v) if k in ("points", "top") else v for k, v in proxy.items()}}
                 for i, proxy in enumerate(truth.get("proxies", []))
             ],
+            "mattes": [
+                {"id": f"o{i}", **{k: off(v) if k in ("points", "foot") else v for k, v in matte.items()}}
+                for i, matte in enumerate(truth.get("mattes", []))
+            ],
         }
     )
 

@@ -6,6 +6,7 @@
 | `coverage` | 1 | share | how much of the pixel the models fill |
 | `withheld` | 1 | share | how much of it is filled by receivers that take no light, which stay as photographed |
 | `albedo`, `normal` | 3 | guide | of the models, weighted by coverage |
+| `depth` | 1 | guide | how far away they are [m], likewise |
 
 Layers that a render has no use for are not there. Radiance is kept in two halves with random numbers of
 their own: their difference is the measure of the noise.
@@ -28,6 +29,7 @@ KINDS: dict[str, Kind] = {
     "withheld": "share",
     "albedo": "guide",
     "normal": "guide",
+    "depth": "guide",
 }
 HALVES = 2
 

@@ -12,6 +12,7 @@ import numpy as np
 from lithopos.core.camera.problem import Pixel
 from lithopos.core.camera.solve import pinhole_of
 from lithopos.core.colour import decode_srgb
+from lithopos.core.composite.mattes import cut_out
 from lithopos.core.derive import derive
 from lithopos.core.exchange.panorama import Panorama
 from lithopos.core.exchange.picture import Picture
@@ -30,6 +31,7 @@ from lithopos.core.shot import (
     MarkedGnomon,
     MarkedPenumbra,
     MarkedShadowEdge,
+    Matte,
     Proxy,
     Shot,
     load_shot,
@@ -44,9 +46,10 @@ READ = (
     "patches",
     "windows",
     "proxies",
+    "mattes",
 )  # the lists whose things are read
 
-Mark = Edge | MarkedGnomon | MarkedShadowEdge | MarkedPenumbra | LightPatch | LitWindow
+Mark = Edge | MarkedGnomon | MarkedShadowEdge | MarkedPenumbra | LightPatch | LitWindow | Matte
 
 # Of each kind, what was drawn: if that holds still, what was read of it does too.
 _DRAWN: dict[type, tuple[str, ...]] = {
@@ -56,6 +59,7 @@ _DRAWN: dict[type, tuple[str, ...]] = {
     MarkedPenumbra: ("across",),
     LightPatch: ("at", "radius_px"),
     LitWindow: ("corners",),
+    Matte: ("kind", "strokes"),
 }
 
 __all__ = ["READ", "Sources", "with_readings"]
@@ -157,6 +161,8 @@ def _read_mark(mark: Mark, before: dict[str, Any] | None, photograph: Callable[[
         return {"seen": read_window(photograph(), mark.corners).model_dump()}
     if not moved:
         return {}
+    if isinstance(mark, Matte):
+        return {"found": cut_out(mark, photograph().codes) if mark.kind == "smart" else []}
     if isinstance(mark, MarkedPenumbra):
         soft = soft_edge(photograph().codes, mark.across[0], mark.across[1])
         return {"soft": soft.model_dump() if soft else None}
@@ -182,4 +188,6 @@ def _drawn(mark: dict[str, Any], *names: str) -> list[Any]:
 
 
 def _listed(value: Any) -> Any:
+    if isinstance(value, dict):
+        return {name: _listed(one) for name, one in value.items()}
     return [_listed(one) for one in value] if isinstance(value, (list, tuple)) else value

@@ -156,10 +156,13 @@ def _bollard(place: Place, x: float, y: float) -> None:
 def _rail(place: Place) -> None:
     """A railing before what stands there: posts, a hand rail, thin bars."""
     y, low, high = -0.9, -2.4, 2.6
+    bars = [((low, y, 0.975), (high, y, 0.975), 0.03), ((low, y, 0.14), (high, y, 0.14), 0.02)]
+    bars += [((float(x), y, 0.0), (float(x), y, 0.98), 0.03) for x in np.linspace(low, high, 4)]
+    bars += [((float(x), y, 0.14), (float(x), y, 0.96), 0.009) for x in np.arange(low + 0.15, high, 0.15)]
+    place.bars += [((start, end), half) for start, end, half in bars]
     for x in np.linspace(low, high, 4):
         box(place, (float(x) - 0.03, y - 0.03, 0), (float(x) + 0.03, y + 0.03, 0.98), "iron")
     box(place, (low, y - 0.035, 0.95), (high, y + 0.035, 1.0), "iron")
     box(place, (low, y - 0.02, 0.12), (high, y + 0.02, 0.16), "iron")
     for x in np.arange(low + 0.15, high, 0.15):
         box(place, (float(x) - 0.009, y - 0.009, 0.14), (float(x) + 0.009, y + 0.009, 0.96), "iron")
-    place.rails.append(((low, y, 0.0), (high, y, 1.0)))

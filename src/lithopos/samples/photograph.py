@@ -284,8 +284,37 @@ def truth_of(studio: Studio, name: str) -> dict[str, Any]:
         "yardstick": _marked_yardstick(studio),
         "ground_material": place.ground_material,
         "proxies": [told for solid in place.solids if (told := _drawn(view, solid))],
+        "mattes": [*_turned_outlines(view, place), *_bars(view, place)],
         "model": {"file": f"{place.model}.glb", "position": list(place.model_at), "turn_deg": place.model_turn_deg},
     }
+
+
+def _turned_outlines(view: View, place: Place) -> list[dict[str, Any]]:
+    """Outlines of turned things that stand before the model, as they would be drawn, each with its foot."""
+    found = []
+    for (foot, _), profile in place.turned:
+        if np.linalg.norm(foot - view.position) > np.linalg.norm(place.model_at - view.position):
+            continue
+        aside = np.cross([0.0, 0, 1], foot - view.position)
+        aside = aside / np.linalg.norm(aside)
+        up = np.array([0.0, 0, 1])
+        left, right = ([foot + side * r * aside + h * up for r, h in profile] for side in (-1, 1))
+        points = view.project(np.array([*left, *right[::-1]]))
+        below = view.project(np.array([foot]))
+        if np.isfinite(points).all() and _inside(view, np.concatenate([points, below])).all():
+            found.append({"kind": "outline", "points": points.tolist(), "foot": below[0].tolist()})
+    return found
+
+
+def _bars(view: View, place: Place) -> list[dict[str, Any]]:
+    """Thin bars before the model as a brush would paint them."""
+    strokes = []
+    for (start, end), half in place.bars:
+        points = view.project(np.array([start, end]))
+        away = float(np.linalg.norm(np.mean([start, end], axis=0) - view.position))
+        if np.isfinite(points).all():
+            strokes.append({"points": points.tolist(), "radius_px": max(half * view.focal_px / away, 0.3)})
+    return [{"kind": "brush", "strokes": strokes}] if strokes else []
 
 
 def _drawn(view: View, solid: Solid) -> dict[str, Any] | None:

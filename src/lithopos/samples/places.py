@@ -87,7 +87,8 @@ class Place:
     white: Colour | None = None  # the radiance of white that the camera is set for; None: in open daylight
     windows: list[Array] = field(default_factory=list)  # corners (4, 3) that can be marked in the photograph
     solids: list[Solid] = field(default_factory=list)  # and what can be drawn on it
-    rails: list[Segment] = field(default_factory=list)  # from the lower left to the upper right end
+    turned: list[tuple[Segment, Array]] = field(default_factory=list)  # plumb axes, and (radius, height) about them
+    bars: list[tuple[Segment, float]] = field(default_factory=list)  # thin straight things, and half their width
 
     def add(self, mesh: Mesh, material: str) -> None:
         """Put a thing into the place."""
@@ -199,6 +200,8 @@ def lamp_post(place: Place, x: float, y: float, height: float) -> None:
         (0.1, height - 0.5),
     ]
     place.add(meshes.lathe(profile, 32, sharp=True).moved((x, y, 0)), "iron")
+    outline = [*profile[1:], (0.135, height - 0.2), (0.17, height - 0.2), (0.05, height - 0.08), (0.018, height)]
+    place.turned.append((((x, y, 0.0), (x, y, height)), np.array(outline)))
     glass = [(0.085, height - 0.5), (0.135, height - 0.2)]
     place.add(meshes.lathe(glass, 6, sharp=True).moved((x, y, 0)), "lantern")
     roof = [

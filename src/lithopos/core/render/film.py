@@ -36,7 +36,7 @@ class FilmSampler:
         self._guides = mi.load_dict(
             {
                 "type": "aov",
-                "aovs": "albedo:albedo,normal:sh_normal",
+                "aovs": "albedo:albedo,normal:sh_normal,depth:depth",
                 # At depth 1 this variant ends before it has noted that something was hit.
                 "image": {"type": "path", "max_depth": 2, "hide_emitters": True},
             }
@@ -96,7 +96,7 @@ class FilmSampler:
         guides = summed(self._models, self._guides)
         bare = summed(self._bare, self._direct)[:, 0]
         coverage = np.clip(HALVES * count - bare, 0, guides[:, 3])
-        found = {"coverage": coverage, "albedo": guides[:, 4:7], "normal": guides[:, 7:10]}
+        found = {"coverage": coverage, "albedo": guides[:, 4:7], "normal": guides[:, 7:10], "depth": guides[:, 10]}
         if self._withheld is not None:
             found["withheld"] = summed(self._withheld, self._direct)[:, 0]
         return found

@@ -90,7 +90,8 @@ class LaneSampler:
         ray = self._past_veils(scene, ray)
         through, cover = mi.Float(1), mi.Float(0)
         withheld = None
-        albedo, normal = mi.Color3f(0), mi.Normal3f(0)
+        albedo, normal, depth = mi.Color3f(0), mi.Normal3f(0), mi.Float(0)
+        eye = mi.Point3f(*[dr.opaque(mi.Float, float(v)) for v in self.camera.position])
         for _ in range(SEE_THROUGH):
             hit = scene.ray_intersect(ray)
             body = hit.bsdf()
@@ -101,14 +102,16 @@ class LaneSampler:
             cover += weight
             albedo += weight * body.eval_diffuse_reflectance(hit, hit.is_valid())
             normal += weight * hit.sh_frame.n
+            # From the camera: a ray begins anew behind what was looked through.
+            depth += dr.select(hit.is_valid(), weight * dr.norm(hit.p - eye), 0)
             through *= dr.select(hit.is_valid(), passes, 0)
             ray = hit.spawn_ray(ray.d)
-        columns = [cover, albedo.x, albedo.y, albedo.z, normal.x, normal.y, normal.z]
+        columns = [cover, albedo.x, albedo.y, albedo.z, normal.x, normal.y, normal.z, depth]
         if withheld is not None:
             columns.append(withheld)
         sums = self._summed(columns, len(pixels), HALVES * count)
-        found = {"coverage": sums[:, 0], "albedo": sums[:, 1:4], "normal": sums[:, 4:7]}
-        return found if withheld is None else {**found, "withheld": sums[:, 7]}
+        found = {"coverage": sums[:, 0], "albedo": sums[:, 1:4], "normal": sums[:, 4:7], "depth": sums[:, 7]}
+        return found if withheld is None else {**found, "withheld": sums[:, 8]}
 
     def _flag(self, flags: Any, hit: Any) -> Any:
         """1 where what was hit has a flag, else 0."""

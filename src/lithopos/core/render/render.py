@@ -18,10 +18,11 @@ import numpy as np
 from lithopos.core.arrays import Floats, Mask
 from lithopos.core.composite.catch import BRIGHTEST, BRIGHTEST_ADDED, compose, halo_px
 from lithopos.core.composite.denoise import Quality as Denoising
+from lithopos.core.composite.mattes import coverage_of, laid_over
 from lithopos.core.composite.whites import Whites, whites_of
 from lithopos.core.errors import Cancelled, InputError
 from lithopos.core.exchange.graphic import ReadGraphic
-from lithopos.core.exchange.picture import Picture
+from lithopos.core.exchange.picture import Codes, Picture
 from lithopos.core.geometry.model import Model
 from lithopos.core.layers import HALVES, Layers, Window
 from lithopos.core.render.checkpoint import Checkpoint
@@ -144,7 +145,8 @@ def render_shot(
     _refuse_other_size(shot, base, scale)
     scene = session.scene(shot, base, photograph_key, read_model, read_graphic, read_panorama)
     plan = portions(samples or (PROOF_SAMPLES if quality == "proof" else shot.output.samples), quality)
-    job = _Job(scene, session, base, plan, seed, between, with_glance=quality == "proof" and len(plan) > 1)
+    glance = quality == "proof" and len(plan) > 1
+    job = _Job(scene, session, base, plan, seed, between, glance, shot.photograph.width)
     if keep:
         name = repr((shot.model_dump_json(), scale, plan, seed, scene.place_key))
         job.checkpoint = Checkpoint(keep, name)
@@ -182,6 +184,7 @@ class _Job:
     seed: int
     between: Callable[[], bool]
     with_glance: bool
+    full_width: int
     checkpoint: Checkpoint = field(default_factory=Checkpoint)
     whites: Whites | None = None
 
@@ -377,10 +380,21 @@ class _Job:
         codes, fade = self.base.codes[window.slices], self.influence.fade(window)
         shadow = _shadow_power(self.scene.contact)
         caught = compose(codes, layers, fade, self.gain, width, denoising, brightest, shadow)
-        self.codes[inner.slices] = caught.codes[inner.within(window)]
+        made = self._behind_mattes(caught.codes, codes, window, layers) if self.scene.mattes else caught.codes
+        self.codes[inner.slices] = made[inner.within(window)]
         self.cuts[tile] = caught.cut
         if len(self.tiles) == 1 and denoising == "high":
             self._compare_whites(layers)
+
+    def _behind_mattes(self, made: Codes, codes: Codes, window: Window, layers: Layers) -> Codes:
+        """A composed window with what stands in front of the models laid over it."""
+        scale = self.scene.camera.width / self.full_width
+        mattes = [(coverage_of(matte, codes, window, scale), away) for matte, away in self.scene.mattes]
+        if "coverage" not in layers:
+            return laid_over(made, codes, mattes, np.zeros(codes.shape[:2], np.float32), None)
+        cover = np.clip(layers.mean("coverage"), 0, 1)
+        depth = np.asarray(layers.mean("depth") / np.maximum(cover, 1e-3), np.float32)
+        return laid_over(made, codes, mattes, cover, depth)
 
     def _assembled(self, window: Window) -> Layers:
         """The sums of all tiles that a window touches; where nothing was traced nothing changes."""

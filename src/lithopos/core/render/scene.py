@@ -12,6 +12,7 @@ from lithopos.core.arrays import Array, Floats
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.camera.solve import pinhole_of
 from lithopos.core.colour import decode_srgb, luminance
+from lithopos.core.composite.mattes import distance_of
 from lithopos.core.derive import Derived, base_heights, daylight_of, derive
 from lithopos.core.errors import InputError, NoAnswer
 from lithopos.core.exchange.graphic import Graphic, ReadGraphic
@@ -49,7 +50,7 @@ from lithopos.core.place.receiver import Patch, Receiver, Sheen
 from lithopos.core.place.solids import Solid, solid_of
 from lithopos.core.place.surroundings import room_around, surroundings_of
 from lithopos.core.readiness import missing
-from lithopos.core.shot import Contact, Ground, Pane, Placed, Proxy, Shot
+from lithopos.core.shot import Contact, Ground, Matte, Pane, Placed, Proxy, Shot
 from lithopos.core.standing.placement import Stand, root_of, scale_of, stands, upright
 
 MOST_AWAY_M = 2000.0
@@ -149,6 +150,7 @@ class Scene:
     added : lights that are in the place with the models alone, not in the photograph.
     white : (3,) radiance of level white, lit, where things stand; None: as the far lights give it.
     contact : how strongly contact shows, by hand.
+    mattes : what stands in front, drawn in the photograph's own size, with its distance [m], if that is known.
     place_key, things_key : tell what the empty place, and the models without their places, are made of: as
         long as they stay, what was traced or loaded of them holds.
     notes : plain sentences on what is doubtful.
@@ -165,6 +167,7 @@ class Scene:
     added: tuple[Near, ...] = ()
     white: Floats | None = None
     contact: Contact = field(default_factory=Contact)
+    mattes: tuple[tuple[Matte, float | None], ...] = ()
 
     @property
     def days(self) -> list[SunSky]:
@@ -295,6 +298,7 @@ def build_scene(
         added,
         np.asarray(white, np.float32) if day.room or shot.windows or shot.lamps else None,
         shot.contact,
+        tuple((matte, distance_of(matte, pinhole_of(facts.camera))) for matte in shot.mattes if not matte.hidden),
     )
 
 

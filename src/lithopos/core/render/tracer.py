@@ -48,7 +48,8 @@ class Tracer(Protocol):
         ...
 
     def first_hits(self, pixels: Pixels, first: int, count: int, seed: int) -> dict[str, Floats]:
-        """Sums over the same samples of both halves: the models' `coverage` (N,), `albedo` and `normal` (N, 3).
+        """Sums over the same samples of both halves: the models' `coverage` and `depth` (N,), their
+        `albedo` and `normal` (N, 3).
 
         Where a receiver takes no light, also how much of each pixel such ones fill: `withheld` (N,).
         """

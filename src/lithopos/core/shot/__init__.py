@@ -23,6 +23,7 @@ from lithopos.core.shot.light import (
     Sky,
     Sun,
 )
+from lithopos.core.shot.matte import Matte, Stroke
 from lithopos.core.shot.pane import Pane, Viewpoint
 from lithopos.core.shot.perspective import Edge, HandCamera, SolvedCamera
 from lithopos.core.shot.photo import CameraNotes, Photograph
@@ -47,6 +48,7 @@ __all__ = [
     "MarkedGnomon",
     "MarkedPenumbra",
     "MarkedShadowEdge",
+    "Matte",
     "Output",
     "Pane",
     "PanoramaLight",
@@ -59,6 +61,7 @@ __all__ = [
     "Shot",
     "Sky",
     "SolvedCamera",
+    "Stroke",
     "Sun",
     "Surface",
     "Viewpoint",

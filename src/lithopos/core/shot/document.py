@@ -26,6 +26,7 @@ from lithopos.core.shot.light import (
     Sky,
     Sun,
 )
+from lithopos.core.shot.matte import Matte
 from lithopos.core.shot.pane import Pane, Viewpoint
 from lithopos.core.shot.parts import DocumentPart
 from lithopos.core.shot.perspective import Edge, SolvedCamera
@@ -67,6 +68,7 @@ class Shot(DocumentPart):
     exposure: Exposure = Exposure()
     ground: Ground = Ground()
     proxies: Annotated[list[Proxy], Field(max_length=200)] = []
+    mattes: Annotated[list[Matte], Field(max_length=200)] = []
     contact: Contact = Contact()
     output: Output = Output()
 

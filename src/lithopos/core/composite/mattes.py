@@ -1,0 +1,219 @@
+"""Mattes as coverage, and what stands in front laid over a composed picture.
+
+Where a matte covers a pixel wholly, the photograph's own code stays. At its edge the photograph shows both what stands
+in front and what was behind it: the colour of the former is taken from within, so that nothing of the old background
+is left beside a model.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import cv2
+import numpy as np
+
+from lithopos.core.arrays import Array, Floats, Mask
+from lithopos.core.camera.pinhole import Pinhole
+from lithopos.core.colour import decode_srgb, encode_srgb
+from lithopos.core.errors import InputError
+from lithopos.core.exchange.picture import Codes
+from lithopos.core.filling import filled
+from lithopos.core.layers import Window
+from lithopos.core.shot import Matte
+
+CURVE_STEPS = 12  # straight pieces between two points of a curved outline
+WHOLE = 0.98  # of a pixel: so much covered it shows nothing else
+CUT_WIDTH = 900  # pixels across in which a smart outline is cut
+CUT_ROUNDS = 4
+MARGIN = 0.6  # about the strokes, in their own extent, that is looked at
+LEAST_RING = 40  # pixels of the cut picture that a part of a smart outline holds
+SIMPLER = 0.6  # how far a found outline may be off its pixels [px of the cut picture]
+GUIDED, EPSILON = 3, 1e-4  # of the photograph's pixels, and of its values: how an edge follows the colours
+PASSING_M = 0.05  # within which a thing goes from behind a matte to before it
+
+__all__ = ["coverage_of", "cut_out", "distance_of", "laid_over", "outline_of"]
+
+
+def outline_of(matte: Matte) -> list[Array]:
+    """A matte's outlines in the photograph's pixels, (N, 2) each; none of a brushed one."""
+    if matte.kind == "smart":
+        return [np.array(ring, float) for ring in matte.found]
+    if matte.kind != "outline":
+        return []
+    points = np.array(matte.points, float)
+    return [_curve(points) if matte.curved else points]
+
+
+def _curve(points: Array) -> Array:
+    """A closed curve through points: Catmull and Rom 1974, A class of local interpolating splines."""
+    t = np.linspace(0, 1, CURVE_STEPS, endpoint=False)[:, None]
+    before, here, after, beyond = (np.roll(points, shift, axis=0)[:, None] for shift in (1, 0, -1, -2))
+    found = 0.5 * (
+        2 * here
+        + (after - before) * t
+        + (2 * before - 5 * here + 4 * after - beyond) * t**2
+        + (3 * here - before - 3 * after + beyond) * t**3
+    )
+    return np.asarray(found.reshape(-1, 2))
+
+
+def coverage_of(matte: Matte, codes: Codes, window: Window, scale: float) -> Floats:
+    """How much of each pixel of a window a matte covers, (H, W).
+
+    Parameters
+    ----------
+    codes : (H, W, 3) of the window.
+    scale : of the picture against the photograph in which the matte is drawn.
+    """
+    margin = int(np.ceil(2 + scale * (matte.softness_px + abs(matte.choke_px))))
+    size = window.height + 2 * margin, window.width + 2 * margin
+    corner = np.array([window.x0, window.y0]) - margin
+    cover = np.zeros(size, np.uint8)
+    rings = [np.round((ring * scale - corner - 0.5) * 16).astype(np.int32) for ring in outline_of(matte)]
+    if rings:
+        cv2.fillPoly(cover, rings, 255, cv2.LINE_AA, shift=4)
+    for stroke in matte.strokes if matte.kind == "brush" else []:
+        line = np.round((np.array(stroke.points) * scale - corner - 0.5) * 16).astype(np.int32)
+        wide = max(1, round(2 * stroke.radius_px * scale))
+        value = 255 if stroke.adds else 0
+        for a, b in zip(line, [*line[1:], line[-1]], strict=True):
+            cv2.line(cover, a.tolist(), b.tolist(), value, wide, cv2.LINE_AA, shift=4)
+    share: Floats = cover.astype(np.float32) / np.float32(255)
+    if matte.choke_px or matte.softness_px * scale > 1:
+        share = _shaped(cover > 127, matte.softness_px * scale, matte.choke_px * scale)
+    share = share[margin : margin + window.height, margin : margin + window.width]
+    return _led_by_colours(share, codes) if matte.kind == "smart" else share
+
+
+def _shaped(inside: Mask, softness: float, choke: float) -> Floats:
+    """An edge that is so soft and drawn in so far, by the distance to it."""
+    within = cv2.distanceTransform(inside.astype(np.uint8), cv2.DIST_L2, 5)
+    without = cv2.distanceTransform((~inside).astype(np.uint8), cv2.DIST_L2, 5)
+    distance = np.where(inside, within - 0.5, 0.5 - without)
+    return np.clip(0.5 + (distance - choke) / max(softness, 1.0), 0, 1).astype(np.float32)
+
+
+def _led_by_colours(share: Floats, codes: Codes) -> Floats:
+    """An edge that follows the photograph's: He, Sun & Tang 2010, Guided image filtering, equations 5 and 6."""
+    near = cv2.dilate((share > 0).astype(np.uint8), np.ones((7, 7), np.uint8)) > 0
+    if not near.any() or (share[near] > 0.99).all():
+        return share
+    guide = codes.astype(np.float32).mean(-1) / np.float32(np.iinfo(codes.dtype).max)
+    size = (2 * GUIDED + 1, 2 * GUIDED + 1)
+
+    def mean(values: Floats) -> Floats:
+        return np.asarray(cv2.boxFilter(values, -1, size), np.float32)
+
+    middle, part = mean(guide), mean(share)
+    slope = (mean(guide * share) - middle * part) / (mean(guide * guide) - middle**2 + EPSILON)
+    led = mean(slope) * guide + mean(part - slope * middle)
+    # Only where the cut says that an edge is.
+    edge = cv2.blur((share > 0.5).astype(np.float32), size)
+    return np.where((edge > 0.02) & (edge < 0.98), np.clip(led, 0, 1), share).astype(np.float32)
+
+
+def distance_of(matte: Matte, camera: Pinhole) -> float | None:
+    """How far away a matte's thing is [m]; None: nobody says.
+
+    Parameters
+    ----------
+    camera : for the photograph's own size.
+    """
+    if matte.distance_m is not None or matte.foot is None:
+        return matte.distance_m
+    at = camera.ground_points(np.array([matte.foot], float))[0]
+    return float(np.linalg.norm(at - camera.position)) if np.isfinite(at).all() else None
+
+
+def laid_over(
+    composed: Codes,
+    photograph: Codes,
+    mattes: Sequence[tuple[Floats, float | None]],
+    cover: Floats,
+    depth: Floats | None,
+) -> Codes:
+    """A composed window with what stands in front laid over it.
+
+    Parameters
+    ----------
+    composed, photograph : codes (H, W, 3) of the window.
+    mattes : coverages (H, W), each with its distance from the camera [m], if that is known.
+    cover : (H, W) how much of a pixel models fill.
+    depth : (H, W) their distance [m], where they do.
+    """
+    whole = np.zeros(cover.shape, np.float32)
+    for share, away in mattes:
+        hides = share
+        if away is not None and depth is not None:
+            behind = np.clip((depth - away) / PASSING_M + 0.5, 0, 1)
+            # What models do to the place is before nothing that stands there.
+            hides = share * np.where(cover > 0, behind, 1)
+        whole = np.maximum(whole, hides)
+    mixed = (whole > 0) & (whole < WHOLE)
+    result = np.where((whole >= WHOLE)[..., None], photograph, composed)
+    if mixed.any():
+        top = np.float32(np.iinfo(composed.dtype).max)
+        before = decode_srgb(photograph.astype(np.float32) / top)
+        front = filled(before, whole >= WHOLE) if (whole >= WHOLE).any() else before
+        # Where no model is, the photograph's own mixture is right already but for what falls on the place.
+        beside = cover[..., None]
+        own = beside * front + (1 - beside) * before
+        linear = whole[..., None] * own + (1 - whole)[..., None] * decode_srgb(composed.astype(np.float32) / top)
+        changed = mixed & (composed != photograph).any(-1)
+        result[changed] = (encode_srgb(linear[changed]) * top + np.float32(0.5)).astype(composed.dtype)
+    return result
+
+
+def cut_out(matte: Matte, codes: Codes) -> list[list[tuple[float, float]]]:
+    """A smart outline's rings: what is cut from the photograph by the colours under its strokes.
+
+    Rother, Kolmogorov & Blake 2004, GrabCut, DOI 10.1145/1015706.1015720.
+
+    Parameters
+    ----------
+    codes : (H, W, 3) of the photograph in which the strokes are drawn.
+
+    Raises
+    ------
+    InputError
+        If nothing can be told from what is beside it.
+    """
+    height, width = codes.shape[:2]
+    every = np.concatenate([np.array(stroke.points, float) for stroke in matte.strokes])
+    reach = max(float(np.ptp(every, axis=0).max()) * MARGIN, max(stroke.radius_px for stroke in matte.strokes) * 6, 20)
+    low = np.clip(np.floor(every.min(0) - reach).astype(int), 0, [width - 2, height - 2])
+    high = np.clip(np.ceil(every.max(0) + reach).astype(int), low + 2, [width, height])
+    part = codes[low[1] : high[1], low[0] : high[0]]
+    scale = min(1.0, CUT_WIDTH / max(part.shape[:2]))
+    size = max(2, round(part.shape[1] * scale)), max(2, round(part.shape[0] * scale))
+    top = np.float32(np.iinfo(codes.dtype).max)
+    small = cv2.resize((part.astype(np.float32) / top * 255).astype(np.uint8), size, interpolation=cv2.INTER_AREA)
+    told = np.full(small.shape[:2], cv2.GC_PR_BGD, np.uint8)
+    for stroke in matte.strokes:
+        line = np.round((np.array(stroke.points) - low) * scale * 16).astype(np.int32)
+        value = cv2.GC_FGD if stroke.adds else cv2.GC_BGD
+        for a, b in zip(line, [*line[1:], line[-1]], strict=True):
+            cv2.line(told, a.tolist(), b.tolist(), value, max(1, round(2 * stroke.radius_px * scale)), shift=4)
+    if not any(not stroke.adds for stroke in matte.strokes):
+        told[0], told[-1], told[:, 0], told[:, -1] = (cv2.GC_BGD,) * 4
+    told = _spread(told)
+    cv2.setRNGSeed(1)
+    try:
+        cv2.grabCut(small, told, None, np.zeros((1, 65)), np.zeros((1, 65)), CUT_ROUNDS, cv2.GC_INIT_WITH_MASK)
+    except cv2.error as error:
+        raise InputError("strokes", "tell too little: draw one inside what stands in front, and one outside") from error
+    inside = ((told == cv2.GC_FGD) | (told == cv2.GC_PR_FGD)).astype(np.uint8)
+    rings, _ = cv2.findContours(inside, cv2.RETR_CCOMP, cv2.CHAIN_APPROX_NONE)
+    kept = [cv2.approxPolyDP(ring, SIMPLER, True)[:, 0] for ring in rings if cv2.contourArea(ring) >= LEAST_RING]
+    kept = [ring for ring in kept if len(ring) >= 3][:400]
+    if not kept:
+        raise InputError("strokes", "hold nothing that differs from what is beside it")
+    return [[(float(x), float(y)) for x, y in (ring + 0.5) / scale + low] for ring in kept]
+
+
+def _spread(told: Codes) -> Codes:
+    """Probably inside is what lies nearer to a stroke inside than to one outside; the colours decide."""
+    to_inside = cv2.distanceTransform((told != cv2.GC_FGD).astype(np.uint8), cv2.DIST_L2, 5)
+    to_outside = cv2.distanceTransform((told != cv2.GC_BGD).astype(np.uint8), cv2.DIST_L2, 5)
+    nearer = (told == cv2.GC_PR_BGD) & (to_inside < to_outside)
+    return np.where(nearer, cv2.GC_PR_FGD, told).astype(np.uint8)
