@@ -1785,7 +1785,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "sun" | "sky" | "room" | "window" | "lamp";
+            kind: "sun" | "sky" | "room" | "window" | "lamp" | "about";
             /** Measured */
             measured: boolean;
             /** Share */
@@ -2087,6 +2087,86 @@ export interface components {
             textures: {
                 [key: string]: components["schemas"]["ShippedTexture"];
             };
+        };
+        /**
+         * Matte
+         * @description A part of the photograph that hides what is behind it.
+         *
+         *     An *outline* runs through `points`, straight or `curved`. A *smart* one is cut by colour from strokes: what they
+         *     `add` is inside, the others outside; `found` are its outlines as they were cut, and the photograph's own colours
+         *     soften its edge. A *brush*'s strokes are the matte itself, in turn added and taken away.
+         *
+         *     `softness_px` is how wide its edge is, `choke_px` how far that is drawn in. With `distance_m`, or `foot`, the point
+         *     of the ground below it, things nearer to the camera pass before it; without, it hides them all.
+         */
+        Matte: {
+            /**
+             * Choke Px
+             * @default 0
+             */
+            choke_px: number;
+            /**
+             * Curved
+             * @default false
+             */
+            curved: boolean;
+            /**
+             * Distance M
+             * @default null
+             */
+            distance_m: number | null;
+            /**
+             * Foot
+             * @default null
+             */
+            foot: [
+                number,
+                number
+            ] | null;
+            /**
+             * Found
+             * @default []
+             */
+            found: [
+                number,
+                number
+            ][][];
+            /**
+             * Hidden
+             * @default false
+             */
+            hidden: boolean;
+            /** Id */
+            id: string;
+            /**
+             * Kind
+             * @default outline
+             * @enum {string}
+             */
+            kind: "outline" | "smart" | "brush";
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Points
+             * @default []
+             */
+            points: [
+                number,
+                number
+            ][];
+            /**
+             * Softness Px
+             * @default 1
+             */
+            softness_px: number;
+            /**
+             * Strokes
+             * @default []
+             */
+            strokes: components["schemas"]["Stroke"][];
         };
         /**
          * Output
@@ -2849,7 +2929,8 @@ export interface components {
          *     which the foot lies, null for the ground.
          *
          *     It `receives` shadow, reflection and bounced light, `hides` what is behind it, or both. `coat` and `roughness`
-         *     are as of the ground; null: as its material has them.
+         *     are as of the ground; null: as its material has them. `seen` is what the photograph shows of each of its sides,
+         *     read when it is drawn; null for those that it does not show.
          */
         Proxy: {
             /**
@@ -2938,6 +3019,15 @@ export interface components {
              * @default null
              */
             roughness: number | null;
+            /**
+             * Seen
+             * @default []
+             */
+            seen: ([
+                number,
+                number,
+                number
+            ] | null)[];
             /**
              * Top
              * @default null
@@ -3324,6 +3414,11 @@ export interface components {
              */
             lit_by: "day" | "panorama" | "room";
             /**
+             * Mattes
+             * @default []
+             */
+            mattes: components["schemas"]["Matte"][];
+            /**
              * Models
              * @default []
              */
@@ -3576,6 +3671,27 @@ export interface components {
              * @enum {string}
              */
             x_along: "a" | "b" | "-a" | "-b";
+        };
+        /**
+         * Stroke
+         * @description A brush's stroke: a line through points of the photograph, and how wide the brush is [px].
+         */
+        Stroke: {
+            /**
+             * Adds
+             * @default true
+             */
+            adds: boolean;
+            /** Points */
+            points: [
+                number,
+                number
+            ][];
+            /**
+             * Radius Px
+             * @default 10
+             */
+            radius_px: number;
         };
         /**
          * Sun

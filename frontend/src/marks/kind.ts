@@ -19,6 +19,8 @@ export type Making = {
   id: string;
   /** Shift: it is to stay as it was drawn. */
   free: boolean;
+  /** All points that a brush went through; of other strokes both ends. */
+  path: readonly ImagePoint[];
 };
 
 /** Marks by pressing at one end and drawing to the other. */
@@ -29,6 +31,8 @@ export type StrokeTool = {
   finds?: boolean;
   /** Stays in the hand after a stroke. */
   stays?: boolean;
+  /** Goes wherever the hand goes, and is made when it is let go. */
+  brush?: boolean;
 };
 
 /** Marks by clicking a number of points, each with its own words. */
@@ -69,6 +73,8 @@ export type Kind = {
   Glyph?: ComponentType<PlanProps>;
   /** Lines of its marks that were refined on the picture and are in force: the loupe shows them. */
   refined?(document: Shot): readonly (readonly [number, number])[][];
+  /** What it lays over the live view: things of the photograph that stand in front. */
+  Front?: ComponentType<MarkProps>;
   /** What it adds to the live view. */
   Live?: ComponentType<StepProps>;
 };

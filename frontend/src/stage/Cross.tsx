@@ -38,6 +38,23 @@ export function FoundSegment({ frame }: { frame: Frame }) {
   );
 }
 
+/** Where a brush has been so far. */
+export function BrushPath({ frame }: { frame: Frame }) {
+  const { path, brush_px, tool } = usePicked("path", "brush_px", "tool");
+  if (!path.length || !tool) return null;
+  return (
+    <path
+      d={path.map((p, i) => `${i ? "L" : "M"}${frame.toScreen(p).join(" ")}`).join("")}
+      fill="none"
+      stroke={tool.sort === "outside" ? "var(--color-oxide)" : "var(--color-verdigris)"}
+      strokeOpacity={0.55}
+      strokeWidth={2 * brush_px * frame.zoom.scale}
+      strokeLinecap="round"
+      strokeLinejoin="round"
+    />
+  );
+}
+
 /** What to click next, where one thing takes several clicks; the clicks so far. */
 export function Prompt({ frame }: { frame: Frame }) {
   const { tool, loupe } = usePicked("tool", "loupe");

@@ -4,7 +4,17 @@ import type { Frame } from "../geometry/frame";
 import type { StepProps } from "../marks/props";
 import { KINDS, toolOf } from "../marks/registry";
 import { usePicked } from "../state/editor";
-import { Cross, FoundSegment, Prompt } from "./Cross";
+import { BrushPath, Cross, FoundSegment, Prompt } from "./Cross";
+
+/** What of the photograph stands in front of the live view's things. */
+export function Fronts({ frame, ...shown }: StepProps & { frame: Frame }) {
+  const camera = shown.derived.camera ? cameraOf(shown.derived.camera) : null;
+  return (
+    <svg className="pointer-events-none absolute inset-0 h-full w-full" aria-hidden="true">
+      {KINDS.map(({ name, Front }) => Front && <Front key={name} {...shown} frame={frame} camera={camera} />)}
+    </svg>
+  );
+}
 
 /** What the open step lays over the photograph; it goes away with the step. */
 export function Overlays({ frame, ...shown }: StepProps & { frame: Frame }) {
@@ -31,6 +41,7 @@ export function Overlays({ frame, ...shown }: StepProps & { frame: Frame }) {
       {KINDS.map(
         ({ name, on, Overlay }) => Overlay && on?.includes(step) && <Overlay key={name} {...props} />,
       )}
+      <BrushPath frame={frame} />
       <FoundSegment frame={frame} />
       <Prompt frame={frame} />
       <Cross frame={frame} />

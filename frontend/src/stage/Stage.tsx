@@ -9,7 +9,7 @@ import { shownShot, useChanges } from "../state/changes";
 import { useEditor, usePicked, type View } from "../state/editor";
 import { exposeHook } from "./hook";
 import { Loupe } from "./Loupe";
-import { Overlays } from "./Overlays";
+import { Fronts, Overlays } from "./Overlays";
 import { Seam } from "./Seam";
 import { useStrokes } from "./strokes";
 
@@ -60,7 +60,13 @@ export function Stage({ shot }: { shot: ShotOut }) {
   const layer = (name: View) => {
     // What looks round draws the same things through another lens.
     if (name === "live" && round) return null;
-    if (name === "live") return <Live shot={shot} document={document} derived={derived} frame={frame} />;
+    if (name === "live")
+      return (
+        <>
+          <Live shot={shot} document={document} derived={derived} frame={frame} />
+          <Fronts shot={shot} document={document} derived={derived} frame={frame} />
+        </>
+      );
     const render = latest(name);
     if (name === "photo" || !render) return null;
     return (

@@ -55,9 +55,9 @@ export function useStrokes({ shot, document, derived }: Shown, frame: Frame) {
     };
 
     const making = (free: boolean) => {
-      const { tool } = useEditor.getState();
+      const { tool, path } = useEditor.getState();
       const { document, derived, accepted } = now.current;
-      return tool && { shotId: shot.id, document, derived, accepted, tool, id: id.current, free };
+      return tool && { shotId: shot.id, document, derived, accepted, tool, id: id.current, free, path };
     };
 
     const keep = (made: Made, stays: boolean) => {
@@ -66,6 +66,7 @@ export function useStrokes({ shot, document, derived }: Shown, frame: Frame) {
       useEditor.setState({
         tool: stays ? tool : null,
         onto: null,
+        path: [],
         ...(made.id && tool && { selection: { kind: tool.kind, id: made.id, point: made.point } }),
       });
       void change(made.patch, made.label);
@@ -75,6 +76,10 @@ export function useStrokes({ shot, document, derived }: Shown, frame: Frame) {
       const tool = toolOf(useEditor.getState().tool?.kind);
       const about = making(free);
       if (tool?.grasp !== "strokes" || !about) return;
+      if (tool.brush && !done) {
+        const path = about.path.length ? about.path : [from];
+        return useEditor.setState({ path: [...path, to] });
+      }
       const made = tool.make(...ends(from, to, free), about);
       if (done) keep(made, tool.stays ?? false);
       else move(made.patch);
@@ -114,7 +119,7 @@ export function useStrokes({ shot, document, derived }: Shown, frame: Frame) {
         if (effect.do === "unselect") useEditor.setState({ selection: null });
         if (effect.do === "discard") {
           endDraft();
-          useEditor.setState({ onto: null });
+          useEditor.setState({ onto: null, path: [] });
         }
         if (effect.do === "too short") say("Press at one end and draw along to the other.");
       }

@@ -53,6 +53,10 @@ type Editor = {
   proposals: { left: ReadonlySet<number> } | null;
   /** The keyboard's cross on the photograph, and the end that it has set. */
   cross: { at: ImagePoint; from: ImagePoint | null } | null;
+  /** Where a brush has been in the stroke under way. */
+  path: readonly ImagePoint[];
+  /** How wide the brush is [px of the photograph]. */
+  brush_px: number;
   /** The found segment that the stroke under way clicks onto: x and y of both ends. */
   onto: readonly number[] | null;
   /** The level that grid, checks and new lengths lie on; null for the ground. */
@@ -85,6 +89,7 @@ const FRESH = {
   proposals: null,
   cross: null,
   onto: null,
+  path: [],
   level: null,
   round: null,
   around: false,
@@ -111,6 +116,7 @@ export const useEditor = create<Editor>((set) => ({
     points: true,
   },
   box: [1, 1, 1],
+  brush_px: 14,
   open: (step) =>
     set(({ view }) => ({
       step,
@@ -124,7 +130,7 @@ export const useEditor = create<Editor>((set) => ({
   show: (view) => set({ view }),
   take: (tool) => {
     endDraft();
-    set({ tool, cross: null, loupe: null, onto: null });
+    set({ tool, cross: null, loupe: null, onto: null, path: [] });
   },
   select: (selection) => set({ selection, leaning: false }),
   toggle: (check) => set(({ checks }) => ({ checks: { ...checks, [check]: !checks[check] } })),
@@ -140,6 +146,7 @@ export const useEditor = create<Editor>((set) => ({
       proposals: null,
       loupe: null,
       onto: null,
+      path: [],
     }));
   },
 }));

@@ -203,6 +203,9 @@ def cut_out(matte: Matte, codes: Codes) -> list[list[tuple[float, float]]]:
     except cv2.error as error:
         raise InputError("strokes", "tell too little: draw one inside what stands in front, and one outside") from error
     inside = ((told == cv2.GC_FGD) | (told == cv2.GC_PR_FGD)).astype(np.uint8)
+    # Only what hangs together with a stroke: the same colours elsewhere are another thing's.
+    _, parts = cv2.connectedComponents(inside)
+    inside = (np.isin(parts, np.unique(parts[told == cv2.GC_FGD])) & (parts > 0)).astype(np.uint8)
     rings, _ = cv2.findContours(inside, cv2.RETR_CCOMP, cv2.CHAIN_APPROX_NONE)
     kept = [cv2.approxPolyDP(ring, SIMPLER, True)[:, 0] for ring in rings if cv2.contourArea(ring) >= LEAST_RING]
     kept = [ring for ring in kept if len(ring) >= 3][:400]

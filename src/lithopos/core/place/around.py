@@ -12,10 +12,12 @@ from lithopos.core.arrays import Array, Floats
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.colour import encode_srgb, luminance
 from lithopos.core.exchange.picture import Picture
+from lithopos.core.filling import filled
 from lithopos.core.light.clear_sky import UP, sky_irradiance, sun_irradiance
 from lithopos.core.light.dome import (
     DISC_ROWS,
     Dome,
+    directions,
     disc,
     dome_graded,
     dome_irradiance,
@@ -25,10 +27,13 @@ from lithopos.core.light.dome import (
     parted,
 )
 from lithopos.core.light.turning import angles_of, rotation_of, turned_by
+from lithopos.core.place.shading import Solids
 from lithopos.core.shot import PanoramaLight, Pointing, Shot
 
 LOWEST_SUN = 0.02  # of a panorama's brightest place, that its shadows end somewhere
 PREVIEW_WIDTH = 960
+COVERED_ROWS = 128  # in which it is told what solids cover
+GLARE_DEG = 5.0
 
 __all__ = [
     "LOWEST_SUN",
@@ -38,6 +43,7 @@ __all__ = [
     "dome_in_force",
     "radiance_in_force",
     "seen_around",
+    "without_solids",
 ]
 
 
@@ -107,6 +113,36 @@ def radiance_in_force(
     if settings.disc:
         sun = disc(len(radiance), middle, width_deg, np.array(dome.sun))
     return np.maximum((rest * sky_tint + sun) * settings.strength, 0).astype(np.float32)
+
+
+def without_solids(radiance: Floats, rotation: Array, lens: Array, solids: Solids, sun: Array | None) -> Floats:
+    """A panorama (H, W, 3), in its own frame, in which solids give way to what is seen beside and above them.
+
+    What stands in the place throws its light from where it stands; seen in the panorama as well, at infinity, it would
+    shine past its own edges.
+
+    Parameters
+    ----------
+    rotation : (3, 3) from its frame to the world's.
+    lens : where it was taken (3,) [m].
+    sun : the direction to its sun, which is nobody's neighbour.
+    """
+    ways, _ = directions(COVERED_ROWS)
+    world = ways.reshape(-1, 3) @ rotation.T
+    reach, _ = solids.met(np.broadcast_to(lens, world.shape), world)
+    size = radiance.shape[1], radiance.shape[0]
+    covered = np.isfinite(reach).reshape(ways.shape[:2]).astype(np.uint8)
+    if not covered.any() or covered.all():
+        return radiance
+    covered = cv2.resize(covered, size, interpolation=cv2.INTER_NEAREST) > 0
+    fine, _ = directions(len(radiance))
+    fine = fine @ rotation.T
+    source = ~covered & (fine[..., 2] > 0)
+    if sun is not None:
+        source &= fine @ sun < np.cos(np.radians(GLARE_DEG))
+    if not source.any():
+        return radiance
+    return np.where(covered[..., None], filled(radiance, source), radiance).astype(np.float32)
 
 
 def seen_around(radiance: Floats, rotation: Array, camera: Pinhole) -> Floats:

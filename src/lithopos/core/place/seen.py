@@ -53,6 +53,11 @@ class InSight:
         found[inside] = self.owner[row[inside], column[inside]]
         return found
 
+    def covered(self, width: int, height: int) -> Mask:
+        """Where any side is seen, for the picture at another size: (height, width)."""
+        size = (width, height)
+        return cv2.resize((self.owner != NONE).astype(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0
+
     def places(self) -> tuple[Array, NDArray[np.int32]]:
         """What is seen: places (N, 3) on sides, and the sides' numbers (N,)."""
         row, column = np.nonzero(self.owner != NONE)

@@ -24,7 +24,7 @@ from lithopos.core.light.dome import dome_of
 from lithopos.core.light.luminance import clear_white_cd
 from lithopos.core.light.near import Near
 from lithopos.core.materials.dress import dressed, look_of
-from lithopos.core.place.around import radiance_in_force
+from lithopos.core.place.around import radiance_in_force, without_solids
 from lithopos.core.place.balance import (
     GROUND,
     BalanceAnswer,
@@ -60,6 +60,7 @@ MOST_TRIANGLES = 12_000_000  # with all copies
 LEAST_OWN_LIGHT = 0.005  # of a shining pane, beside the place's full light: half a code of a mid-tone
 LONGEST_LIGHT_M = 30.0
 LEAST_ROUGHNESS = 0.02
+LENS_M = 1.5  # how high over where things stand a panorama is taken to be made
 WALL_REFLECTANCE = 0.4  # of what a pane hangs on, where nothing is known of it
 
 ReadPanorama = Callable[[str], Panorama]
@@ -270,6 +271,10 @@ def build_scene(
     if panorama and shot.panorama and day.dome and facts.around:
         radiance = radiance_in_force(panorama.radiance, shot.panorama, day.dome, balance.sky, facts.softness_deg)
         key = repr((shot.panorama, balance.sky, facts.softness_deg))
+        if day.about:
+            lens = day.at + [0, 0, LENS_M]
+            radiance = without_solids(radiance, facts.around.rotation(), lens, day.about.solids, day.sun)
+            key += repr((made_of[3:], lens.round(3).tolist()))
         light = Environment(radiance, facts.around.rotation(), facts.sun_shown if day.dome.sunny else None, key)
     elif day.room:
         strength = np.array(balance.sky) * shot.sky.strength
@@ -532,6 +537,8 @@ def _place(
         first += len(solid.faces)
     # What shines by itself is no part of what lies about.
     apart = pixels_of_lights(day, camera)
+    if light:
+        apart |= light.sight.covered(camera.width, camera.height)
     around = surroundings_of(linear, camera, np.array(balance.gain), apart) if day.dome is None else None
     windows = window_pictures(shot.windows, linear, camera.width / shot.photograph.width)
     return balance, tuple(receivers), around, windows
