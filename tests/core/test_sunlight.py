@@ -15,8 +15,8 @@ from lithopos.core.geometry.check import GREY, MIRROR, RADIUS_M, CheckPiece, che
 from lithopos.core.geometry.gltf.read import read_gltf
 from lithopos.core.geometry.gltf.write import glb_of
 from lithopos.core.marks.penumbra import soft_edge
-from lithopos.core.readings import Sources, with_readings
 from lithopos.core.readiness import missing
+from lithopos.core.readings import Sources, with_readings
 from lithopos.core.shot import Shot, load_shot
 from tests.support import TrueCamera
 

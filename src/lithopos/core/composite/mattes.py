@@ -7,10 +7,12 @@ is left beside a model.
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Sequence
 
 import cv2
 import numpy as np
+from PIL import Image, ImageDraw
 
 from lithopos.core.arrays import Array, Floats, Mask
 from lithopos.core.camera.pinhole import Pinhole
@@ -21,6 +23,7 @@ from lithopos.core.filling import filled
 from lithopos.core.layers import Window
 from lithopos.core.shot import Matte
 
+FINER = 4  # in which edges are told
 CURVE_STEPS = 12  # straight pieces between two points of a curved outline
 WHOLE = 0.98  # of a pixel: so much covered it shows nothing else
 CUT_WIDTH = 900  # pixels across in which a smart outline is cut
@@ -65,32 +68,53 @@ def coverage_of(matte: Matte, codes: Codes, window: Window, scale: float) -> Flo
     codes : (H, W, 3) of the window.
     scale : of the picture against the photograph in which the matte is drawn.
     """
-    margin = int(np.ceil(2 + scale * (matte.softness_px + abs(matte.choke_px))))
-    size = window.height + 2 * margin, window.width + 2 * margin
+    margin = int(np.ceil(3 + scale * (matte.softness_px + abs(matte.choke_px))))
+    size = (window.height + 2 * margin) * FINER, (window.width + 2 * margin) * FINER
     corner = np.array([window.x0, window.y0]) - margin
-    cover = np.zeros(size, np.uint8)
-    rings = [np.round((ring * scale - corner - 0.5) * 16).astype(np.int32) for ring in outline_of(matte)]
-    if rings:
-        cv2.fillPoly(cover, rings, 255, cv2.LINE_AA, shift=4)
+
+    def placed(points: Array) -> Array:
+        """Points of the photograph in the finer picture."""
+        return (points * scale - corner) * FINER - 0.5
+
+    inside = np.zeros(size, bool)
+    for ring in outline_of(matte):
+        inside ^= _filled(placed(ring), size)  # a ring within another is a hole
     for stroke in matte.strokes if matte.kind == "brush" else []:
-        line = np.round((np.array(stroke.points) * scale - corner - 0.5) * 16).astype(np.int32)
-        wide = max(1, round(2 * stroke.radius_px * scale))
-        value = 255 if stroke.adds else 0
-        for a, b in zip(line, [*line[1:], line[-1]], strict=True):
-            cv2.line(cover, a.tolist(), b.tolist(), value, wide, cv2.LINE_AA, shift=4)
-    share: Floats = cover.astype(np.float32) / np.float32(255)
-    if matte.choke_px or matte.softness_px * scale > 1:
-        share = _shaped(cover > 127, matte.softness_px * scale, matte.choke_px * scale)
+        painted = _painted(placed(np.array(stroke.points, float)), stroke.radius_px * scale * FINER, size)
+        inside = inside | painted if stroke.adds else inside & ~painted
+    share = _shaped(inside, matte.softness_px * scale, matte.choke_px * scale)
     share = share[margin : margin + window.height, margin : margin + window.width]
     return _led_by_colours(share, codes) if matte.kind == "smart" else share
 
 
+def _filled(ring: Array, size: tuple[int, int]) -> Mask:
+    """What lies within a ring of points (N, 2)."""
+    picture = Image.new("1", size[::-1])
+    ImageDraw.Draw(picture).polygon([(float(x), float(y)) for x, y in ring], fill=1)
+    return np.asarray(picture)
+
+
+def _painted(line: Array, radius: float, size: tuple[int, int]) -> Mask:
+    """What a round brush paints along points (N, 2)."""
+    picture = Image.new("1", size[::-1])
+    draw = ImageDraw.Draw(picture)
+    for x, y in line:
+        draw.ellipse((x - radius, y - radius, x + radius, y + radius), fill=1)
+    for a, b in itertools.pairwise(line):
+        way = b - a
+        aside = np.array([-way[1], way[0]]) * radius / max(float(np.hypot(*way)), 1e-9)
+        draw.polygon([(float(x), float(y)) for x, y in (a + aside, b + aside, b - aside, a - aside)], fill=1)
+    return np.asarray(picture)
+
+
 def _shaped(inside: Mask, softness: float, choke: float) -> Floats:
-    """An edge that is so soft and drawn in so far, by the distance to it."""
+    """An edge that is so soft and drawn in so far [px], by the distance to it; `inside` is `FINER`."""
     within = cv2.distanceTransform(inside.astype(np.uint8), cv2.DIST_L2, 5)
     without = cv2.distanceTransform((~inside).astype(np.uint8), cv2.DIST_L2, 5)
-    distance = np.where(inside, within - 0.5, 0.5 - without)
-    return np.clip(0.5 + (distance - choke) / max(softness, 1.0), 0, 1).astype(np.float32)
+    # The package counts pixels that an outline touches as within: half a fine pixel too much.
+    distance = (np.where(inside, within - 0.5, 0.5 - without) - 0.5) / FINER
+    small = cv2.resize(distance, None, fx=1 / FINER, fy=1 / FINER, interpolation=cv2.INTER_AREA)
+    return np.clip(0.5 + (small - choke) / max(softness, 1.0), 0, 1).astype(np.float32)
 
 
 def _led_by_colours(share: Floats, codes: Codes) -> Floats:

@@ -1,0 +1,80 @@
+"""Made-up places photographed twice: empty, and with the model really there; what is ours is held against that."""
+
+from __future__ import annotations
+
+import io
+from dataclasses import dataclass
+from typing import Any
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image
+
+from lithopos.core.colour import decode_srgb, delta_e_2000, linear_to_Lab
+from lithopos.core.exchange.picture import Picture
+from lithopos.core.readings import READ, Sources, with_readings
+from lithopos.samples.models import MODELS
+from lithopos.samples.photograph import Studio, View, develop, truth_of
+from lithopos.samples.places import Place
+from proving.truth import marked_shot_of, psnr
+
+CHANGED = 0.012  # of an encoded value: a pixel that the model truly changes
+
+__all__ = ["Taken", "marked_document", "scored", "taken"]
+
+
+@dataclass(frozen=True)
+class Taken:
+    """A scene as it was photographed: its truth in figures, the empty place, the model really there."""
+
+    place: Place
+    view: View
+    truth: dict[str, Any]
+    empty: Picture
+    real: Picture
+
+    @property
+    def body(self) -> NDArray[np.bool_]:
+        """Pixels that the model fills, or would but for what stands before it."""
+        mask = np.zeros(self.empty.codes.shape[:2], np.uint8)
+        for _, mesh, _ in MODELS[self.place.model]().parts:
+            stood = mesh.moved(self.place.model_at, self.place.model_turn_deg)
+            pixels = self.view.project(stood.vertices) - 0.5
+            for triangle in np.round(pixels[stood.faces] * 16).astype(np.int32):
+                cv2.fillConvexPoly(mask, triangle, 1, shift=4)
+        return mask.astype(bool)
+
+
+def taken(mi: Any, place: Place, scale: float, samples: int) -> Taken:
+    """Photograph a place, `scale` times its full size."""
+    empty = Studio(mi, place, scale)
+    daylight = empty.daylight()
+
+    def photograph(studio: Studio) -> Picture:
+        encoded = develop(studio.radiance(samples, seed=1), daylight, place.camera.exposure, seed=5)
+        return Picture(np.asarray(Image.open(io.BytesIO(encoded))))
+
+    real = photograph(Studio(mi, place, scale, with_model=True))
+    return Taken(place, empty.view, truth_of(empty, "p"), photograph(empty), real)
+
+
+def marked_document(scene: Taken, noise_px: float) -> dict[str, Any]:
+    """The document that somebody would make of a photograph from marks alone, refined as the program does."""
+    document = marked_shot_of(scene.truth, noise_px).model_dump(mode="json", by_alias=True)
+    drawn = {name: document[name] for name in READ}
+    read = with_readings({**document, **{name: [] for name in READ}}, drawn, Sources(lambda _: scene.empty))
+    return {**document, **read}
+
+
+def scored(scene: Taken, made: Picture) -> tuple[float, float, int]:
+    """PSNR of the place's changed pixels [dB], mean ΔE2000 of the model's, how many are changed far from both."""
+    change = np.abs(scene.empty.encoded - scene.real.encoded).max(-1)
+    near = cv2.GaussianBlur(change, (0, 0), 2.0) > CHANGED
+    body = scene.body
+    place = near & ~cv2.dilate(body.astype(np.uint8), np.ones((7, 7), np.uint8)).astype(bool)
+    inner = cv2.erode(body.astype(np.uint8), np.ones((3, 3), np.uint8)).astype(bool)
+    colours = [linear_to_Lab(decode_srgb(picture.encoded)[inner]) for picture in (made, scene.real)]
+    astray = ~cv2.dilate((near | body).astype(np.uint8), np.ones((101, 101), np.uint8)).astype(bool)
+    differ = (made.codes != scene.empty.codes).any(-1) & astray
+    return psnr(made, scene.real, place), float(np.mean(delta_e_2000(*colours))), int(np.count_nonzero(differ))

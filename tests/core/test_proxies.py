@@ -1,0 +1,188 @@
+"""Proxies: what was drawn as solids, what they hide, shade and throw, against cameras and rules of the tests' own."""
+
+from __future__ import annotations
+
+import unittest
+from typing import Any
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from lithopos.core.arrays import Array
+from lithopos.core.camera.pinhole import Pinhole
+from lithopos.core.errors import NoAnswer
+from lithopos.core.place.seen import in_sight, sun_map
+from lithopos.core.place.shading import openness, solids_of
+from lithopos.core.place.solids import Face, Solid, proxy_answer, solid_of, triangles_of
+from lithopos.core.shot import Proxy, load_shot
+from tests.support import TrueCamera
+
+TRUE = TrueCamera(tilt=-14, k1=-0.06, heading=78)
+CAMERA = Pinhole(TRUE.focal, np.array(TRUE.axis), TRUE.rotation, TRUE.centre, *TRUE.size, TRUE.k1)
+
+
+def drawn(kind: str, around: Any, top: Any = None, **more: Any) -> Proxy:
+    """A proxy as it would be drawn of a thing whose points are known."""
+    told = {"id": "p", "kind": kind, "points": TRUE.see(around).tolist(), **more}
+    if top is not None:
+        told["top"] = TRUE.see([top])[0].tolist()
+    return Proxy.model_validate(told)
+
+
+def stood(proxy: Proxy, base_m: float | None = 0.0) -> Solid:
+    solid = solid_of(proxy, CAMERA, base_m)
+    assert isinstance(solid, Solid), solid
+    return solid
+
+
+def whole(solid: Solid) -> Array:
+    return np.concatenate([face.corners for face in solid.faces])
+
+
+def volume(solid: Solid) -> float:
+    """Of a closed body, by the divergence theorem; what lies on the ground adds nothing."""
+    total = 0.0
+    for face in solid.faces:
+        for triangle in triangles_of(face):
+            a, b, c = face.corners[triangle]
+            total += float(a @ np.cross(b, c)) / 6
+    return total
+
+
+class Drawing(unittest.TestCase):
+    @settings(max_examples=40, deadline=None)
+    @given(
+        st.floats(-1, 1), st.floats(4, 7), st.floats(0.2, 2), st.floats(0.2, 2), st.floats(0.1, 1.3), st.floats(-3, 3)
+    )
+    def test_a_box_comes_back_as_it_stands_however_it_is_turned(
+        self, x: float, y: float, wide: float, deep: float, tall: float, turn: float
+    ) -> None:
+        along = np.array([np.cos(turn), np.sin(turn), 0])
+        back = np.array([-along[1], along[0], 0])
+        a = np.array([x, y, 0.0])
+        solid = stood(drawn("box", [a, a + wide * along, a + wide * along + deep * back], a + [0, 0, tall]))
+        np.testing.assert_allclose(sorted(solid.size_m), sorted((wide, deep)), atol=1e-5)
+        self.assertAlmostEqual(solid.height_m, tall, places=5)
+        self.assertAlmostEqual(volume(solid), wide * deep * tall, places=4)  # all its sides look outwards
+
+    def test_each_kind_stands_as_it_was_drawn(self) -> None:
+        a, b, c = np.array([[-0.6, 5, 0], [0.9, 5, 0], [0.9, 6.2, 0]])
+        steps = stood(drawn("steps", [a, b, c], c + [0, 0, 0.6], count=3))
+        self.assertAlmostEqual(volume(steps), 1.5 * 1.2 * 0.6 * 2 / 3, places=5)  # a third, two thirds, all of it
+        treads = [face.corners[0, 2] for face in steps.faces if face.normal[2] > 0.99]
+        np.testing.assert_allclose(treads, [0.2, 0.4, 0.6], atol=1e-6)
+        self.assertAlmostEqual(volume(stood(drawn("ramp", [a, b, c], c + [0, 0, 0.6]))), 1.5 * 1.2 * 0.6 / 2, places=5)
+        angles = np.radians([200, 260, 330])
+        rim = np.column_stack([0.4 * np.cos(angles), 5 + 0.4 * np.sin(angles), 0 * angles])
+        round_ = stood(drawn("cylinder", rim, rim[0] + [0, 0, 0.9]))
+        self.assertAlmostEqual(round_.size_m[0], 0.8, places=5)
+        self.assertAlmostEqual(volume(round_) / (np.pi * 0.16 * 0.9), 1, delta=0.006)
+        bent = [[-1, 5, 0], [1, 5, 0], [1, 7, 0], [0.2, 7, 0], [0.2, 5.6, 0], [-1, 5.6, 0]]
+        self.assertAlmostEqual(
+            volume(stood(drawn("outline", bent, [-1, 5, 1.1]))), 1.1 * (2 * 0.6 + 0.8 * 1.4), places=4
+        )
+        wall = stood(drawn("wall", [[-1, 6, 0], [1, 6, 0]], None, height_m=2.4, past_m=[3, 0.5]))
+        self.assertAlmostEqual(wall.size_m[0], 5.5, places=5)
+        np.testing.assert_allclose(whole(wall).min(0), [-4, 6, 0], atol=1e-6)
+        self.assertGreater(float(wall.faces[0].normal @ (TRUE.centre - wall.faces[0].corners[0])), 0)
+        roof = [[-1, 6, 2.6], [1, 6, 2.6], [1, 5, 2.2], [-1, 5, 2.2]]
+        told = drawn("quad", roof, foot=TRUE.see([[-1, 5, 0]])[0].tolist())
+        np.testing.assert_allclose(sorted(whole(stood(told)).round(5).tolist()), sorted(roof), atol=1e-4)
+
+    def test_a_level_carries_it_and_typed_measures_win(self) -> None:
+        a, b, c = np.array([[-0.3, 5, 0.75], [0.3, 5, 0.75], [0.3, 5.4, 0.75]])
+        box = stood(drawn("box", [a, b, c], None, height_m=0.3, depth_m=0.25), 0.75)
+        np.testing.assert_allclose(whole(box).min(0)[2], 0.75, atol=1e-9)
+        np.testing.assert_allclose(box.size_m, (0.6, 0.25), atol=1e-6)
+        behind = stood(drawn("box", [a, b], None, height_m=0.3, depth_m=0.25), 0.75)
+        self.assertGreater(whole(behind)[:, 1].max(), 5.2)  # of a front alone the depth goes away from the camera
+
+    def test_what_cant_stand_says_why(self) -> None:
+        a, b, c = np.array([[-0.6, 5, 0], [0.9, 5, 0], [0.9, 6.2, 0]])
+        far = {"points": [[900, 20], [1000, 20], [1000, 10]]}
+        cases = [
+            (drawn("box", [a, b, c], a + [0, 0, 1]).model_copy(update=far), "below the horizon"),
+            (drawn("box", [a, a, c], a + [0, 0, 1]), "no width"),
+            (drawn("box", [a, b, b], a + [0, 0, 1]), "no depth"),
+            (drawn("box", [a, b, c], a - [0, 0, 0.5]), "above its foot"),
+            (drawn("cylinder", [a, (a + b) / 2, b], a + [0, 0, 1]), "on one line"),
+            (drawn("outline", [a, c, b, [-0.6, 6.2, 0]], a + [0, 0, 1]), "crosses itself"),
+            (drawn("wall", [a, a], None, height_m=2), "the same"),
+        ]
+        for proxy, words in cases:
+            answer = proxy_answer(proxy, CAMERA, 0.0)
+            self.assertRegex(answer.reason or "", words)
+            self.assertFalse(answer.faces)
+        unknown = solid_of(drawn("box", [a, b, c], a + [0, 0, 1]), CAMERA, None)
+        self.assertRegex(unknown.reason if isinstance(unknown, NoAnswer) else "", "no height yet")
+
+    def test_a_document_refuses_half_drawn_ones_by_name(self) -> None:
+        for told, words in (
+            ({"kind": "box", "points": [[1, 1]]}, "points"),
+            ({"kind": "box", "points": [[1, 1], [2, 2]], "height_m": 1}, "its depth"),
+            ({"kind": "wall", "points": [[1, 1], [2, 2]]}, "its height"),
+            ({"kind": "cylinder", "points": [[1, 1], [2, 2]], "height_m": 1}, "3 points"),
+            ({"kind": "wall", "points": [[1, 1], [2, 2]], "height_m": -1}, "greater than"),
+            ({"kind": "wall", "points": [[1, 1], [2, 2]], "height_m": 1, "level": "x"}, "not there"),
+            ({"kind": "wall", "points": [[1, 1], [2, 2]], "height_m": 1, "material": "cheese"}, "cheese"),
+            ({"kind": "wall", "points": [[1, 1], [2, 2]], "height_m": 1, "receives": False, "hides": False}, "neither"),
+        ):
+            with self.subTest(words), self.assertRaisesRegex(ValueError, words):
+                load_shot({"format": 4, "proxies": [{"id": "p", **told}]})
+
+
+class Seeing(unittest.TestCase):
+    """The depth buffers against rays, one by one."""
+
+    def setUp(self) -> None:
+        box = stood(drawn("box", [[-0.6, 5, 0], [0.9, 5, 0], [0.9, 6.2, 0]], [-0.6, 5, 0.8]))
+        wall = stood(drawn("wall", [[-2, 7, 0], [2, 7, 0]], None, height_m=2.4, past_m=[9, 9]))
+        near = Face(np.array([[-3.0, -2, 0], [-3, 9, 0], [-3, 9, 2], [-3, -2, 2]]))  # passes behind the camera
+        self.faces = [*box.faces, *wall.faces, near]
+        self.solids = solids_of(self.faces, None)
+
+    def test_the_camera_sees_what_its_rays_meet(self) -> None:
+        sight = in_sight(self.faces, CAMERA, 500)
+        rng = np.random.default_rng(5)
+        height, width = sight.owner.shape
+        pixels = np.column_stack([rng.integers(0, width, 3000), rng.integers(0, height, 3000)])
+        _, number = self.solids.met(np.broadcast_to(CAMERA.position, (3000, 3)), sight.camera.rays(pixels + 0.5))
+        found = sight.owner[pixels[:, 1], pixels[:, 0]]
+        self.assertGreater(float((found == number).mean()), 0.985)  # all but pixels on an edge
+        places, owners = sight.places()
+        off = [
+            abs(float(self.faces[n].normal @ (p - self.faces[n].corners[0])))
+            for p, n in zip(places, owners, strict=True)
+        ]
+        self.assertLess(max(off), 1e-3)
+
+    def test_the_sun_reaches_what_no_side_hides_from_it(self) -> None:
+        rng = np.random.default_rng(6)
+        points = np.column_stack([rng.uniform(-2.5, 3, 2000), rng.uniform(3, 7, 2000), np.zeros(2000)])
+        for way in ([0.3, 0.4, 0.5], [-0.5, 0.2, 0.3], [0.05, 0.02, 1.0]):
+            sun = np.array(way) / np.linalg.norm(way)
+            shaded = sun_map(self.faces, sun)
+            assert shaded
+            reach, _ = self.solids.met(points + [0, 0, 1e-6], np.broadcast_to(sun, points.shape))
+            self.assertGreater(float((shaded.lit(points) == ~np.isfinite(reach)).mean()), 0.97)
+
+    def test_a_long_wall_takes_and_gives_as_the_closed_form_says(self) -> None:
+        height, away = 2.0, 1.5
+        wall = Face(np.array([[-500.0, 0, 0], [500, 0, 0], [500, 0, height], [-500, 0, height]]))
+        solids = solids_of([wall], None)
+        seen = openness(
+            np.array([[0.0, -away, 0]]),
+            np.array([[0.0, 0, 1]]),
+            solids,
+            lambda places, _: np.full((len(places), 3), 0.5, np.float32),
+            lambda ways: (ways[..., 2] > 0).astype(float),
+            rays=4096,
+        )
+        taken = (1 - away / np.hypot(away, height)) / 2  # of level ground's view, by an endless wall
+        self.assertAlmostEqual(float(seen.sky[0]), 1 - taken, delta=0.01)
+        np.testing.assert_allclose(seen.thrown[0], 0.5 * taken, atol=0.005)
+
+
+if __name__ == "__main__":
+    unittest.main()
