@@ -91,8 +91,9 @@ export function useStrokes({ shot, document, derived }: Shown, frame: Frame) {
       if (tool?.grasp !== "clicks" || !inHand) return;
       const goesOn = tool.goesOn?.includes(inHand.sort ?? "") ?? false;
       const { scale } = now.current.frame.zoom;
-      // A point that is clicked again ends what goes on.
-      const ended = goesOn && inHand.marks.some((mark) => apart(mark, at) * scale < SAME_POINT);
+      // The first or the last point clicked again ends what goes on.
+      const ends = [inHand.marks[0], inHand.marks.at(-1)];
+      const ended = goesOn && ends.some((mark) => mark && apart(mark, at) * scale < SAME_POINT);
       const marks = ended ? inHand.marks : [...inHand.marks, at];
       const enough = marks.length >= promptsOf(tool, inHand.sort).length;
       if (!enough || (goesOn && !ended)) return useEditor.setState({ tool: { ...inHand, marks } });

@@ -36,7 +36,7 @@ export function Mattes(props: StepProps) {
           active={tool?.kind === "matte" && tool.sort === "outline"}
           onClick={() => toggleTool("matte", "outline")}
         >
-          Outline
+          Draw round it
         </Button>
         <Button active={painting && tool?.about?.kind === "smart"} onClick={() => begin("smart")}>
           Cut by colour

@@ -30,7 +30,7 @@ export const kind: Kind = {
       outline: [
         "click along its outline",
         "the next point",
-        "the next point, and so on; click one again to close it",
+        "the next point, and so on; click the first to close it",
       ],
       foot: ["click the ground right below it"],
     },

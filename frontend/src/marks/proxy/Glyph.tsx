@@ -1,5 +1,5 @@
 import { useRef } from "react";
-import type { ProxyMark } from "../../api/client";
+import type { ProxyAnswer, ProxyMark } from "../../api/client";
 import { useChange } from "../../state/changes";
 import { useEditor } from "../../state/editor";
 import type { PlanProps } from "../props";
@@ -16,17 +16,17 @@ export function ProxyGlyphs(props: PlanProps) {
 function Glyph({ shot, derived, plan, camera, proxy }: PlanProps & { proxy: ProxyMark }) {
   const { move } = useChange(shot.id);
   const chosen = useEditor(({ selection }) => selection?.kind === "proxy" && selection.id === proxy.id);
-  const held = useRef<{ proxy: ProxyMark; at: readonly [number, number] } | null>(null);
-  const foot = derived.proxies.find(({ id }) => id === proxy.id)?.foot ?? [];
-  if (!foot.length) return null;
+  const held = useRef<{ proxy: ProxyMark; answer: ProxyAnswer; at: readonly [number, number] } | null>(null);
+  const answer = derived.proxies.find(({ id }) => id === proxy.id);
+  const foot = answer?.foot ?? [];
+  if (!answer || !foot.length) return null;
   const line = foot.map(([x, y]) => plan.to(x, y));
   const d = `M${line.map((p) => p.map((v) => v.toFixed(1)).join(" ")).join("L")}${foot.length > 2 && proxy.kind !== "wall" ? "Z" : ""}`;
-  const base = foot[0]?.[2] ?? 0;
   const put = (x: number, y: number) => {
     useEditor.getState().select({ kind: "proxy", id: proxy.id });
-    held.current ??= { proxy, at: [x, y] };
-    const { proxy: from, at } = held.current;
-    const values = slid(from, camera, base, [x - at[0], y - at[1]]);
+    held.current ??= { proxy, answer, at: [x, y] };
+    const { at, ...from } = held.current;
+    const values = slid(from.proxy, from.answer, camera, [x - at[0], y - at[1]]);
     if (values) move({ proxies: { [proxy.id]: values } });
   };
   const dragging = plan.dragging(put, `slide ${nameOf(proxy)}`);

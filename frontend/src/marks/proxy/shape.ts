@@ -43,12 +43,14 @@ export function pulledUp(
 /** All its points after it was slid over the plane that it stands on [m]; null where the camera can't see it there. */
 export function slid(
   proxy: ProxyMark,
+  answer: ProxyAnswer,
   camera: Camera,
-  base: number,
   by: readonly [number, number],
 ): Partial<ProxyMark> | null {
   if (proxy.kind === "quad") return null;
-  const height = proxy.top ? { top: null } : {};
+  const base = answer.foot[0]?.[2] ?? 0;
+  // Its top is told plumb over the foot: slid, it keeps the height that was seen.
+  const height = proxy.top ? { top: null, height_m: answer.height_m } : {};
   const points = proxy.points.map((point) => {
     const at = onPlane(camera, point, base);
     const to = at && project(camera, [at[0] + by[0], at[1] + by[1], base]);

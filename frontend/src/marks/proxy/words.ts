@@ -37,7 +37,7 @@ export const PROMPTS: Record<ProxyKind, readonly string[]> = {
   outline: [
     "click a corner of its foot",
     "now the next corner",
-    "the next corner, and so on; click one again to end",
+    "the next corner, and so on; click the first to end",
   ],
   quad: [
     "click its top left corner",

@@ -1,0 +1,141 @@
+"""Contact with a real mouse: what stands there is drawn, pulled and slid; what stands in front; a proof with both."""
+
+from __future__ import annotations
+
+import unittest
+from typing import Any
+
+from proving.screen import Screen, chromium, screen
+from proving.server import running
+
+# Of the sea terrace: the flight of steps, a pier of the balustrade, the house's wall, in its own metres.
+FLIGHT = [(-3.85, 0.05, 0), (-3.85, 2.15, 0), (-5.2, 2.15, 0), (-5.2, 2.15, 0.495)]
+PIER = [(-1.01, 4.79, 0), (-0.59, 4.79, 0), (-0.59, 5.21, 0), (-1.01, 4.79, 1.0)]
+WALL = [(-5.2, 2.4, 0), (-5.2, 4.4, 0)]
+LAMP = [(3.28, 4.2, 0.02), (3.34, 4.2, 2.0), (3.26, 4.2, 2.5), (3.4, 4.2, 2.68), (3.54, 4.2, 2.5), (3.46, 4.2, 2.0)]
+
+
+class Contact(unittest.TestCase):
+    """One session on the sample project's terrace."""
+
+    page: Screen
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        chromium()
+
+    def after(self, act: Any) -> None:
+        """Wait until what was done is a revision."""
+        before = self.page.revision()
+        act()
+        self.page.kept(before)
+
+    def shot(self, what: str = "shot") -> Any:
+        return self.page.page.evaluate(f"window.lithopos.{what}")
+
+    def click(self, *places: tuple[float, float, float]) -> None:
+        for place in places:
+            x, y = self.page.world(*place)
+            self.page.page.mouse.move(x, y)
+            self.page.page.mouse.down()
+            self.page.page.mouse.up()
+
+    def take(self, tool: str) -> None:
+        self.page.page.get_by_role("button", name=tool, exact=True).click()
+
+    def test_contact(self) -> None:
+        with running(command="demo") as server, screen(server) as page:
+            self.page = page
+            page.until("window.lithopos?.derived?.sun")
+            page.page.locator("footer button", has_text="Sea terrace").first.click()
+            page.until("window.lithopos?.shot?.photograph?.width === 2400 && window.lithopos.derived.sun")
+            page.step("Contact")
+            page.press("Photo")
+            begun = page.revision()
+            self.drawn()
+            self.pulled_and_slid()
+            self.stands_in_front()
+            self.proof_keeps_what_stands_in_front()
+            done = page.revision()
+            for _ in range(done - begun + 3):
+                if not (self.shot()["proxies"] or self.shot()["mattes"]):
+                    break
+                here = page.revision()
+                page.press("Undo")
+                page.until(f"window.lithopos.revision < {here}")
+            self.assertEqual((self.shot()["proxies"], self.shot()["mattes"]), ([], []))
+
+    def drawn(self) -> None:
+        """A wall by one stroke along its foot, a box and steps by clicks: as large as they are."""
+        page = self.page
+        self.take("Wall")
+        self.after(lambda: page.drag(page.world(*WALL[0]), page.world(*WALL[1])))
+        self.take("Box")
+        self.after(lambda: self.click(*PIER))
+        self.take("Steps")
+        self.after(lambda: self.click(*FLIGHT))
+        page.until("window.lithopos.derived.proxies.length === 3")
+        wall, pier, flight = self.shot("derived.proxies")
+        self.assertAlmostEqual(wall["size_m"][0], 2.0, delta=0.12)
+        self.assertAlmostEqual(pier["size_m"][0], 0.42, delta=0.04)
+        self.assertAlmostEqual(pier["height_m"], 1.0, delta=0.04)
+        self.assertAlmostEqual(flight["size_m"][1], 1.35, delta=0.06)
+        self.assertAlmostEqual(flight["height_m"], 0.495, delta=0.03)
+        self.assertTrue(flight["shadow"])
+        seen = [any(proxy["seen"]) for proxy in self.shot()["proxies"]]
+        self.assertEqual(seen, [True, True, True])
+
+    def pulled_and_slid(self) -> None:
+        """Its top pulled in the picture, a measure typed, its foot slid in the plan."""
+        page = self.page
+        page.page.get_by_role("button", name="Box 1", exact=True).click()
+        top = page.page.get_by_role("button", name="Box 1, its top")
+        box = top.bounding_box()
+        assert box
+        grip = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        self.after(lambda: page.drag(grip, (grip[0], grip[1] - 40)))
+        page.until("window.lithopos.derived.proxies[1].height_m > 1.2")
+        field = page.page.get_by_label("Tall")
+        field.fill("95 cm")
+        self.after(lambda: field.press("Enter"))
+        page.until("Math.abs(window.lithopos.derived.proxies[1].height_m - 0.95) < 1e-6")
+        foot = self.shot("derived.proxies[2].foot")
+        glyph = page.page.get_by_test_id(f"plan-{self.shot()['proxies'][2]['id']}").bounding_box()
+        assert glyph
+        at = glyph["x"] + glyph["width"] / 2, glyph["y"] + glyph["height"] / 2
+        self.after(lambda: page.drag(at, (at[0] + 6, at[1])))
+        now = self.shot("derived.proxies[2].foot")
+        self.assertGreater(abs(now[0][0] - foot[0][0]) + abs(now[0][1] - foot[0][1]), 0.05)
+        self.assertAlmostEqual(now[1][0] - now[0][0], foot[1][0] - foot[0][0], places=3)
+
+    def stands_in_front(self) -> None:
+        """An outline clicked round a lamp post and closed; a tub cut out by colour from three strokes."""
+        page = self.page
+        page.unfold("What stands in front")
+        self.take("Draw round it")
+        self.after(lambda: self.click(*LAMP, LAMP[0]))
+        page.until("window.lithopos.shot.mattes[0]?.points.length === 6")
+        self.take("Cut by colour")
+        self.after(lambda: page.drag(page.world(-1.8, 4.1, 1.35), page.world(-1.8, 4.1, 0.25)))
+        for x, foot in ((-2.7, -2.6), (-0.95, -1.0)):
+            page.press("outside")
+            self.after(lambda x=x, foot=foot: page.drag(page.world(x, 4.1, 1.6), page.world(foot, 4.1, 0.0)))
+        page.page.keyboard.press("Escape")
+        page.until("window.lithopos.shot.mattes[1]?.strokes.length === 3")
+        ring = max(self.shot()["mattes"][1]["found"], key=len)
+        u, v = page.photo((sum(x for x, _ in ring) / len(ring), sum(y for _, y in ring) / len(ring)))
+        x, y = page.world(-1.8, 4.1, 0.9)
+        self.assertLess(abs(u - x) + abs(v - y), 40)
+
+    def proof_keeps_what_stands_in_front(self) -> None:
+        """The live view draws it over the model; a proof of all that is made."""
+        page = self.page
+        page.press("Live")
+        page.until("window.lithopos.ready")
+        self.assertEqual(page.page.locator("[data-testid=stage] mask[id^=matte-]").count(), 2)
+        page.press("Make a proof")
+        page.page.locator("footer").get_by_text("done ·", exact=False).wait_for(timeout=240_000)
+
+
+if __name__ == "__main__":
+    unittest.main()
