@@ -11,6 +11,7 @@ from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.derive import derive
 from lithopos.core.errors import NoAnswer
 from lithopos.core.exchange.graphic import Graphic
+from lithopos.core.place.face import Face
 from lithopos.core.place.pane import hung, pane_answer
 from lithopos.core.readiness import missing
 from lithopos.core.render.influence import influence_of
@@ -53,6 +54,19 @@ class Hanging(unittest.TestCase):
                 answer = pane_answer(self.pane(corners, **told), self.camera)
                 self.assertAlmostEqual(answer.height_m or 0, float(np.linalg.norm(down)), places=5)
                 self.assertAlmostEqual(answer.askew_deg or 0, 0, places=4)
+
+    def test_on_a_wall_that_stands_there_it_lies_flat_and_needs_no_size(self) -> None:
+        wall = Face(np.array([[-3.0, 6, 0], [3, 6, 0], [3, 6, 3], [-3, 6, 3]]))
+        behind = Face(np.array([[-9.0, 9, 0], [9, 9, 0], [9, 9, 9], [-9, 9, 9]]))
+        corners = rectangle([-0.5, 6, 2.1], [1.2, 0, 0], [0, 0, -0.8])
+        for told, source in (({}, "wall"), ({"width_m": 1.25}, "width")):
+            found = hung(self.pane(corners, **told), self.camera, [behind, wall])
+            assert not isinstance(found, NoAnswer)
+            np.testing.assert_allclose(found.corners, corners, atol=0.004)
+            self.assertEqual((found.scale_from, found.on_wall), (source, True))
+        free = hung(self.pane(corners, width_m=0.7), self.camera, [wall])  # stands far before it
+        assert not isinstance(free, NoAnswer)
+        self.assertFalse(free.on_wall)
 
     def test_corners_that_cross_or_lie_on_a_line_tell_so(self) -> None:
         good = rectangle([0, 5, 2], [1, 0, 0], [0, 0, -1])

@@ -12,9 +12,10 @@ from hypothesis import strategies as st
 from lithopos.core.arrays import Array
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.errors import NoAnswer
+from lithopos.core.place.face import Face, triangles_of
 from lithopos.core.place.seen import in_sight, sun_map
 from lithopos.core.place.shading import openness, solids_of
-from lithopos.core.place.solids import Face, Solid, proxy_answer, solid_of, triangles_of
+from lithopos.core.place.solids import Solid, proxy_answer, solid_of
 from lithopos.core.shot import Proxy, load_shot
 from tests.support import TrueCamera
 
@@ -111,7 +112,7 @@ class Drawing(unittest.TestCase):
             (drawn("wall", [a, a], None, height_m=2), "the same"),
         ]
         for proxy, words in cases:
-            answer = proxy_answer(proxy, CAMERA, 0.0)
+            answer = proxy_answer(proxy, solid_of(proxy, CAMERA, 0.0))
             self.assertRegex(answer.reason or "", words)
             self.assertFalse(answer.faces)
         unknown = solid_of(drawn("box", [a, b, c], a + [0, 0, 1]), CAMERA, None)

@@ -2347,7 +2347,7 @@ export interface components {
              * @default guess
              * @enum {string}
              */
-            scale_from: "width" | "foot" | "guess";
+            scale_from: "width" | "foot" | "wall" | "guess";
             /**
              * Width M
              * @default null

@@ -28,17 +28,18 @@ from lithopos.core.place.about import about_of
 from lithopos.core.place.around import AroundAnswer, around_answer, dome_in_force
 from lithopos.core.place.balance import BalanceAnswer, balance_of
 from lithopos.core.place.daylight import SKY, SUN, Daylight
+from lithopos.core.place.face import Face
 from lithopos.core.place.near_lights import LampAnswer, lamp_answer, near_lights
 from lithopos.core.place.near_seen import lamps_shown
 from lithopos.core.place.pane import PaneAnswer, pane_answer
-from lithopos.core.place.solids import ProxyAnswer, proxy_answer
+from lithopos.core.place.solids import ProxyAnswer, proxy_answer, solid_of
 from lithopos.core.place.sunlight import AlmanacAnswer, almanac_answer, measured_sun, softness_of, sun_in_force
 from lithopos.core.questions import camera_problem_of
 from lithopos.core.shot import Shot
 
 SIGMA_PANORAMA = 0.12  # of a panorama's sky beside its own sun
 
-__all__ = ["Derived", "LevelAnswer", "base_heights", "daylight_of", "derive", "shot_after_gesture"]
+__all__ = ["Derived", "LevelAnswer", "base_heights", "daylight_of", "derive", "shot_after_gesture", "walls_of"]
 
 
 class LevelAnswer(BaseModel):
@@ -105,15 +106,20 @@ def derive(shot: Shot) -> Derived:
         return result
     result.camera = camera
     pinhole = pinhole_of(camera)
-    result.panes = [pane_answer(pane, pinhole) for pane in shot.panes]
-    result.windows = [pane_answer(window, pinhole) for window in shot.windows]
+    bases = base_heights(result)
+    solids = [solid_of(proxy, pinhole, bases.get(proxy.level)) for proxy in shot.proxies]
+    result.proxies = [proxy_answer(*pair) for pair in zip(shot.proxies, solids, strict=True)]
+    walls = walls_of(shot, result)
+    result.panes = [pane_answer(pane, pinhole, walls) for pane in shot.panes]
+    result.windows = [pane_answer(window, pinhole, walls) for window in shot.windows]
     result.lamps = [lamp_answer(lamp, pinhole) for lamp in shot.lamps]
     result.metric = camera.camera_position is not None
     result.ground_to_photo = pinhole_of(camera).ground_homography().tolist()
     result.lengths = camera.lengths[: len(shot.lengths)]
     _derive_sun(shot, camera, result)
-    bases, sun = base_heights(result), np.array(result.sun_shown) if result.sun_shown and _sunny(shot) else None
-    result.proxies = [proxy_answer(proxy, pinhole, bases.get(proxy.level), sun) for proxy in shot.proxies]
+    if result.sun_shown and _sunny(shot):
+        sun = np.array(result.sun_shown)
+        result.proxies = [proxy_answer(*pair, sun) for pair in zip(shot.proxies, solids, strict=True)]
     known = result.sun_shown or shot.sky.cover == 1 or shot.lit_by == "room"
     if known:
         day = daylight_of(shot, result)
@@ -131,6 +137,12 @@ def _sunny(shot: Shot) -> bool:
 def base_heights(facts: Derived) -> dict[str | None, float | None]:
     """The heights of what things stand on: of levels by their identities, of the ground by None."""
     return {None: 0.0} | {level.id: level.height_m for level in facts.levels}
+
+
+def walls_of(shot: Shot, facts: Derived) -> list[Face]:
+    """The sides of what stands there, on which panes hang and in which windows are."""
+    shown = {proxy.id for proxy in shot.proxies if not proxy.hidden}
+    return [Face(np.array(corners)) for answer in facts.proxies if answer.id in shown for corners in answer.faces]
 
 
 def daylight_of(shot: Shot, facts: Derived) -> Daylight:
@@ -160,7 +172,7 @@ def daylight_of(shot: Shot, facts: Derived) -> Daylight:
     if not (shot.windows or shot.lamps):
         return day
     beside = (SUN if day.shines else SKY) if shot.lit_by == "day" else None
-    near = near_lights(shot.windows, shot.lamps, camera, beside)
+    near = near_lights(shot.windows, shot.lamps, camera, beside, walls_of(shot, facts))
     return replace(day, near=near)
 
 

@@ -22,8 +22,8 @@ from lithopos.core.marks.penumbra import soft_edge
 from lithopos.core.marks.sharp import sharpened
 from lithopos.core.place.about import read_sides
 from lithopos.core.place.balance import read_patch
+from lithopos.core.place.face import Face
 from lithopos.core.place.near_seen import read_window
-from lithopos.core.place.solids import Face
 from lithopos.core.shot import (
     Edge,
     LightPatch,

@@ -87,7 +87,9 @@ function One({ pane, shot, derived }: StepProps & { pane: Pane }) {
               ? "As it was typed."
               : answer?.scale_from === "foot"
                 ? "From its foot on the ground."
-                : "Taken for a metre: type its true width, or mark the ground below it."}
+                : answer?.scale_from === "wall"
+                  ? "By the wall that it is on."
+                  : "Taken for a metre: type its true width, or mark the ground below it."}
             {answer?.askew_deg != null && Math.abs(answer.askew_deg) > 2
               ? ` Its corners are ${Math.abs(answer.askew_deg).toFixed(1)}° from square; pull them, or the camera is off.`
               : ""}

@@ -71,7 +71,9 @@ function Row({ window, shot, derived }: StepProps & { window: LitWindow }) {
               ? "As it was typed."
               : answer?.scale_from === "foot"
                 ? "From the floor below it."
-                : "Taken for a metre: type its true width."}
+                : answer?.scale_from === "wall"
+                  ? "By the wall that it is on."
+                  : "Taken for a metre: type its true width."}
           </p>
           <Slider
             label="Strength by hand"

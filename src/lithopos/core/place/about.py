@@ -16,12 +16,14 @@ from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.camera.problem import Pixel
 from lithopos.core.grounds import PROXY_MATERIALS
 from lithopos.core.light.patches import Colour
+from lithopos.core.place.face import Face
 from lithopos.core.place.seen import in_sight
-from lithopos.core.place.shading import Solids, openness, solids_of
-from lithopos.core.place.solids import Face, ProxyAnswer
+from lithopos.core.place.shading import Openness, Solids, openness, solids_of
+from lithopos.core.place.solids import ProxyAnswer
 from lithopos.core.shot import Proxy
 
 LOOKED_AT = 700  # pixels across in which sides are read
+OFF_M = 0.05  # off the surface: a shadow map is not finer
 USUAL_MEAN, USUAL_REFLECTANCE = 0.2, 0.3  # of a photograph, and of what it shows
 
 __all__ = ["About", "about_of", "read_sides"]
@@ -38,10 +40,13 @@ class About:
     shown: Array
     sky: Callable[[Array], Array]
 
-    def at(self, place: Array, normal: Array) -> tuple[float, Array]:
-        """How much of the sky's light is left at a place (3,), and what solids give it as irradiance, (3,)."""
-        seen = openness(place[None], normal[None], self.solids, lambda _, numbers: self.shown[numbers], self.sky)
-        return float(seen.sky[0]), np.pi * seen.thrown[0]
+    def at(self, place: Array, normal: Array) -> Openness:
+        """What a surface at a place (3,) sees about it."""
+        return openness(place[None], normal[None], self.solids, lambda _, numbers: self.shown[numbers], self.sky)
+
+    def lit(self, place: Array, normal: Array) -> bool:
+        """Whether the sun reaches a place (3,) of a surface, as far as these solids let it."""
+        return bool(self.solids.lit((place + OFF_M * normal)[None])[0])
 
     def under(self, pixel: Pixel, camera: Pinhole) -> tuple[Array, Array] | None:
         """The place (3,) on a side that a pixel shows, and that side's normal; None where it shows none."""

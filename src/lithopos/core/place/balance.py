@@ -15,7 +15,7 @@ from lithopos.core.colour import REC709, decode_srgb, luminance
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.light.clear_sky import UP
-from lithopos.core.light.patches import PatchSeen, facing_normal
+from lithopos.core.light.patches import Facing, PatchSeen, facing_normal
 from lithopos.core.light.strengths import (
     SIGMA_BALANCE,
     SIGMA_WHITE,
@@ -46,6 +46,7 @@ __all__ = [
     "PatchAnswer",
     "balance_of",
     "balance_of_ground",
+    "place_of",
     "proposed_patches",
     "read_patches",
 ]
@@ -129,7 +130,7 @@ def balance_of(patches: Sequence[LightPatch], camera: Pinhole, day: Daylight) ->
     put_in = []
     for patch in used:
         assert patch.seen
-        at, normal = _lies(patch, camera, day)
+        at, normal = place_of(patch.at, patch.facing, camera, day)
         given = day.given(normal, at, not day.shines or lit[patch.id])
         put_in.append(PatchIn(np.array(patch.seen.colour), patch.seen.spread, patch.material, lit[patch.id], given))
     tones = {patch.material: patch.tone for patch in used if patch.tone is not None}
@@ -274,21 +275,21 @@ def read_patch(photograph: Picture, at: Pixel, radius_px: float) -> PatchSeen:
     )
 
 
-def _lies(patch: LightPatch, camera: Pinhole, day: Daylight) -> tuple[Array | None, Array]:
-    """Where a patch lies (3,) [m], and its normal: on what stands there, else on the ground.
+def place_of(pixel: Pixel, facing: Facing, camera: Pinhole, day: Daylight) -> tuple[Array | None, Array]:
+    """Where what a pixel shows lies (3,) [m], and its normal: on what stands there, else on the ground.
 
     Of others nobody knows how far away they are: they face as is said of them.
     """
-    standing = day.about.under(patch.at, camera) if day.about else None
+    standing = day.about.under(pixel, camera) if day.about else None
     if standing:
         return standing
-    normal = facing_normal(patch.facing, patch.at, camera)
-    at = camera.ground_points(np.array([patch.at], float))[0]
-    return (at if patch.facing == "level" and np.isfinite(at).all() else None), normal
+    at = camera.ground_points(np.array([pixel], float))[0]
+    known = facing == "level" and bool(np.isfinite(at).all())
+    return (at if known else None), facing_normal(facing, pixel, camera)
 
 
 def _why_not(patch: LightPatch, camera: Pinhole, day: Daylight) -> str | None:
-    if day.near and _lies(patch, camera, day)[0] is None:
+    if day.near and place_of(patch.at, patch.facing, camera, day)[0] is None:
         return "how far from windows and lamps it is isn’t known: mark the ground instead"
     if patch.seen is None:
         return "it has not been read yet"

@@ -88,10 +88,11 @@ class Daylight:
         sun, sky = self.irradiance(UP)
         found = [LightIn(SUN, sun)] if self.sun is not None else []
         known = self._room() if self.room else Known(SUN, 0.0, self.sigma_sky) if self.sun is not None else None
-        left, thrown = self.about.at(self.at, UP) if self.about else (1.0, np.zeros(3))
-        found.append(LightIn(SKY, left * sky, known))
+        seen = self.about.at(self.at, UP) if self.about else None
+        found.append(LightIn(SKY, sky if seen is None else seen.sky[0] * sky, known))
         found += [LightIn(one.name, near_irradiance(one.light, self.at, UP), one.known) for one in self.near]
-        if self.about:
+        if seen is not None:
+            thrown = np.pi * seen.thrown[0]
             found.append(LightIn(ABOUT, thrown, Known(None, float(-np.log(np.pi)), SIGMA_ABOUT, SIGMA_ABOUT_TINT)))
         return found
 
@@ -111,10 +112,12 @@ class Daylight:
         at : where it is (3,) [m]; None where nobody knows: then no light is near.
         lit : whether the sun reaches it.
         """
-        sun, sky = self.irradiance(normal)
-        rows = [sun if lit else self.bounced(normal)] if self.sun is not None else []
-        left, thrown = self.about.at(at, normal) if self.about and at is not None else (1.0, np.zeros(3))
-        rows.append(left * sky)
+        sun, bounced, sky, below = self.parts(normal)
+        seen = self.about.at(at, normal) if self.about and at is not None else None
+        if seen is not None:
+            bounced, sky, below = seen.sunlit[0] * bounced, seen.sky[0] * sky, seen.ground[0] * below
+        rows = [lit * sun + bounced] if self.sun is not None else []
+        rows.append(sky + below)
         for one in self.near:
             near = np.zeros(3)
             if at is not None:
@@ -123,7 +126,7 @@ class Daylight:
                 near += self._seen_ground(normal) * near_irradiance(one.light, below, UP)
             rows.append(near)
         if self.about:
-            rows.append(thrown)
+            rows.append(np.pi * seen.thrown[0] if seen is not None else np.zeros(3))
         return np.stack(rows)
 
     def bounced(self, normal: Array) -> Array:
@@ -134,16 +137,20 @@ class Daylight:
 
     def irradiance(self, normal: Array) -> tuple[Array, Array]:
         """What sun and sky of strength 1, and the ground under them, give a surface, (3,) each."""
+        sun, bounced, sky, below = self.parts(normal)
+        return sun + bounced, sky + below
+
+    def parts(self, normal: Array) -> tuple[Array, Array, Array, Array]:
+        """What a sun of strength 1 gives a surface, and by way of the ground; the same of the sky; (3,) each."""
+        none = np.zeros(3)
         if self.room:
-            return np.zeros(3), np.full(3, np.pi)
+            return none, none, np.full(3, np.pi), none
         if self.dome is not None:
             facing = max(float(self.sun @ normal), 0.0) if self.sun is not None else 0.0
-            return facing * np.array(self.dome.sun), dome_irradiance(self.dome, normal)
+            return facing * np.array(self.dome.sun), none, dome_irradiance(self.dome, normal), none
         about = self.sun if self.sun is not None else UP  # an even day is about as bright as one with a high sun
-        sky = self._sky(about, normal) + self._seen_ground(normal) * self._sky(about, UP)
-        if self.sun is None:
-            return np.zeros(3), sky
-        return self._direct(normal) + self.bounced(normal), sky
+        sky, below = self._sky(about, normal), self._seen_ground(normal) * self._sky(about, UP)
+        return (none if self.sun is None else self._direct(normal)), self.bounced(normal), sky, below
 
     def sky_bright(self, ways: Array) -> Array:
         """How bright what lights the place from afar is towards unit vectors (..., 3), in any unit: (...)."""

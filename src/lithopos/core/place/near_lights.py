@@ -23,6 +23,7 @@ from lithopos.core.light.near import Ball, Beam, Near, Sheet
 from lithopos.core.light.photometry import Photometry, intensity_of, lumen_of, spot_intensity
 from lithopos.core.light.strengths import Known
 from lithopos.core.place.daylight import NearLight
+from lithopos.core.place.face import Face
 from lithopos.core.place.pane import hung, plumb_factor
 from lithopos.core.shot import Lamp, LitWindow, Shot
 
@@ -95,17 +96,22 @@ def lamp_answer(lamp: Lamp, camera: Pinhole) -> LampAnswer:
 
 
 def near_lights(
-    windows: Sequence[LitWindow], lamps: Sequence[Lamp], camera: Pinhole, beside: str | None
+    windows: Sequence[LitWindow],
+    lamps: Sequence[Lamp],
+    camera: Pinhole,
+    beside: str | None,
+    walls: Sequence[Face] = (),
 ) -> tuple[NearLight, ...]:
     """All whose light is in the photograph.
 
     Parameters
     ----------
     beside : the light beside which lamps are told; None where there is no daylight.
+    walls : in which windows may be; see `pane.hung`.
     """
     found: list[NearLight] = []
     for number, window in enumerate(windows):
-        place = hung(window, camera)
+        place = hung(window, camera, walls)
         if not window.hidden and not isinstance(place, NoAnswer):
             shown = np.array(window.seen.colour if window.seen else (1.0, 1.0, 1.0), np.float32)
             title = window.name or f"window {number + 1}"

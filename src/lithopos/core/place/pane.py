@@ -7,6 +7,7 @@ is the pane's size or its distance. How far the angle at its corner is from 90°
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal, Protocol
 
@@ -19,12 +20,17 @@ from lithopos.core.camera.problem import Pixel
 from lithopos.core.errors import NoAnswer
 from lithopos.core.exchange.graphic import Graphic
 from lithopos.core.geometry.model import Material, Model, Part, Texture
+from lithopos.core.place.face import Face, holds
 from lithopos.core.shot import Pane
 
 GUESSED_WIDTH_M = 1.0
 MOST_ASKEW_DEG = 25.0
 BEHIND = 1.002  # how much farther away lies what a pane hangs on
 BAR_DEPTH_M = 0.012
+SAME_PLACE = 0.15  # how far off what is told of a pane a wall may be, of natural logarithms, and hold it still
+ON_WALL_M = 0.003
+
+ScaleFrom = Literal["width", "foot", "wall", "guess"]
 
 __all__ = ["FourCorners", "PaneAnswer", "hung", "pane_answer", "pane_model", "plumb_factor"]
 
@@ -68,19 +74,56 @@ class PaneAnswer(BaseModel):
     corners_m: list[tuple[float, float, float]] | None = None
     width_m: float | None = None
     height_m: float | None = None
-    scale_from: Literal["width", "foot", "guess"] = "guess"
+    scale_from: ScaleFrom = "guess"
     askew_deg: float | None = None
     reason: str | None = None
 
 
 @dataclass(frozen=True)
 class _Hung:
+    """`on_wall`: it lies on a side of what stands there."""
+
     corners: Array
-    scale_from: Literal["width", "foot", "guess"]
+    scale_from: ScaleFrom
+    on_wall: bool = False
 
 
-def hung(pane: FourCorners, camera: Pinhole) -> _Hung | NoAnswer:
-    """The corners of a pane in the world, (4, 3) [m], or why there are none."""
+def hung(pane: FourCorners, camera: Pinhole, walls: Sequence[Face] = ()) -> _Hung | NoAnswer:
+    """The corners of a pane in the world, (4, 3) [m], or why there are none.
+
+    Parameters
+    ----------
+    walls : sides of what stands there. On one that holds it, and is about as far away as is told of the pane, it
+        lies flat.
+    """
+    found = _hung_freely(pane, camera)
+    if isinstance(found, NoAnswer):
+        return found
+    on_wall = _on_wall(found, camera, walls)
+    if on_wall is None:
+        return found
+    return _Hung(on_wall, "wall" if found.scale_from == "guess" else found.scale_from, True)
+
+
+def _on_wall(found: _Hung, camera: Pinhole, walls: Sequence[Face]) -> Array | None:
+    """A pane's corners on the nearest side that holds them, just before it; None: on none."""
+    away = found.corners - camera.position
+    nearest, best = None, np.inf
+    for wall in walls:
+        normal = wall.normal
+        facing = away @ normal
+        if (facing >= 0).any():
+            continue
+        reach = float((wall.corners[0] - camera.position) @ normal) / facing
+        corners = camera.position + reach[:, None] * away
+        told = found.scale_from == "guess" or abs(float(np.log(np.maximum(reach, 1e-9)).mean())) < SAME_PLACE
+        if (reach > 0).all() and told and reach.mean() < best and holds(wall, corners):
+            nearest, best = corners + ON_WALL_M * normal, float(reach.mean())
+    return nearest
+
+
+def _hung_freely(pane: FourCorners, camera: Pinhole) -> _Hung | NoAnswer:
+    """By its own corners and what is told of its size or place."""
     rays = camera.rays(np.array(pane.corners, float))
     a, b, c, d = rays
     _, spread, axes = np.linalg.svd(np.stack([a, -b, c, -d], axis=1))
@@ -117,11 +160,11 @@ def plumb_factor(foot: Pixel, corner: Array, camera: Pinhole) -> float | None:
     return factor if factor > 1e-6 else None
 
 
-def pane_answer(pane: FourCorners, camera: Pinhole | None) -> PaneAnswer:
-    """What is told of a pane."""
+def pane_answer(pane: FourCorners, camera: Pinhole | None, walls: Sequence[Face] = ()) -> PaneAnswer:
+    """What is told of a pane; `walls` as of `hung`."""
     if camera is None:
         return PaneAnswer(id=pane.id, reason="the camera must be solved first")
-    found = hung(pane, camera)
+    found = hung(pane, camera, walls)
     if isinstance(found, NoAnswer):
         return PaneAnswer(id=pane.id, reason=found.reason)
     across, down = found.corners[1] - found.corners[0], found.corners[3] - found.corners[0]

@@ -17,15 +17,17 @@ from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.light.near import Sheet, near_irradiance
 from lithopos.core.place.balance import BalanceAnswer
 from lithopos.core.place.daylight import Daylight
+from lithopos.core.place.face import Face
 from lithopos.core.place.lookup import looked_up
 from lithopos.core.place.seen import InSight, in_sight
-from lithopos.core.place.shading import Solids, openness, solids_of
-from lithopos.core.place.solids import Face
+from lithopos.core.place.shading import Openness, Solids, openness, solids_of
 
 COARSE = 6  # points along and across a field at which it is looked round
 RAYS = 64
 LEAST_WHITE = 0.02  # of what level white shows: where less falls the photograph says nothing of what is there
 EDGE = 2  # texels on both sides of a shadow's edge, which is never quite where the solids say
+
+OPEN = Openness(np.ones(1), np.zeros((1, 3)), np.ones(1), np.ones(1))
 
 __all__ = ["PlaceLight", "place_light"]
 
@@ -63,15 +65,14 @@ class PlaceLight:
         flat = few.reshape(-1, 3)
         normals = np.broadcast_to(normal, flat.shape)
         seen = openness(flat, normals, self.solids, self.radiance, self.day.sky_bright, RAYS)
-        steady = self._without_sun(flat, normal, seen.sky) + seen.thrown
+        steady = self._without_sun(flat, normal, seen) + seen.thrown
         whole = cv2.resize(
             np.asarray(steady.reshape(*few.shape), np.float32), (columns, rows), interpolation=cv2.INTER_LINEAR
         )
         sure = np.ones((rows, columns), bool)
         if self.day.sun is not None:
             lit = self.solids.lit(points.reshape(-1, 3)).reshape(rows, columns)
-            direct = self.day.irradiance(normal)[0] - self.day.bounced(normal)
-            whole = whole + lit[..., None] * self._shown(direct, 0)
+            whole = whole + lit[..., None] * self._shown(self.day.parts(normal)[0], 0)
             size = np.ones((2 * EDGE + 1, 2 * EDGE + 1), np.uint8)
             around = lit.astype(np.uint8)
             sure = cv2.dilate(around, size) == cv2.erode(around, size)
@@ -84,16 +85,14 @@ class PlaceLight:
         known[0] &= self.sight.owners(places) == numbers
         return np.where(known[0][:, None], seen[0], self.guessed[numbers])
 
-    def _without_sun(self, points: Array, normal: Array, sky: Array) -> Array:
-        """What white shows of all lights but the sun's own rays, with `sky` (N,) of the sky's left: (N, 3)."""
-        found = np.zeros((len(points), 3))
-        names = [light.name for light in self.day.lights()]
+    def _without_sun(self, points: Array, normal: Array, seen: Openness) -> Array:
+        """What white shows at points (N, 3) of all lights but the sun's own rays and what solids throw: (N, 3)."""
         first = 1 if self.day.sun is not None else 0
+        _, bounced, sky, below = self.day.parts(normal)
+        found = seen.sky[:, None] * self._shown(sky, first) + seen.ground[:, None] * self._shown(below, first)
         if first:
-            found += self._shown(self.day.bounced(normal), 0)
-        found += sky[:, None] * self._shown(self.day.irradiance(normal)[1], first)
+            found += seen.sunlit[:, None] * self._shown(bounced, 0)
         for number, near in enumerate(self.day.near, first + 1):
-            assert names[number] == near.name
             middle = near.light.corners.mean(0) if isinstance(near.light, Sheet) else near.light.middle
             way = middle - points
             reach = np.linalg.norm(way, axis=1)
@@ -128,8 +127,8 @@ def place_light(
     )
     for number, face in enumerate(faces):
         middle = face.corners.mean(0)
-        alone = light._without_sun(middle[None], face.normal, np.ones(1))[0]
+        alone = light._without_sun(middle[None], face.normal, OPEN)[0]
         if day.sun is not None and solids.lit(middle[None] + 0.01 * face.normal)[0]:
-            alone = alone + light._shown(day.irradiance(face.normal)[0] - day.bounced(face.normal), 0)
+            alone = alone + light._shown(day.parts(face.normal)[0], 0)
         light.guessed[number] = reflectances[number] * alone
     return light

@@ -10,10 +10,11 @@ import numpy as np
 from lithopos.core.arrays import Array, Floats, Mask
 from lithopos.core.filling import filled
 from lithopos.core.grounds import PROXY_MATERIALS
+from lithopos.core.place.face import Face, plane_axes, triangles_of
 from lithopos.core.place.lookup import MOST_TEXELS, looked_up, texels_of
 from lithopos.core.place.placelight import PlaceLight
 from lithopos.core.place.receiver import LEAST_REFLECTANCE, MOST_REFLECTANCE, Patch, Receiver, Sheen
-from lithopos.core.place.solids import Face, Solid, plane_axes, triangles_of
+from lithopos.core.place.solids import Solid
 from lithopos.core.shot import Proxy
 
 STRIPS = 8  # in which a long side is laid out at most, each as finely as the picture shows it

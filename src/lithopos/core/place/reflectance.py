@@ -15,11 +15,12 @@ from lithopos.core.camera.problem import Pixel
 from lithopos.core.colour import decode_srgb, luminance
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.picture import Picture
-from lithopos.core.light.patches import Facing, facing_normal
-from lithopos.core.place.balance import BalanceAnswer, balance_of_ground, read_patch
+from lithopos.core.light.patches import Facing
+from lithopos.core.place.balance import BalanceAnswer, balance_of_ground, place_of, read_patch
 from lithopos.core.place.daylight import Daylight
 
 SIGMA_SHADE = 0.3  # relative: nobody knows how much of the sky is seen in a shade
+SIGMA_SHADE_BY_SOLIDS = 0.15  # but where what stands about is drawn
 DARKEST_LIT = 0.4  # of the ground's reflectance: what would be darker in the sun is taken to lie in shade
 MOST, MOST_CLIPPED = 0.98, 0.3
 
@@ -81,14 +82,15 @@ def picked_reflectance(
     if balance is None:
         encoded = photograph.encoded
         balance = balance_of_ground(encoded, decode_srgb(encoded), camera, 0.0, day)
-    normal = facing_normal(question.facing, question.at, camera)
-    light = {lit: _light(balance, day, normal, lit) for lit in (True, False)}
+    at, normal = place_of(question.at, question.facing, camera, day)
+    light = {lit: _light(balance, day, normal, at, lit) for lit in (True, False)}
     mean = np.array(seen.colour)
-    lit = _judged(question, mean, light, day)
+    lit = _judged(question, mean, light, day, at, normal)
     colour = mean / np.maximum(light[lit], 1e-6)
     r, g, b = (float(value) for value in np.clip(colour, 0.005, MOST))
     white_sigma, sky_sigma = (float(np.mean(values)) for values in (balance.white_sigma, balance.sky_sigma))
-    sigma = white_sigma if lit else float(np.linalg.norm([white_sigma, sky_sigma, SIGMA_SHADE]))
+    shade = SIGMA_SHADE if day.about is None else SIGMA_SHADE_BY_SOLIDS
+    sigma = white_sigma if lit else float(np.linalg.norm([white_sigma, sky_sigma, shade]))
     notes = list(balance.notes)
     if float(colour.max()) > 1:
         notes.append("It is brighter than white would be there: is it mirroring, or more in the sun than was told?")
@@ -101,18 +103,20 @@ def picked_reflectance(
     )
 
 
-def _light(balance: BalanceAnswer, day: Daylight, normal: Array, lit: bool) -> Array:
+def _light(balance: BalanceAnswer, day: Daylight, normal: Array, at: Array | None, lit: bool) -> Array:
     """The photograph's linear values of a white surface, (3,)."""
-    sun, sky = day.irradiance(normal)
-    if not lit:
-        sun = day.bounced(normal)
-    return np.asarray(np.array(balance.gain) / np.pi * (sun + np.array(balance.sky) * sky))
+    strengths = np.array([light.strength for light in balance.lights])
+    return np.asarray(np.array(balance.gain) / np.pi * (strengths * day.given(normal, at, lit)).sum(0))
 
 
-def _judged(question: ReflectanceQuestion, seen: Array, light: dict[bool, Array], day: Daylight) -> bool:
+def _judged(
+    question: ReflectanceQuestion, seen: Array, light: dict[bool, Array], day: Daylight, at: Array | None, normal: Array
+) -> bool:
     """Whether the sun shines on a patch: as it is told; else where it can, unless what lies there would have to be
     much darker than the ground."""
     if day.sun is None or question.in_sun is False:
+        return False
+    if question.in_sun is None and day.about and at is not None and not day.about.lit(at, normal):
         return False
     if question.in_sun:
         return True

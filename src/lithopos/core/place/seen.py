@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from lithopos.core.arrays import Array, Floats, Mask
 from lithopos.core.camera.pinhole import Pinhole
-from lithopos.core.place.solids import Face
+from lithopos.core.place.face import Face
 
 WIDTH = 1400  # of the camera's buffer at most [px]
 SUN_WIDTH = 2048

@@ -13,8 +13,8 @@ from functools import cached_property
 import numpy as np
 
 from lithopos.core.arrays import Array, Floats, Mask
+from lithopos.core.place.face import Face, triangles_of
 from lithopos.core.place.seen import SunMap, sun_map
-from lithopos.core.place.solids import Face, triangles_of
 
 RAYS = 128
 CHUNK = 4_000_000  # rays times triangles at once
@@ -85,10 +85,14 @@ class Openness:
     ----------
     sky : (N,) how much of the sky's light that would reach them with nothing about is left.
     thrown : (N, 3) what solids throw onto them, as the mean radiance of the hemisphere, weighted by its cosine.
+    ground, sunlit : (N,) how much of the ground's light that would reach them with nothing about is left: of what it
+        throws back of the sky's light and of the sun's.
     """
 
     sky: Array
     thrown: Array
+    ground: Array
+    sunlit: Array
 
 
 def solids_of(faces: Sequence[Face], sun: Array | None) -> Solids:
@@ -116,7 +120,7 @@ def openness(
     """
     count = len(points)
     if not count or not len(solids.triangles):
-        return Openness(np.ones(count), np.zeros((count, 3)))
+        return Openness(np.ones(count), np.zeros((count, 3)), np.ones(count), np.ones(count))
     ways = _hemisphere(normals, rays)
     origins = np.repeat(points + OFF_M * normals, rays, axis=0)
     reach, number = solids.met(origins, ways.reshape(-1, 3))
@@ -129,7 +133,17 @@ def openness(
         where = origins[met] + ways.reshape(-1, 3)[met] * reach[met][:, None]
         thrown[met] = radiance(where, number[met])
     share = np.where(free > 0, left / np.maximum(free, 1e-9), 1.0)
-    return Openness(share, thrown.reshape(count, rays, 3).mean(1))
+    # What looks down meets the ground where no solid is in between; that lies in the sun or not.
+    down = ways[..., 2] < -1e-6
+    seen = down & ~met.reshape(count, rays)
+    fall = np.maximum(points[:, 2], 0)[:, None] / np.maximum(-ways[..., 2], 1e-6)
+    feet = points[:, None] + fall[..., None] * ways + [0, 0, OFF_M]
+    lit = np.zeros(seen.shape, bool)
+    lit[seen] = solids.lit(feet[seen])
+    below = np.maximum(down.sum(1), 1)
+    ground = np.where(down.any(1), seen.sum(1) / below, 1.0)
+    sunlit = np.where(down.any(1), lit.sum(1) / below, 1.0)
+    return Openness(share, thrown.reshape(count, rays, 3).mean(1), share * ground, sunlit)
 
 
 def _hemisphere(normals: Array, rays: int) -> Array:

@@ -10,14 +10,13 @@ import itertools
 from dataclasses import dataclass
 
 import cv2
-import mapbox_earcut
 import numpy as np
-from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from lithopos.core.arrays import Array
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.errors import NoAnswer
+from lithopos.core.place.face import Face
 from lithopos.core.place.pane import hung
 from lithopos.core.shot import Pane, Proxy
 
@@ -26,27 +25,9 @@ FAR_M = 2000.0
 ROUND = 36  # corners of a cylinder's foot
 LEAST_RISE = 0.02  # of the sun: below, shadows have no end
 
-__all__ = ["Face", "ProxyAnswer", "Solid", "proxy_answer", "solid_of", "triangles_of"]
+__all__ = ["ProxyAnswer", "Solid", "proxy_answer", "solid_of"]
 
 Point = tuple[float, float, float]
-
-
-@dataclass(frozen=True)
-class Face:
-    """A flat side: its corners (N, 3) [m], counter-clockwise as seen from outside.
-
-    `normals` (N, 3) at its corners where it is part of a bent side; else None.
-    """
-
-    corners: Array
-    normals: Array | None = None
-
-    @property
-    def normal(self) -> Array:
-        """The unit normal (3,), by Newell's method: sound for corners that are not quite flat."""
-        after = np.roll(self.corners, -1, axis=0)
-        total = np.cross(self.corners, after).sum(0)
-        return np.asarray(total / max(float(np.linalg.norm(total)), 1e-12))
 
 
 @dataclass(frozen=True)
@@ -81,9 +62,8 @@ class ProxyAnswer(BaseModel):
     reason: str | None = None
 
 
-def proxy_answer(proxy: Proxy, camera: Pinhole, base_m: float | None, sun: Array | None = None) -> ProxyAnswer:
+def proxy_answer(proxy: Proxy, solid: Solid | NoAnswer, sun: Array | None = None) -> ProxyAnswer:
     """A proxy's solid in plain figures; `sun` is the unit vector to the sun, where one shines."""
-    solid = solid_of(proxy, camera, base_m)
     if isinstance(solid, NoAnswer):
         return ProxyAnswer(id=proxy.id, reason=solid.reason)
     return ProxyAnswer(
@@ -117,29 +97,6 @@ def solid_of(proxy: Proxy, camera: Pinhole, base_m: float | None) -> Solid | NoA
     if isinstance(made, Solid) and _within(made, camera.position):
         return NoAnswer("the camera stands inside it")
     return made
-
-
-def triangles_of(face: Face) -> NDArray[np.int64]:
-    """A face in triangles by its corners' numbers, (T, 3)."""
-    if len(face.corners) == 3:
-        return np.array([[0, 1, 2]])
-    if len(face.corners) == 4:
-        return np.array([[0, 1, 2], [0, 2, 3]])
-    across, along = plane_axes(face)
-    flat = np.column_stack([face.corners @ across, face.corners @ along])
-    found = mapbox_earcut.triangulate_float64(flat, np.array([len(flat)], np.uint32))
-    return np.asarray(found, np.int64).reshape(-1, 3)
-
-
-def plane_axes(face: Face) -> tuple[Array, Array]:
-    """Two unit axes (3,) of a face: along its lower side, and square to that."""
-    normal = face.normal
-    level = np.cross([0.0, 0, 1], normal)
-    if float(np.linalg.norm(level)) < 0.1:
-        level = face.corners[1] - face.corners[0]
-        level = level - normal * (normal @ level)
-    across = level / max(float(np.linalg.norm(level)), 1e-12)
-    return np.asarray(across), np.asarray(np.cross(normal, across))
 
 
 def _shadow(solid: Solid, sun: Array) -> list[Point]:

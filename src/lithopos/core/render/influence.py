@@ -17,8 +17,8 @@ from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.colour import luminance
 from lithopos.core.layers import Window
 from lithopos.core.light.near import Ball, Near, Sheet
+from lithopos.core.place.face import Face
 from lithopos.core.place.seen import in_sight
-from lithopos.core.place.solids import Face
 from lithopos.core.render.scene import Scene, StoodModel
 
 LONGEST_SHADOW_M = 60.0

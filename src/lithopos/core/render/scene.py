@@ -13,7 +13,7 @@ from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.camera.solve import pinhole_of
 from lithopos.core.colour import decode_srgb, luminance
 from lithopos.core.composite.mattes import distance_of
-from lithopos.core.derive import Derived, base_heights, daylight_of, derive
+from lithopos.core.derive import Derived, base_heights, daylight_of, derive, walls_of
 from lithopos.core.errors import InputError, NoAnswer
 from lithopos.core.exchange.graphic import Graphic, ReadGraphic
 from lithopos.core.exchange.panorama import Panorama
@@ -243,8 +243,8 @@ def build_scene(
     graphics = read_graphic or _no_graphics
     models = _stood_models(shot, facts, camera, read_model, graphics)
     layout = _layout(models)
-    hanging = _hanging(shot, pinhole_of(facts.camera))
-    walls = [_behind(pane, corners, camera) for pane, corners in hanging if not pane.free]
+    hanging = _hanging(shot, pinhole_of(facts.camera), facts)
+    walls = [_behind(pane, corners, camera) for pane, corners, on_wall in hanging if not (pane.free or on_wall)]
     day = daylight_of(shot, facts)
     sheen = _sheen(GROUND_MATERIALS[shot.ground.material], shot.ground, shot.contact)
     solids, unstood = _solids(shot, facts)
@@ -396,25 +396,26 @@ def _stood(stand: Stand, model: Model, shot: Shot, facts: Derived, camera: Pinho
     return StoodModel(placed.name or placed.id, model, stand.matrix, height)
 
 
-def _hanging(shot: Shot, camera: Pinhole) -> list[tuple[Pane, Array]]:
-    """Panes that are shown, with their corners (4, 3) [m]."""
+def _hanging(shot: Shot, camera: Pinhole, facts: Derived) -> list[tuple[Pane, Array, bool]]:
+    """Panes that are shown, with their corners (4, 3) [m], and whether they lie on something that stands there."""
+    walls = walls_of(shot, facts)
     found = []
     for pane in shot.panes:
         if pane.hidden:
             continue
-        place = hung(pane, camera)
+        place = hung(pane, camera, walls)
         if isinstance(place, NoAnswer):
             raise InputError("panes", f"{pane.name or pane.id} can’t be hung: {place.reason}")
-        found.append((pane, place.corners))
+        found.append((pane, place.corners, place.on_wall))
     return found
 
 
 def _panes(
-    hanging: list[tuple[Pane, Array]], graphics: ReadGraphic, main_m: float, white_cd: float
+    hanging: list[tuple[Pane, Array, bool]], graphics: ReadGraphic, main_m: float, white_cd: float
 ) -> list[StoodModel]:
     """Panes as models that stand where they hang, over the main plane."""
     stood = []
-    for pane, corners in hanging:
+    for pane, corners, _ in hanging:
         graphic = graphics(pane.file, pane.time_s) if pane.file else None
         model = pane_model(pane, corners, graphic, white_cd)
         shines_m = _seen_light_m(pane, model, corners)
