@@ -41,7 +41,7 @@ bench: setup
 	$(BIN)/python -m bench
 
 bench-truth: setup
-	$(BIN)/python -m bench truth balls lamps
+	$(BIN)/python -m bench truth balls lamps contact
 
 samples: setup
 	$(BIN)/python -m lithopos.samples.make

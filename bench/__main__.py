@@ -19,6 +19,7 @@ from proving.server import running
 from proving.truth import NAMES, SAMPLES, marked_shot, score
 
 from bench.balls import bench_balls
+from bench.contact import bench_contact
 from bench.equal import bench_equal
 from bench.lamps import bench_lamps
 from bench.light import bench_light
@@ -303,6 +304,7 @@ PARTS = {
     "light": bench_light,
     "balls": bench_balls,
     "lamps": bench_lamps,
+    "contact": bench_contact,
     "master": bench_master,
 }
 

@@ -1,4 +1,4 @@
-"""`make bench-contact`: composites from noisy marks alone in places with walls, steps and blocks, against the truth.
+"""`make bench-truth`: composites from noisy marks alone in places with walls, steps and blocks, against the truth.
 
 Each scene is photographed with the model really there, and without; the shot is made from marks off by a hand's noise,
 refined on the photograph as the program does. Beside it the *oracle*: which of what is marked makes the difference.

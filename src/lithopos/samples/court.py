@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -10,7 +10,7 @@ from lithopos.samples import meshes, textures
 from lithopos.samples.further import box, slabs, walls
 from lithopos.samples.places import Camera, Material, Place, Solid, hills, lamp_post
 
-__all__ = ["COURTS", "Court", "court"]
+__all__ = ["COURT", "COURTS", "Court", "court"]
 
 
 @dataclass(frozen=True)
@@ -166,3 +166,10 @@ def _rail(place: Place) -> None:
     box(place, (low, y - 0.02, 0.12), (high, y + 0.02, 0.16), "iron")
     for x in np.arange(low + 0.15, high, 0.15):
         box(place, (float(x) - 0.009, y - 0.009, 0.14), (float(x) + 0.009, y + 0.009, 0.96), "iron")
+
+
+def _mason_court(seed: int = 21) -> Place:
+    return replace(court("onto the wall", seed), name="Mason’s court")
+
+
+COURT = {"mason-court": _mason_court}

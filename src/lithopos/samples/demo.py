@@ -1,4 +1,4 @@
-"""The sample project, open and finished: both photographs with their marks, models and light, and one of
+"""The sample project, open and finished: three photographs with their marks, models and light, and one of
 them dressed for a day."""
 
 from __future__ import annotations
@@ -96,6 +96,7 @@ def fill_demo(data: Path, fresh: bool = False) -> str:
         state = library.change(state.id, state.revision, {"models": [stood]}, f"stand the {stood['name']}")
         queue.put(library.add_render(state.id, "proof").id, "proof")
     queue.put(library.add_render(_opening_day(library, project.id).id, "proof").id, "proof")
+    _court(library, project.id)
     return fill_demo(data)
 
 
@@ -118,6 +119,32 @@ def _marked_shot(library: Library, project_id: str, truth: dict[str, Any]) -> Sh
 
 def _read(library: Library, name: str) -> Picture:
     return read_picture_kept(library.file_path(name), library.made_folder(name))
+
+
+def _court(library: Library, project_id: str) -> ShotState:
+    """A court in which the shadow climbs what stands there; its proof is left to whoever opens it."""
+    truth = json.loads((DATA / "mason-court.json").read_text())
+    state = _marked_shot(library, project_id, truth)
+    names = {"wall": "Wall", "steps": "Steps", "box": "Block", "cylinder": "Bollard"}
+    proxies = [
+        {"id": f"x{i + 1}", "name": names[told["kind"]], **told, "points": np.round(told["points"], 1).tolist()}
+        for i, told in enumerate(truth["proxies"])
+    ]
+    mattes = [
+        {"id": f"o{i + 1}", "name": f"Lantern {i + 1}", **told, "points": np.round(told["points"], 1).tolist()}
+        for i, told in enumerate(truth["mattes"])
+    ]
+    bench = library.import_file(project_id, DATA / truth["model"]["file"])
+    stood = {
+        "id": "m1",
+        "file": f"sha256:{bench.sha256}",
+        "name": "Marl bench",
+        "position_m": truth["model"]["position"],
+        "turn_deg": truth["model"]["turn_deg"],
+    }
+    patch = {"models": [stood], "proxies": proxies, "mattes": mattes}
+    read = with_readings(library.document(state.id), patch, Sources(partial(_read, library)))
+    return library.change(state.id, state.revision, read, "a bench, and what stands about it")
 
 
 def _opening_day(library: Library, project_id: str) -> ShotState:

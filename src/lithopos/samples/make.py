@@ -10,6 +10,7 @@ from pathlib import Path
 import click
 import numpy as np
 
+from lithopos.samples.court import COURT
 from lithopos.samples.further import FURTHER
 from lithopos.samples.graphics import write_graphics
 from lithopos.samples.lamplit import LAMPLIT
@@ -27,7 +28,7 @@ DATA = Path(__file__).parent / "data"
     "--place",
     "names",
     multiple=True,
-    type=click.Choice([*PLACES, *FURTHER, *LAMPLIT]),
+    type=click.Choice([*PLACES, *FURTHER, *LAMPLIT, *COURT]),
     help="Default: the committed ones.",
 )
 @click.option("--seed", type=int, help="A new variant; default: the committed one.")
@@ -48,7 +49,7 @@ def main(
         return
     mi = _renderer()
     for name in names or tuple(PLACES):
-        build = (PLACES | FURTHER | LAMPLIT)[name]
+        build = (PLACES | FURTHER | LAMPLIT | COURT)[name]
         place = build(seed) if seed is not None else build()
         started = time.monotonic()
         pictures = {f"{name}.jpg": False} if bare else {f"{name}.jpg": False, f"{name}.truth.jpg": True}

@@ -23,7 +23,7 @@ from lithopos.core.render.translate.models import Made, has_cut_outs, model_shap
 from lithopos.core.render.translate.receivers import receiver_shapes
 
 # Roulette acts from the fourth bounce on. Cutting all paths at 16 bounces takes away 0.02 % of the light in a
-# white-walled corner (measured against 64 bounces; see docs/methods/composite.md).
+# white-walled corner (measured against 64 bounces; see docs/methods/contact.md).
 MAX_DEPTH, ROULETTE_DEPTH = 16, 4
 
 Pixels = NDArray[np.int32]
