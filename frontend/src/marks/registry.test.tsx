@@ -17,9 +17,9 @@ const puddle: Kind = {
       id,
     }),
   },
-  on: ["contact"],
+  on: ["photo"],
   Overlay: () => <circle r={3} data-kind="puddle" />,
-  section: { step: "contact", title: "Puddles", fact: () => "none", Panel: () => <p>wet</p> },
+  section: { step: "photo", title: "Puddles", fact: () => "none", Panel: () => <p>wet</p> },
   Glyph: () => <circle r={1} />,
 };
 
@@ -41,13 +41,13 @@ describe("the registry", () => {
     KINDS.push(puddle);
     const tool = toolOf("puddle");
     expect(tool?.grasp).toBe("clicks");
-    const shown = KINDS.filter((kind) => kind.on?.includes("contact")).map(({ name, Overlay }) =>
+    const shown = KINDS.filter((kind) => kind.on?.includes("photo")).map(({ name, Overlay }) =>
       // The overlay draws nothing of the shot.
       Overlay ? renderToStaticMarkup(<svg key={name}>{<Overlay {...({} as MarkProps)} />}</svg>) : "",
     );
     expect(shown.join("")).toContain("puddle");
     expect(
-      KINDS.filter((kind) => kind.section?.step === "contact").map((kind) => kind.section?.title),
+      KINDS.filter((kind) => kind.section?.step === "photo").map((kind) => kind.section?.title),
     ).toEqual(["Puddles"]);
   });
 });
