@@ -10,6 +10,7 @@ import numpy as np
 
 from lithopos.core.exchange.panorama import read_panorama
 from lithopos.core.light.dome import dome_of
+from lithopos.samples.court import COURT
 from lithopos.samples.make import _renderer
 from lithopos.samples.models import MODELS
 from lithopos.samples.photograph import Studio, truth_of
@@ -19,9 +20,10 @@ from tests.support import SAMPLES
 
 class Samples(unittest.TestCase):
     def test_the_program_makes_the_committed_truth_again(self) -> None:
-        for name, make in PLACES.items():
+        made = [*((name, make, 1.0) for name, make in PLACES.items()), ("mason-court", COURT["mason-court"], 0.75)]
+        for name, make, scale in made:
             with self.subTest(name):
-                told = truth_of(Studio(_renderer(), make()), name)
+                told = truth_of(Studio(_renderer(), make(), scale), name)
                 kept = json.loads((SAMPLES / f"{name}.json").read_text())
                 self.assertEqual([edge["family"] for edge in told["edges"]], [edge["family"] for edge in kept["edges"]])
                 for field in ("camera", "sun", "model", "image"):

@@ -39,6 +39,21 @@ def done(page: Screen, word: str) -> None:
     page.page.locator("footer").get_by_text("done ·", exact=False).wait_for(timeout=180_000)
 
 
+def contact_states(page: Screen) -> None:
+    """The court: what stands there, drawn; a proof of it."""
+    page.page.locator("footer button", has_text="court").first.click()
+    page.until("window.lithopos?.shot?.proxies?.length > 3")
+    page.press("Photo")
+    page.page.get_by_role("button", name="Steps", exact=True).first.click()
+    take(page, "contact")
+    page.press("Make a proof")
+    done(page, "Proof")
+    page.press("Proof")
+    page.page.keyboard.press("Escape")
+    take(page, "contact-court")
+    page.page.locator("footer button").first.click()
+
+
 def main() -> None:
     """Take them all."""
     with running(command="demo") as server, screen(server) as page:
@@ -70,6 +85,7 @@ def main() -> None:
         page.press("Seam")
         take(page, "contact-proof-seam")
         page.press("Seam")
+        contact_states(page)
         page.step("Deliver")
         page.page.get_by_label("Samples a pixel").fill("48")
         page.page.get_by_label("Samples a pixel").press("Enter")

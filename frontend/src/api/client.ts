@@ -103,6 +103,9 @@ export const thumbUrl = (sha256: string, width = 240) => `/api/v1/files/${sha256
 export const pieceUrl = (name: string) => `/api/v1/pieces/${name}`;
 export const pictureUrl = (render: RenderOut) =>
   `/api/v1/renders/${render.id}/picture?download=false&v=${render.passes_done}`;
+/** What a render does to its photograph, so many times as strong. */
+export const changesUrl = (render: RenderOut, times: number) =>
+  `/api/v1/renders/${render.id}/changes?times=${times}&v=${render.passes_done}`;
 /** A shot's panorama as its camera sees it. */
 export const aroundUrl = (shotId: string, { turn_deg, pitch_deg, roll_deg }: Around) =>
   `/api/v1/shots/${shotId}/around?turn_deg=${turn_deg}&pitch_deg=${pitch_deg}&roll_deg=${roll_deg}`;

@@ -46,8 +46,8 @@ describe("the registry", () => {
       Overlay ? renderToStaticMarkup(<svg key={name}>{<Overlay {...({} as MarkProps)} />}</svg>) : "",
     );
     expect(shown.join("")).toContain("puddle");
-    expect(
-      KINDS.filter((kind) => kind.section?.step === "photo").map((kind) => kind.section?.title),
-    ).toEqual(["Puddles"]);
+    expect(KINDS.filter((kind) => kind.section?.step === "photo").map((kind) => kind.section?.title)).toEqual(
+      ["Puddles"],
+    );
   });
 });

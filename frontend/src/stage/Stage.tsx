@@ -1,5 +1,5 @@
 import { useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
-import { fileUrl, pictureUrl, type RenderOut, type ShotOut } from "../api/client";
+import { changesUrl, fileUrl, pictureUrl, type RenderOut, type ShotOut } from "../api/client";
 import { useRenders } from "../api/hooks";
 import { type Frame, fitted, frameOf, zoomedAbout } from "../geometry/frame";
 import type { ScreenPoint } from "../geometry/points";
@@ -28,7 +28,8 @@ export function Stage({ shot }: { shot: ShotOut }) {
     step,
     faded,
     round,
-  } = usePicked("zoom", "view", "seam", "bare", "checks", "step", "faded", "round");
+    changes: shownChanges,
+  } = usePicked("zoom", "view", "seam", "bare", "checks", "step", "faded", "round", "changes");
   const inHand = useEditor((state) => state.tool !== null);
   const { data } = useRenders(shot.id);
   const picture = shot.document.photograph;
@@ -71,7 +72,7 @@ export function Stage({ shot }: { shot: ShotOut }) {
     if (name === "photo" || !render) return null;
     return (
       <Placed
-        src={pictureUrl(render)}
+        src={shownChanges > 0 && step === "contact" ? changesUrl(render, shownChanges) : pictureUrl(render)}
         picture={picture}
         frame={frame}
         alt={`${VIEW_NAMES[name]} of revision ${render.revision}`}

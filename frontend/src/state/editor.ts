@@ -57,6 +57,8 @@ type Editor = {
   path: readonly ImagePoint[];
   /** How wide the brush is [px of the photograph]. */
   brush_px: number;
+  /** Of a proof or master only what it does to the place is shown, so many times as strong; 0: the picture. */
+  changes: number;
   /** The found segment that the stroke under way clicks onto: x and y of both ends. */
   onto: readonly number[] | null;
   /** The level that grid, checks and new lengths lie on; null for the ground. */
@@ -117,6 +119,7 @@ export const useEditor = create<Editor>((set) => ({
   },
   box: [1, 1, 1],
   brush_px: 14,
+  changes: 0,
   open: (step) =>
     set(({ view }) => ({
       step,

@@ -2,6 +2,7 @@ import { useMaterials } from "../api/hooks";
 import { parseNumber } from "../geometry/measure";
 import type { StepProps } from "../marks/props";
 import { useChange } from "../state/changes";
+import { useEditor, usePicked } from "../state/editor";
 import { Field, Hint, OneOf, Slider } from "../ui/controls";
 import { Sheen } from "../ui/Sheen";
 import { KindSections, Section } from "./Section";
@@ -19,10 +20,38 @@ export function ContactStep(props: StepProps) {
       <Section name="ground-made" title="The ground" fact={props.document.ground.material} open>
         <GroundMade {...props} />
       </Section>
+      <OnlyChanges />
       <Section name="contact-by-hand" title="By hand" fact={byHand(props) ? "changed" : "as computed"}>
         <ByHand {...props} />
       </Section>
     </>
+  );
+}
+
+/** The proof's work on the place by itself: shadow darker than grey, light brighter. */
+function OnlyChanges() {
+  const { changes, view } = usePicked("changes", "view");
+  const shown = view === "proof" || view === "master";
+  return (
+    <Section name="only-changes" title="Only what changes" fact={changes ? `${changes} × as strong` : "off"}>
+      <div className="flex items-center gap-2">
+        <OneOf
+          label="Only what changes"
+          look="joined"
+          value={String(changes)}
+          options={[
+            { value: "0", label: "off" },
+            ...["1", "3", "8"].map((times) => ({ value: times, label: `${times} ×` })),
+          ]}
+          onValue={(times) =>
+            useEditor.setState({ changes: Number(times), ...(!shown && { view: "proof" }) })
+          }
+        />
+      </div>
+      <p className="pt-1 text-xs leading-[1.5] text-ink-500">
+        What the model does to the photograph, on grey: darker is taken away, brighter is added.
+      </p>
+    </Section>
   );
 }
 

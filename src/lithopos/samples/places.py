@@ -6,6 +6,7 @@ paving (run A), y across them, away from the camera (run B).
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -200,8 +201,8 @@ def lamp_post(place: Place, x: float, y: float, height: float) -> None:
         (0.1, height - 0.5),
     ]
     place.add(meshes.lathe(profile, 32, sharp=True).moved((x, y, 0)), "iron")
-    outline = [*profile[1:], (0.135, height - 0.2), (0.17, height - 0.2), (0.05, height - 0.08), (0.018, height)]
-    place.turned.append((((x, y, 0.0), (x, y, height)), np.array(outline)))
+    whole = [*profile, (0.085, height - 0.5), (0.135, height - 0.2), (0.17, height - 0.2), (0.05, height - 0.08)]
+    place.turned.append((((x, y, 0.0), (x, y, height)), _border([*whole, (0.018, height - 0.05), (0.018, height)])))
     glass = [(0.085, height - 0.5), (0.135, height - 0.2)]
     place.add(meshes.lathe(glass, 6, sharp=True).moved((x, y, 0)), "lantern")
     roof = [
@@ -215,6 +216,18 @@ def lamp_post(place: Place, x: float, y: float, height: float) -> None:
     place.gnomons.append(((x, y, 0.0), (x, y, height)))
     place.materials.setdefault("iron", Material((0.045, 0.05, 0.048), roughness=0.5, specular=0.5))
     place.materials.setdefault("lantern", Material((0.62, 0.6, 0.5), roughness=0.25, specular=0.6))
+
+
+def _border(profile: list[tuple[float, float]], steps: int = 48) -> Array:
+    """How far a turned thing reaches at each height, (steps, 2), as it is seen from the side."""
+    heights = np.linspace(0, profile[-1][1], steps)
+    reach = np.zeros(steps)
+    for (r1, h1), (r2, h2) in itertools.pairwise(profile):
+        low, high = min(h1, h2), max(h1, h2)
+        at = np.clip((heights - h1) / (h2 - h1), 0, 1) if h1 != h2 else np.zeros(steps)
+        within = (heights >= low - 1e-9) & (heights <= high + 1e-9)
+        reach = np.where(within, np.maximum(reach, r1 + at * (r2 - r1)), reach)
+    return np.column_stack([reach, heights])
 
 
 def _tub(place: Place, x: float, y: float, size: float, rng: np.random.Generator, leaves: int = 2600) -> None:

@@ -10,6 +10,8 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
+import cv2
+import numpy as np
 from flask import Response, current_app, request, send_file
 from flask_openapi3 import APIBlueprint
 from PIL import Image
@@ -19,6 +21,7 @@ from lithopos import __version__
 from lithopos.core.camera.find import FINDING, FoundEdges
 from lithopos.core.camera.problem import HandCamera
 from lithopos.core.camera.solve import pinhole_of
+from lithopos.core.composite.changes import changes_of
 from lithopos.core.composite.whites import Whites
 from lithopos.core.derive import Derived, daylight_of, derive, shot_after_gesture
 from lithopos.core.errors import InputError
@@ -44,6 +47,7 @@ from lithopos.core.reading.screen import DISPLAY, LIVE, thumb_name
 from lithopos.core.readings import Sources, with_readings
 from lithopos.core.render.pieces import PieceQuestion, shot_question, thumbnail_question
 from lithopos.core.render.render import refuse_too_large
+from lithopos.core.render.session import sized
 from lithopos.core.shot import Placed, Shot, load_shot, new_shot_camera
 from lithopos.core.shot.change import changed
 from lithopos.core.standing.ask import RestAnswer
@@ -546,6 +550,26 @@ def get_picture(path: s.RenderPath, query: s.DownloadQuery) -> Response:
         as_attachment=True,
         download_name=f"{_slug(name)}-{render.quality}-r{render.revision}.png",
     )
+
+
+@api.get("/renders/<string:render_id>/changes", operation_id="getChanges")
+def get_changes(path: s.RenderPath, query: s.ChangesQuery) -> Response:
+    """What a render does to its photograph, by itself, on grey."""
+    render = _library().render(path.render_id)
+    picture = _picture_of(render)
+    photograph = _library().shot_at(render.shot_id, render.revision).photograph
+    if picture is None or photograph is None:
+        raise NotFound("This render has no picture yet.")
+    read = cv2.imread(str(picture), cv2.IMREAD_UNCHANGED)
+    if read is None:
+        raise NotFound("This render's picture can't be read; make it again.")
+    made = np.ascontiguousarray(read[..., 2::-1])
+    base = sized(_photograph_of(photograph.file), made.shape[1] / photograph.width).codes
+    if base.shape != made.shape:
+        raise NotFound("This render is of another size than its photograph.")
+    encoded = io.BytesIO()
+    Image.fromarray(changes_of(made, base, query.times)).save(encoded, "PNG", compress_level=1)
+    return Response(encoded.getvalue(), mimetype="image/png", headers={"Cache-Control": "no-cache"})
 
 
 def _picture_of(render: Render, whole: bool = False) -> Path | None:

@@ -49,6 +49,11 @@ class DownloadQuery(BaseModel):
     download: bool = False
 
 
+class ChangesQuery(BaseModel):
+    times: float = Field(default=1.0, ge=0.1, le=50)
+    v: int = 0  # lets browsers tell pictures apart that have grown finer
+
+
 class _Body(BaseModel):
     model_config = ConfigDict(extra="forbid")
 

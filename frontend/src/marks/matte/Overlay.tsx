@@ -12,8 +12,10 @@ const TONE = "#c8452d";
 
 /** Each matte's outline; of the chosen one its points, its strokes and its foot. */
 export function MatteOverlay(props: MarkProps) {
+  const { view, selection } = usePicked("view", "selection");
+  const finished = view === "proof" || view === "master";
   return props.document.mattes
-    .filter((matte) => !matte.hidden)
+    .filter((matte) => !matte.hidden && (!finished || selection?.id === matte.id))
     .map((matte) => <Drawn key={matte.id} {...props} matte={matte} />);
 }
 

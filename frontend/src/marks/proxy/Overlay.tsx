@@ -17,12 +17,15 @@ const TONE = "var(--color-verdigris)";
 /** Each proxy's outline over the photograph, hatched by what it does; of the chosen one what can be pulled. */
 export function ProxyOverlay({ camera, ...props }: MarkProps) {
   const inHand = useEditor((state) => state.tool !== null);
+  const { view, selection } = usePicked("view", "selection");
   if (!camera) return null;
+  // A finished picture is looked at without lines but those of what is worked on.
+  const finished = view === "proof" || view === "master";
   return (
     <>
       <Hatches />
       {props.document.proxies
-        .filter((proxy) => !proxy.hidden)
+        .filter((proxy) => !proxy.hidden && (!finished || selection?.id === proxy.id))
         .map((proxy) => (
           <Drawn key={proxy.id} {...props} camera={camera} proxy={proxy} still={inHand} />
         ))}
@@ -55,7 +58,9 @@ function Drawn({ shot, derived, frame, camera, proxy, still }: DrawnProps) {
   const put = (values: Partial<ProxyMark>) => move({ proxies: { [proxy.id]: values } });
   const remove = () => void change({ proxies: { [proxy.id]: null } }, `remove ${nameOf(proxy)}`);
   const choose = () => select({ kind: "proxy", id: proxy.id });
-  const sides = (answer?.faces ?? []).map((corners) => ringOf(corners, camera, frame));
+  const every = (answer?.faces ?? []).map((corners) => ringOf(corners, camera, frame));
+  // Of what is round its top and its border are drawn, not its facets.
+  const sides = proxy.kind === "cylinder" ? [borderOf(every), ...every.slice(0, 1)] : every;
   const outline = joined(sides.filter(({ front }) => front));
   const behind = joined(sides.filter(({ front }) => !front));
   const does = proxy.receives && proxy.hides ? "both" : proxy.receives ? "receives" : "hides";
@@ -155,7 +160,7 @@ function Measures({
 const moved = (points: ProxyMark["points"], index: number, to: ImagePoint): ProxyMark["points"] =>
   points.map((point, i) => (i === index ? pair(to) : point)) as ProxyMark["points"];
 
-type Side = { path: string; front: boolean };
+type Side = { path: string; front: boolean; points: readonly (readonly [number, number])[] };
 
 const joined = (sides: readonly Side[]) => sides.map(({ path }) => path).join("");
 
@@ -172,5 +177,21 @@ function ringOf(corners: readonly (readonly number[])[], camera: Camera, frame: 
     return sum + x * v - u * y;
   }, 0);
   const path = seen.map(([x, y], i) => `${i ? "L" : "M"}${x.toFixed(1)} ${y.toFixed(1)}`);
-  return { path: path.length ? `${path.join("")}Z` : "", front: area < 0 };
+  return { path: path.length ? `${path.join("")}Z` : "", front: area < 0, points: seen };
+}
+
+/** The border of all sides together, as one of a convex body: Andrew 1979, by a monotone chain. */
+function borderOf(sides: readonly Side[]): Side {
+  const points = sides.flatMap((side) => side.points).sort((a, b) => a[0] - b[0] || a[1] - b[1]);
+  const half = (list: readonly (readonly [number, number])[]) =>
+    list.reduce<(readonly [number, number])[]>((chain, p) => {
+      const turn = (a: readonly [number, number], b: readonly [number, number]) =>
+        (b[0] - a[0]) * (p[1] - a[1]) - (b[1] - a[1]) * (p[0] - a[0]);
+      while (chain.length > 1 && turn(chain.at(-2) ?? p, chain.at(-1) ?? p) <= 0) chain.pop();
+      chain.push(p);
+      return chain;
+    }, []);
+  const ring = [...half(points).slice(0, -1), ...half([...points].reverse()).slice(0, -1)];
+  const path = ring.map(([x, y], i) => `${i ? "L" : "M"}${x.toFixed(1)} ${y.toFixed(1)}`).join("");
+  return { path: path && `${path}Z`, front: true, points: ring };
 }
