@@ -165,6 +165,18 @@ class OnTheSample(unittest.TestCase):
         scene = build_scene(shot, sized(photograph(), SCALE), lambda _: bench())
         self.assertRegex(" ".join(scene.notes), "Lost is left out: its foot must lie below the horizon")
 
+    def test_a_document_by_hand_is_read_where_it_says_nothing_of_what_the_photograph_shows(self) -> None:
+        strokes = [
+            {"points": [[1700, 600], [1700, 760]], "radius_px": 8},
+            {"points": [[1500, 500], [1500, 760]], "radius_px": 8, "adds": False},
+        ]
+        shot = self.shot(mattes=[{"id": "o", "kind": "smart", "strokes": strokes}])
+        scene = build_scene(shot, sized(photograph(), SCALE), lambda _: bench())
+        ring = np.concatenate([np.array(ring) for ring in scene.mattes[0][0].found])
+        self.assertLess(abs(float(np.median(ring[:, 0])) - 1700), 150)
+        wall = next(receiver for receiver in scene.receivers if receiver.name == "proxy w")
+        self.assertTrue(any(patch.reflectance.ndim == 3 for patch in wall.patches))
+
     def test_the_wall_is_traced_where_the_shadow_falls_and_no_farther(self) -> None:
         scene = build_scene(self.shot(), sized(photograph(), SCALE), lambda _: box((0.1, 0.1, 1.2)))
         influence = influence_of(scene)

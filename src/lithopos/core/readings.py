@@ -7,8 +7,6 @@ from dataclasses import dataclass
 from functools import partial
 from typing import Any
 
-import numpy as np
-
 from lithopos.core.camera.problem import Pixel
 from lithopos.core.camera.solve import pinhole_of
 from lithopos.core.colour import decode_srgb
@@ -20,9 +18,8 @@ from lithopos.core.light.dome import dome_of
 from lithopos.core.light.photometry import Photometry
 from lithopos.core.marks.penumbra import soft_edge
 from lithopos.core.marks.sharp import sharpened
-from lithopos.core.place.about import read_sides
+from lithopos.core.place.about import sides_seen
 from lithopos.core.place.balance import read_patch
-from lithopos.core.place.face import Face
 from lithopos.core.place.near_seen import read_window
 from lithopos.core.shot import (
     Edge,
@@ -122,25 +119,26 @@ def _with_sides(
 ) -> dict[str, Any] | list[dict[str, Any]]:
     """Drawn proxies with what the photograph shows of their sides, where those moved."""
     facts, before = derive(shot), {one["id"]: one for one in document.get("proxies", [])}
-    answers = {answer.id: answer for answer in facts.proxies if answer.faces}
     by_id = {one["id"]: one for one in things} if isinstance(things, list) else dict(things)
-    if facts.camera is None:
+    moved = [
+        one.id
+        for one in shot.proxies
+        if by_id.get(one.id) is not None and not (one.seen and _holds_still(one, before.get(one.id)))
+    ]
+    if facts.camera is None or not moved:
         return things
-    for one in shot.proxies:
-        same = one.id in before and all(_listed(before[one.id].get(n)) == _listed(v) for n, v in _shape(one).items())
-        if by_id.get(one.id) is None or one.id not in answers or (same and one.seen):
-            continue
-        # Others may stand before it.
-        others = [face for answer in facts.proxies if answer.id != one.id for face in answer.faces]
-        faces = [Face(np.array(corners)) for corners in [*answers[one.id].faces, *others]]
-        seen = read_sides(faces, decode_srgb(read().encoded), pinhole_of(facts.camera))
-        by_id[one.id] = {**by_id[one.id], "seen": seen[: len(answers[one.id].faces)]}
+    seen = sides_seen(facts.proxies, decode_srgb(read().encoded), pinhole_of(facts.camera))
+    for identity in moved:
+        by_id[identity] = {**by_id[identity], "seen": seen[identity]}
     return list(by_id.values()) if isinstance(things, list) else by_id
 
 
-def _shape(proxy: Proxy) -> dict[str, Any]:
-    """What a proxy's sides follow from."""
-    return proxy.model_dump(exclude={"name", "receives", "hides", "material", "coat", "roughness", "hidden", "seen"})
+def _holds_still(proxy: Proxy, before: dict[str, Any] | None) -> bool:
+    """Whether what a proxy's sides follow from is as it was."""
+    said = {"name", "receives", "hides", "material", "coat", "roughness", "hidden", "seen"}
+    return before is not None and all(
+        _listed(before.get(name)) == _listed(value) for name, value in proxy.model_dump(exclude=said).items()
+    )
 
 
 def _read_mark(mark: Mark, before: dict[str, Any] | None, photograph: Callable[[], Picture]) -> dict[str, Any]:

@@ -34,7 +34,7 @@ SIMPLER = 0.6  # how far a found outline may be off its pixels [px of the cut pi
 GUIDED, EPSILON = 3, 1e-4  # of the photograph's pixels, and of its values: how an edge follows the colours
 PASSING_M = 0.05  # within which a thing goes from behind a matte to before it
 
-__all__ = ["coverage_of", "cut_out", "distance_of", "laid_over", "outline_of"]
+__all__ = ["coverage_of", "cut_out", "distance_of", "laid_over", "outline_of", "with_rings"]
 
 
 def outline_of(matte: Matte) -> list[Array]:
@@ -236,6 +236,26 @@ def cut_out(matte: Matte, codes: Codes) -> list[list[tuple[float, float]]]:
     if not kept:
         raise InputError("strokes", "hold nothing that differs from what is beside it")
     return [[(float(x), float(y)) for x, y in (ring + 0.5) / scale + low] for ring in kept]
+
+
+def with_rings(matte: Matte, codes: Codes, width: int) -> Matte:
+    """A smart matte with what is cut out by its strokes, where that is not in it yet; others as they are.
+
+    Parameters
+    ----------
+    codes : of the photograph at any size; `width` is that in which the strokes are drawn [px].
+    """
+    if matte.kind != "smart" or matte.found:
+        return matte
+    scale = codes.shape[1] / width
+    strokes = [
+        stroke.model_copy(
+            update={"points": [(x * scale, y * scale) for x, y in stroke.points], "radius_px": stroke.radius_px * scale}
+        )
+        for stroke in matte.strokes
+    ]
+    rings = cut_out(matte.model_copy(update={"strokes": strokes}), codes)
+    return matte.model_copy(update={"found": [[(x / scale, y / scale) for x, y in ring] for ring in rings]})
 
 
 def _spread(told: Codes) -> Codes:

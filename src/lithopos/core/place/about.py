@@ -26,7 +26,7 @@ LOOKED_AT = 700  # pixels across in which sides are read
 OFF_M = 0.05  # off the surface: a shadow map is not finer
 USUAL_MEAN, USUAL_REFLECTANCE = 0.2, 0.3  # of a photograph, and of what it shows
 
-__all__ = ["About", "about_of", "read_sides"]
+__all__ = ["About", "about_of", "sides_seen"]
 
 
 @dataclass(frozen=True)
@@ -90,7 +90,14 @@ def about_of(
     return About(solids_of(faces, sun), np.array(shown), sky) if faces else None
 
 
-def read_sides(faces: Sequence[Face], linear: Floats, camera: Pinhole) -> list[Colour | None]:
+def sides_seen(answers: Sequence[ProxyAnswer], linear: Floats, camera: Pinhole) -> dict[str, list[Colour | None]]:
+    """What a photograph shows of each side of each proxy, by identity; others may stand before it."""
+    faces = [Face(np.array(corners)) for answer in answers for corners in answer.faces]
+    read = iter(_sides_read(faces, linear, camera))
+    return {answer.id: [next(read) for _ in answer.faces] for answer in answers}
+
+
+def _sides_read(faces: Sequence[Face], linear: Floats, camera: Pinhole) -> list[Colour | None]:
     """The mean colour that a photograph shows of each side; None for those that it does not show.
 
     Parameters

@@ -56,11 +56,16 @@ class PlaceLight:
         # Grown by one: at a border both sides mix.
         return cv2.dilate((seen != own).astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
 
-    def white(self, points: Array, normal: Array) -> tuple[Floats, Mask]:
-        """What white would show at places (rows, columns, 3) of a flat field, and where that can be trusted."""
+    def white(self, points: Array, normal: Array, coarse: int = COARSE) -> tuple[Floats, Mask]:
+        """What white would show at places (rows, columns, 3) of a flat field, and where that can be trusted.
+
+        Parameters
+        ----------
+        coarse : how many places along and across are looked round from.
+        """
         rows, columns = points.shape[:2]
-        at_rows = np.unique(np.linspace(0, rows - 1, min(COARSE, rows)).round().astype(int))
-        at_columns = np.unique(np.linspace(0, columns - 1, min(COARSE, columns)).round().astype(int))
+        at_rows = np.unique(np.linspace(0, rows - 1, min(coarse, rows)).round().astype(int))
+        at_columns = np.unique(np.linspace(0, columns - 1, min(coarse, columns)).round().astype(int))
         few = points[np.ix_(at_rows, at_columns)]
         flat = few.reshape(-1, 3)
         normals = np.broadcast_to(normal, flat.shape)

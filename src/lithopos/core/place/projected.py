@@ -18,7 +18,7 @@ from lithopos.core.place.solids import Solid
 from lithopos.core.shot import Proxy
 
 STRIPS = 8  # in which a long side is laid out at most, each as finely as the picture shows it
-BENT_TEXELS = 24  # across one of a bent side's flat parts
+BENT_TEXELS, BENT_COARSE = 24, 2  # across one of a bent side's flat parts, and places that it is looked round from
 
 __all__ = ["material_tint", "proxy_receiver"]
 
@@ -83,7 +83,7 @@ def _part(face: Face, number: int, light: PlaceLight, texels: tuple[int, int] | 
     columns, rows = texels or (min(sizes[0], MOST_TEXELS), min(sizes[1], MOST_TEXELS))
     points = _spread(origin, wide, tall, columns, rows)
     seen, known = looked_up(light.linear, light.camera, points)
-    white, sure = light.white(points, face.normal)
+    white, sure = light.white(points, face.normal, BENT_COARSE) if texels else light.white(points, face.normal)
     known &= sure & ~light.hidden(points, number)
     values = np.clip(seen / white, LEAST_REFLECTANCE, MOST_REFLECTANCE)
     return _Part(face, uv, np.asarray(np.where(known[..., None], values, 0), np.float32), known)

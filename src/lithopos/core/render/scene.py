@@ -12,7 +12,7 @@ from lithopos.core.arrays import Array, Floats
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.camera.solve import pinhole_of
 from lithopos.core.colour import decode_srgb, luminance
-from lithopos.core.composite.mattes import distance_of
+from lithopos.core.composite.mattes import distance_of, with_rings
 from lithopos.core.derive import Derived, base_heights, daylight_of, derive, walls_of
 from lithopos.core.errors import InputError, NoAnswer
 from lithopos.core.exchange.graphic import Graphic, ReadGraphic
@@ -24,6 +24,7 @@ from lithopos.core.light.dome import dome_of
 from lithopos.core.light.luminance import clear_white_cd
 from lithopos.core.light.near import Near
 from lithopos.core.materials.dress import dressed, look_of
+from lithopos.core.place.about import sides_seen
 from lithopos.core.place.around import radiance_in_force, without_solids
 from lithopos.core.place.balance import (
     GROUND,
@@ -59,7 +60,7 @@ SAME_HEIGHT_M = 0.002
 MOST_TRIANGLES = 12_000_000  # with all copies
 LEAST_OWN_LIGHT = 0.005  # of a shining pane, beside the place's full light: half a code of a mid-tone
 LONGEST_LIGHT_M = 30.0
-LEAST_ROUGHNESS = 0.02
+LEAST_ROUGHNESS, MOST_COAT = 0.02, 2.0  # of the renderer's surface; twice a whole dielectric's coat
 LENS_M = 1.5  # how high over where things stand a panorama is taken to be made
 WALL_REFLECTANCE = 0.4  # of what a pane hangs on, where nothing is known of it
 
@@ -237,6 +238,8 @@ def build_scene(
     for lack in missing(shot, facts):
         raise InputError(lack.field, lack.cause)
     assert shot.photograph and facts.camera
+    shot = _read(shot, facts, photograph)
+    assert shot.photograph
     to_sun = facts.sun_shown or (0.0, 0.0, 1.0)  # under a whole cover nobody needs to know
     height, width = photograph.codes.shape[:2]
     camera = pinhole_of(facts.camera).scaled(width / shot.photograph.width)
@@ -311,7 +314,25 @@ def _sheen(material: GroundMaterial, chosen: Ground | Proxy, contact: Contact) -
     """A receiver's sheen: its material's, or as it was chosen, as strong and as blurred as contact shall show."""
     coat = material.coat if chosen.coat is None else chosen.coat
     roughness = material.roughness if chosen.roughness is None else chosen.roughness
-    return Sheen(coat * contact.reflection, float(np.clip(roughness + contact.blur, LEAST_ROUGHNESS, 1)))
+    return Sheen(
+        min(coat * contact.reflection, MOST_COAT), float(np.clip(roughness + contact.blur, LEAST_ROUGHNESS, 1))
+    )
+
+
+def _read(shot: Shot, facts: Derived, photograph: Picture) -> Shot:
+    """The shot with what the photograph says of its proxies and mattes, where a document does not have it."""
+    assert shot.photograph and facts.camera
+    unread = [proxy for proxy in shot.proxies if not proxy.seen]
+    if unread:
+        camera = pinhole_of(facts.camera).scaled(photograph.codes.shape[1] / shot.photograph.width)
+        seen = sides_seen(facts.proxies, decode_srgb(photograph.encoded), camera)
+        proxies = [proxy if proxy.seen else proxy.model_copy(update={"seen": seen[proxy.id]}) for proxy in shot.proxies]
+        shot = shot.model_copy(update={"proxies": proxies})
+    if any(matte.kind == "smart" and not matte.found for matte in shot.mattes):
+        width = shot.photograph.width if shot.photograph else photograph.codes.shape[1]
+        mattes = [with_rings(matte, photograph.codes, width) for matte in shot.mattes]
+        shot = shot.model_copy(update={"mattes": mattes})
+    return shot
 
 
 def _heights(shot: Shot, facts: Derived) -> list[tuple[Proxy, float | None]]:

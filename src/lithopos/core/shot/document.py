@@ -67,7 +67,7 @@ class Shot(DocumentPart):
     lit_by: Literal["day", "panorama", "room"] = "day"
     exposure: Exposure = Exposure()
     ground: Ground = Ground()
-    proxies: Annotated[list[Proxy], Field(max_length=200)] = []
+    proxies: Annotated[list[Proxy], Field(max_length=100)] = []
     mattes: Annotated[list[Matte], Field(max_length=200)] = []
     contact: Contact = Contact()
     output: Output = Output()
