@@ -46,6 +46,7 @@ class Contact(unittest.TestCase):
     def test_contact(self) -> None:
         with running(command="demo") as server, screen(server) as page:
             self.page = page
+            server.stop_renders()
             page.until("window.lithopos?.derived?.sun")
             page.page.locator("footer button", has_text="Sea terrace").first.click()
             page.until("window.lithopos?.shot?.photograph?.width === 2400 && window.lithopos.derived.sun")
@@ -135,6 +136,11 @@ class Contact(unittest.TestCase):
         self.assertEqual(page.page.locator("[data-testid=stage] mask[id^=matte-]").count(), 2)
         page.press("Make a proof")
         page.page.locator("footer").get_by_text("done ·", exact=False).wait_for(timeout=240_000)
+        page.unfold("Only what changes")
+        page.press("3 ×")
+        shown = page.page.locator("[data-testid=stage] img[src*='/changes?times=3']")
+        shown.wait_for()
+        self.assertTrue(shown.evaluate("img => img.decode().then(() => img.naturalWidth > 0)"))
 
 
 if __name__ == "__main__":
