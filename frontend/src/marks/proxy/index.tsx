@@ -1,4 +1,4 @@
-import type { ProxyMark } from "../../api/client";
+import type { ProxyMark, Shot } from "../../api/client";
 import { pair } from "../../geometry/points";
 import type { Kind } from "../kind";
 import { ProxyGlyphs } from "./Glyph";
@@ -9,6 +9,16 @@ import { PROMPTS, PROXY_KINDS, type ProxyKind } from "./words";
 
 /** A wall is drawn by its foot alone; its height is pulled afterwards. */
 const USUAL_HEIGHT_M: Partial<Record<ProxyKind, number>> = { wall: 2.5, outline: 1 };
+/** One that ends at the picture's border goes on outside; how near it is to it, of the picture, and how far it goes on. */
+const AT_BORDER = 0.03;
+const RUNS_ON_M = 5;
+
+/** How far a wall runs on past an end. */
+function runsOn(end: readonly [number, number] | undefined, { photograph }: Shot): number {
+  if (!photograph || !end) return 0;
+  const [x, y] = [end[0] / photograph.width, end[1] / photograph.height];
+  return Math.min(x, 1 - x, 1 - y) < AT_BORDER ? RUNS_ON_M : 0;
+}
 
 /** Proxies: simple geometry for things in the photograph, which receive and hide. */
 export const kind: Kind = {
@@ -34,7 +44,7 @@ export const kind: Kind = {
         depth_m: null,
         width_m: null,
         foot: null,
-        past_m: [0, 0],
+        past_m: sort === "wall" ? [runsOn(marks[0], document), runsOn(last, document)] : [0, 0],
         count: 3,
         level: null,
         receives: true,

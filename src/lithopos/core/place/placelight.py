@@ -126,7 +126,7 @@ def place_light(
     ----------
     faces : of all solids; `reflectances` (F, 3) what each is taken to throw back where it is not seen.
     """
-    solids = solids_of(faces, day.sun)
+    solids = solids_of(faces, day.sun, mapped=True)
     light = PlaceLight(
         linear, camera, day, balance, solids, in_sight(faces, camera), np.zeros((len(faces), 3), np.float32)
     )

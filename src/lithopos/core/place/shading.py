@@ -30,17 +30,24 @@ class Solids:
     Attributes
     ----------
     triangles : (T, 3, 3) [m]; `owner` (T,) the side that each is part of.
-    shaded : what the sun meets first; None where no sun shines or nothing stands there.
+    sun : the direction to it (3,); None where none shines.
+    shaded : what it meets first, for many points at once; None: rays tell.
     """
 
     faces: tuple[Face, ...]
     triangles: Array
     owner: Array
+    sun: Array | None = None
     shaded: SunMap | None = field(default=None, repr=False)
 
     def lit(self, points: Array) -> Mask:
         """Whether the sun reaches points (N, 3), as far as these solids let it."""
-        return self.shaded.lit(points) if self.shaded else np.ones(len(points), bool)
+        if self.shaded:
+            return self.shaded.lit(points)
+        if self.sun is None:
+            return np.ones(len(points), bool)
+        reach, _ = self.met(points + OFF_M * self.sun, np.broadcast_to(self.sun, points.shape))
+        return np.asarray(~np.isfinite(reach))
 
     def met(self, origins: Array, ways: Array) -> tuple[Array, Array]:
         """How far rays (N, 3) go until they meet a side, infinite if never, and its number, -1 if none.
@@ -95,12 +102,12 @@ class Openness:
     sunlit: Array
 
 
-def solids_of(faces: Sequence[Face], sun: Array | None) -> Solids:
-    """Sides that rays can meet, and what of them stands in the sun's way."""
+def solids_of(faces: Sequence[Face], sun: Array | None, *, mapped: bool = False) -> Solids:
+    """Sides that rays can meet, and what of them stands in the sun's way; `mapped`: for very many points."""
     triangles = [face.corners[triangles_of(face)] for face in faces]
     owner = np.repeat(np.arange(len(faces)), [len(part) for part in triangles]).astype(int)
-    shaded = sun_map(faces, sun) if sun is not None else None
-    return Solids(tuple(faces), np.concatenate(triangles) if triangles else np.zeros((0, 3, 3)), owner, shaded)
+    shaded = sun_map(faces, sun) if mapped and sun is not None else None
+    return Solids(tuple(faces), np.concatenate(triangles) if triangles else np.zeros((0, 3, 3)), owner, sun, shaded)
 
 
 def openness(
