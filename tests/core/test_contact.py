@@ -11,9 +11,10 @@ from proving.real import marked_document, scored, taken
 from lithopos.core.arrays import Floats
 from lithopos.core.camera.solve import pinhole_of
 from lithopos.core.composite.mattes import coverage_of, cut_out, laid_over
-from lithopos.core.derive import derive
+from lithopos.core.derive import daylight_of, derive
 from lithopos.core.errors import InputError
 from lithopos.core.layers import Window
+from lithopos.core.place.balance import proposed_patches
 from lithopos.core.render.influence import influence_of
 from lithopos.core.render.render import render_shot
 from lithopos.core.render.scene import build_scene
@@ -176,6 +177,22 @@ class OnTheSample(unittest.TestCase):
         self.assertLess(abs(float(np.median(ring[:, 0])) - 1700), 150)
         wall = next(receiver for receiver in scene.receivers if receiver.name == "proxy w")
         self.assertTrue(any(patch.reflectance.ndim == 3 for patch in wall.patches))
+
+    def test_what_stands_there_is_not_taken_for_ground(self) -> None:
+        shot = sample()
+        facts = derive(shot)
+        assert facts.camera
+        camera = pinhole_of(facts.camera)
+        free = proposed_patches(photograph(), camera, daylight_of(shot, facts))
+        x, y, _ = camera.ground_points(np.array([free[0].at]))[0]
+        corners = camera.project([[x - 0.4, y - 0.4, 0], [x + 0.4, y - 0.4, 0], [x + 0.4, y + 0.4, 0]])
+        crate = {"id": "c", "kind": "box", "points": corners.tolist(), "height_m": 0.5}
+        shot = sample(proxies=[crate])
+        day = daylight_of(shot, derive(shot))
+        assert day.about
+        self.assertIsNotNone(day.about.under(free[0].at, camera))
+        for patch in proposed_patches(photograph(), camera, day):
+            self.assertIsNone(day.about.under(patch.at, camera))
 
     def test_the_wall_is_traced_where_the_shadow_falls_and_no_farther(self) -> None:
         scene = build_scene(self.shot(), sized(photograph(), SCALE), lambda _: box((0.1, 0.1, 1.2)))

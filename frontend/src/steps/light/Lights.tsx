@@ -10,7 +10,7 @@ const NAMES: Record<LightAnswer["kind"], string> = {
   room: "Walls and ceiling",
   window: "Window",
   lamp: "Lamp",
-  about: "What stands about",
+  about: "Thrown back",
 };
 
 /** Where the light comes from, how much of it each light gives where things stand, its colour, and how that is known. */
@@ -39,7 +39,7 @@ export function Lights(props: StepProps) {
                     style={{ background: hexOf(colourOf(light)) }}
                   />
                   <span className="min-w-0 grow truncate text-ink-700">{nameOf(light)}</span>
-                  <b className="font-medium">{Math.round(100 * light.share)} %</b>
+                  <b className="font-medium whitespace-nowrap">{Math.round(100 * light.share)} %</b>
                 </span>
                 <span className="block pl-4 text-[11px] text-ink-500">
                   {light.measured

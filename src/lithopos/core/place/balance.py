@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Literal
 
+import cv2
 import numpy as np
 from pydantic import BaseModel
 
-from lithopos.core.arrays import Array, Floats
+from lithopos.core.arrays import Array, Floats, Mask
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.camera.problem import Pixel
 from lithopos.core.colour import REC709, decode_srgb, luminance
@@ -25,12 +26,14 @@ from lithopos.core.light.strengths import (
 )
 from lithopos.core.place.daylight import ABOUT, SKY, SUN, Daylight
 from lithopos.core.place.exposure import ground_light, ground_places
+from lithopos.core.place.seen import in_sight
 from lithopos.core.shot import LightPatch
 
 GROUND = "ground"
 PATCH_SHARE = 1 / 160  # of the picture's width: the radius of a proposed patch
 CLIPPED, MOST_CLIPPED = 0.985, 0.1  # of the largest code; of a patch's pixels
 CLEARLY_DARKER = 0.62  # than the brightest patch of its material: taken to lie in shade
+COVERED_BESIDE = 0.008  # of the picture's width: how near to what stands there nothing is taken for ground
 SPOTS = 16  # of the ground, among windows and lamps
 # How much narrower than beforehand a light's share must be, and how narrow in all, to be called measured.
 MEASURED, UNSURE = 0.2, 0.4
@@ -163,7 +166,8 @@ def balance_of_ground(
     """
     about = stand if day.dome is not None else None
     has_sun = day.shines and not day.local
-    ground = ground_light(encoded, linear, camera, height_m, has_sun, about, indoors=day.local)
+    covered = _covered(day, camera)
+    ground = ground_light(encoded, linear, camera, height_m, has_sun, about, indoors=day.local, covered=covered)
     if day.near:
         patches, shaded = _spots(encoded, linear, camera, height_m, day), False
     else:
@@ -178,6 +182,15 @@ def balance_of_ground(
     return answer
 
 
+def _covered(day: Daylight, camera: Pinhole) -> Mask | None:
+    """Where something that was drawn stands before the ground, for the picture of a camera; None: nothing was."""
+    if day.about is None:
+        return None
+    reach = max(2, round(COVERED_BESIDE * camera.width))
+    seen = in_sight(day.about.solids.faces, camera).covered(camera.width, camera.height)
+    return cv2.dilate(seen.astype(np.uint8), np.ones((2 * reach + 1, 2 * reach + 1), np.uint8)) > 0
+
+
 def _given_about(pixels: Array, camera: Pinhole, height_m: float, day: Daylight, lit: bool) -> Array:
     """What lights of strength 1 give the ground that some pixels (N, 2) show, in the mean; see `Daylight.given`."""
     if day.about is None:
@@ -189,7 +202,10 @@ def _given_about(pixels: Array, camera: Pinhole, height_m: float, day: Daylight,
 
 def _spots(encoded: Floats, linear: Floats, camera: Pinhole, height_m: float, day: Daylight) -> list[PatchIn]:
     """Even spots of the ground, each where it lies."""
-    lit, shade = ground_places(encoded, linear, camera, height_m, day.shines, count=SPOTS, indoors=day.room)
+    covered = _covered(day, camera)
+    lit, shade = ground_places(
+        encoded, linear, camera, height_m, day.shines, count=SPOTS, indoors=day.room, covered=covered
+    )
     radius = max(3.0, PATCH_SHARE * encoded.shape[1])
     photograph = Picture((encoded * 65535 + 0.5).astype(np.uint16))
     found = []
@@ -233,7 +249,8 @@ def proposed_patches(
     there = [one.at for one in besides]
     count = INDOORS if day.room else OUTDOORS
     linear = decode_srgb(encoded)
-    places = ground_places(encoded, linear, camera, 0.0, day.shines, there, count, indoors=day.room)
+    covered = _covered(day, camera)
+    places = ground_places(encoded, linear, camera, 0.0, day.shines, there, count, indoors=day.room, covered=covered)
 
     def patch(number: int, at: Pixel, light: Literal["sun", "shade"]) -> LightPatch:
         seen = read_patch(photograph, at, radius)

@@ -83,6 +83,7 @@ def ground_light(
     about: Array | None = None,
     *,
     indoors: bool = False,
+    covered: Mask | None = None,
 ) -> GroundLight:
     """The brighter part of the near ground where light and shade part clearly, else its middle; and the shade.
 
@@ -97,13 +98,14 @@ def ground_light(
     height_m : of the plane that is looked at.
     about : places (N, 2) [m] round which the ground is looked at, if it is seen there; None: all that is near.
     indoors : walls stand about: only what is quite near is taken for ground.
+    covered : (H, W) where something stands before the ground.
 
     Raises
     ------
     InputError
         If the photograph shows no such ground.
     """
-    ground = _ground(encoded, linear, camera, height_m, has_sun, about, indoors)
+    ground = _ground(encoded, linear, camera, height_m, has_sun, about, indoors, covered)
     shade = _middle(ground.means[ground.shade]) if ground.shade.any() else None
     lit_at, shade_at = ground.pixels[ground.lit], ground.pixels[ground.shade]
     return GroundLight(_middle(ground.values[ground.lit]), shade, ground.notes, lit_at, shade_at)
@@ -119,15 +121,16 @@ def ground_places(
     count: int = 3,
     *,
     indoors: bool = False,
+    covered: Mask | None = None,
 ) -> tuple[list[Pixel], list[Pixel]]:
     """Where patches of the ground would tell most: up to `count` even places in the light, and as many in shade.
 
     Parameters
     ----------
     besides : places that are marked already.
-    indoors : as of `ground_light`.
+    indoors, covered : as of `ground_light`.
     """
-    ground = _ground(encoded, linear, camera, height_m, has_sun, None, indoors)
+    ground = _ground(encoded, linear, camera, height_m, has_sun, None, indoors, covered)
     height, width = linear.shape[:2]
     apart, border = (APART_INDOORS if indoors else APART) * width, BORDER * width
     x, y = ground.pixels.T
@@ -158,10 +161,10 @@ def _ground(
     has_sun: bool,
     about: Array | None,
     indoors: bool,
+    covered: Mask | None,
 ) -> _Ground:
-    pixels = _near_pixels(
-        camera, height_m, linear.shape[1], linear.shape[0], NEAR_INDOORS if indoors and about is None else NEAR
-    )
+    reaches = NEAR_INDOORS if indoors and about is None else NEAR
+    pixels = _near_pixels(camera, height_m, linear.shape[1], linear.shape[0], reaches, covered)
     if about is not None and len(about):
         places = camera.ground_points(pixels + 0.5, height_m)[:, :2]
         apart = np.linalg.norm(places[:, None] - about, axis=-1)
@@ -171,9 +174,9 @@ def _ground(
             foot = camera.position[:2]
             behind = np.linalg.norm(places - foot, axis=1) - np.linalg.norm(about - foot, axis=1)[apart.argmin(1)]
             away = np.where(behind > BEHIND_M, np.inf, away)
-        reaches = (ABOUT_M,) if has_sun else ABOUT_INDOORS_M
+        around = (ABOUT_M,) if has_sun else ABOUT_INDOORS_M
         least = LEAST_PIXELS if has_sun else LEAST_ABOUT
-        enough = [reach for reach in reaches if np.count_nonzero(away < reach) >= least]
+        enough = [reach for reach in around if np.count_nonzero(away < reach) >= least]
         pixels = pixels[away < enough[0]] if enough else pixels
     column, row = pixels.T
     good = ~_clipped(encoded)[row, column]
@@ -234,11 +237,15 @@ def _middle(values: Floats) -> Floats:
     return np.asarray(colour * bright / max(float(luminance(colour)), 1e-6), np.float32)
 
 
-def _near_pixels(camera: Pinhole, height_m: float, width: int, height: int, reaches: tuple[float, ...]) -> Array:
+def _near_pixels(
+    camera: Pinhole, height_m: float, width: int, height: int, reaches: tuple[float, ...], covered: Mask | None
+) -> Array:
     """Pixels (N, 2) that show near ground, some ten thousand at most."""
     step = max(1, int(np.sqrt(width * height / 40_000)))
     x, y = np.meshgrid(np.arange(step // 2, width, step), np.arange(step // 2, height, step))
     pixels = np.column_stack([x.ravel(), y.ravel()])
+    if covered is not None:
+        pixels = pixels[~covered[pixels[:, 1], pixels[:, 0]]]
     above = abs(float(camera.position[2]) - height_m)
     away = np.linalg.norm(camera.ground_points(pixels + 0.5, height_m)[:, :2] - camera.position[:2], axis=1)
     for reach in reaches:
