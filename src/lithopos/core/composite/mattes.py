@@ -23,7 +23,7 @@ from lithopos.core.filling import filled
 from lithopos.core.layers import Window
 from lithopos.core.shot import Matte
 
-FINER = 4  # in which edges are told
+FINER, LESS_FINE, MOST_FINE = 4, 2, 24_000_000  # in which edges are told; where that would be so many pixels, less
 CURVE_STEPS = 12  # straight pieces between two points of a curved outline
 WHOLE = 0.98  # of a pixel: so much covered it shows nothing else
 CUT_WIDTH = 900  # pixels across in which a smart outline is cut
@@ -68,21 +68,45 @@ def coverage_of(matte: Matte, codes: Codes, window: Window, scale: float) -> Flo
     codes : (H, W, 3) of the window.
     scale : of the picture against the photograph in which the matte is drawn.
     """
-    margin = int(np.ceil(3 + scale * (matte.softness_px + abs(matte.choke_px))))
-    size = (window.height + 2 * margin) * FINER, (window.width + 2 * margin) * FINER
+    margin = int(np.ceil(3 + GUIDED + scale * (matte.softness_px + abs(matte.choke_px))))
+    share = np.zeros((window.height, window.width), np.float32)
+    part = _reached(matte, scale, margin).common(window)
+    if part is not None:
+        share[part.within(window)] = _coverage(matte, codes[part.within(window)], part, scale, margin)
+    return share
+
+
+def _reached(matte: Matte, scale: float, margin: int) -> Window:
+    """The window round what a matte covers, at a scale, with a margin [px]."""
+    every = [*outline_of(matte), np.full((1, 2), np.nan)]
+    for stroke in matte.strokes if matte.kind == "brush" else []:
+        points = np.array(stroke.points, float)
+        every += [points - stroke.radius_px, points + stroke.radius_px]
+    points = np.concatenate(every) * scale
+    if np.isnan(points).all():
+        return Window(0, 0, 0, 0)
+    low, high = np.nanmin(points, axis=0) - margin, np.nanmax(points, axis=0) + margin
+    return Window(*np.floor(low).astype(int).tolist(), *np.ceil(high).astype(int).tolist())
+
+
+def _coverage(matte: Matte, codes: Codes, window: Window, scale: float, margin: int) -> Floats:
+    """The same for a window that is not much larger than what is covered."""
+    high, wide = window.height + 2 * margin, window.width + 2 * margin
+    finer = FINER if high * wide * FINER**2 <= MOST_FINE else LESS_FINE
+    size = high * finer, wide * finer
     corner = np.array([window.x0, window.y0]) - margin
 
     def placed(points: Array) -> Array:
         """Points of the photograph in the finer picture."""
-        return (points * scale - corner) * FINER - 0.5
+        return (points * scale - corner) * finer - 0.5
 
     inside = np.zeros(size, bool)
     for ring in outline_of(matte):
         inside ^= _filled(placed(ring), size)  # a ring within another is a hole
     for stroke in matte.strokes if matte.kind == "brush" else []:
-        painted = _painted(placed(np.array(stroke.points, float)), stroke.radius_px * scale * FINER, size)
+        painted = _painted(placed(np.array(stroke.points, float)), stroke.radius_px * scale * finer, size)
         inside = inside | painted if stroke.adds else inside & ~painted
-    share = _shaped(inside, matte.softness_px * scale, matte.choke_px * scale)
+    share = _shaped(inside, matte.softness_px * scale, matte.choke_px * scale, finer)
     share = share[margin : margin + window.height, margin : margin + window.width]
     return _led_by_colours(share, codes) if matte.kind == "smart" else share
 
@@ -107,13 +131,14 @@ def _painted(line: Array, radius: float, size: tuple[int, int]) -> Mask:
     return np.asarray(picture)
 
 
-def _shaped(inside: Mask, softness: float, choke: float) -> Floats:
-    """An edge that is so soft and drawn in so far [px], by the distance to it; `inside` is `FINER`."""
+def _shaped(inside: Mask, softness: float, choke: float, finer: int) -> Floats:
+    """An edge that is so soft and drawn in so far [px], by the distance to it; `inside` is so many times as fine."""
     within = cv2.distanceTransform(inside.astype(np.uint8), cv2.DIST_L2, 5)
     without = cv2.distanceTransform((~inside).astype(np.uint8), cv2.DIST_L2, 5)
     # The package counts pixels that an outline touches as within: half a fine pixel too much.
-    distance = (np.where(inside, within - 0.5, 0.5 - without) - 0.5) / FINER
-    small = cv2.resize(distance, None, fx=1 / FINER, fy=1 / FINER, interpolation=cv2.INTER_AREA)
+    half = np.float32(0.5)
+    distance = (np.where(inside, within - half, half - without) - half) / np.float32(finer)
+    small = cv2.resize(distance, None, fx=1 / finer, fy=1 / finer, interpolation=cv2.INTER_AREA)
     return np.clip(0.5 + (small - choke) / max(softness, 1.0), 0, 1).astype(np.float32)
 
 
