@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import unittest
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -151,6 +152,12 @@ class Seeing(unittest.TestCase):
         _, number = self.solids.met(np.broadcast_to(CAMERA.position, (3000, 3)), sight.camera.rays(pixels + 0.5))
         found = sight.owner[pixels[:, 1], pixels[:, 0]]
         self.assertGreater(float((found == number).mean()), 0.985)  # all but pixels on an edge
+        bent = replace(CAMERA, k1=TRUE.k1).scaled(width / CAMERA.width)
+        _, number = self.solids.met(np.broadcast_to(CAMERA.position, (3000, 3)), bent.rays(pixels + 0.5))
+        pictured = sight.pictured()[pixels[:, 1], pixels[:, 0]]
+        # But where a bent picture shows more than a straight one of the same size.
+        inner = np.abs(pixels - [width / 2, height / 2]).max(1) < 0.4 * height
+        self.assertGreater(float((pictured == number)[inner].mean()), 0.985)
         places, owners = sight.places()
         off = [
             abs(float(self.faces[n].normal @ (p - self.faces[n].corners[0])))

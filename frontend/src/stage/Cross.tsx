@@ -46,7 +46,7 @@ export function BrushPath({ frame }: { frame: Frame }) {
     <path
       d={path.map((p, i) => `${i ? "L" : "M"}${frame.toScreen(p).join(" ")}`).join("")}
       fill="none"
-      stroke={tool.sort === "outside" ? "var(--color-oxide)" : "var(--color-verdigris)"}
+      stroke={tool.sort === "outside" ? "var(--color-ink-900)" : "var(--color-verdigris)"}
       strokeOpacity={0.55}
       strokeWidth={2 * brush_px * frame.zoom.scale}
       strokeLinecap="round"

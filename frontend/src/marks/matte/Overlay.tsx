@@ -8,7 +8,7 @@ import { useEditor, usePicked } from "../../state/editor";
 import type { MarkProps } from "../props";
 import { pathOf, ringsOf } from "./shape";
 
-const TONE = "#c8452d";
+const TONE = "var(--color-ink-900)";
 
 /** Each matte's outline; of the chosen one its points, its strokes and its foot. */
 export function MatteOverlay(props: MarkProps) {
@@ -65,7 +65,7 @@ function Drawn({ shot, frame, matte }: MarkProps & { matte: Matte }) {
             key={i}
             d={pathOf(stroke.points, to, false)}
             fill="none"
-            stroke={stroke.adds ? TONE : "#22262b"}
+            stroke={stroke.adds ? "var(--color-verdigris)" : TONE}
             strokeOpacity={chosen ? 0.4 : 0.25}
             strokeWidth={2 * stroke.radius_px * frame.zoom.scale}
             strokeDasharray={stroke.adds ? undefined : "3 5"}
@@ -122,7 +122,7 @@ function Drawn({ shot, frame, matte }: MarkProps & { matte: Matte }) {
               <Foot at={to(matte.foot)} />
             </Handle>
           )}
-          <Tag x={to(first)[0] + 12} y={to(first)[1] - 8} text={matte.name} tone="#7d2415" />
+          <Tag x={to(first)[0] + 12} y={to(first)[1] - 8} text={matte.name} />
         </>
       )}
     </g>

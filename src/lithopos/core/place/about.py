@@ -105,11 +105,12 @@ def _sides_read(faces: Sequence[Face], linear: Floats, camera: Pinhole) -> list[
     linear : (H, W, 3) the photograph's linear values, for `camera`'s size.
     """
     sight = in_sight(faces, camera, LOOKED_AT)
-    height, width = sight.owner.shape
+    owner = sight.pictured()
+    height, width = owner.shape
     small = cv2.resize(linear, (width, height), interpolation=cv2.INTER_AREA)
     found: list[Colour | None] = []
     for number in range(len(faces)):
-        pixels = small[sight.owner == number]
+        pixels = small[owner == number]
         r, g, b = (float(v) for v in np.clip(pixels.mean(0), 0, 1)) if len(pixels) else (0.0, 0.0, 0.0)
         found.append((r, g, b) if len(pixels) else None)
     return found

@@ -7,7 +7,7 @@ own plane, whatever its number of corners.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import cv2
@@ -37,11 +37,26 @@ class InSight:
     camera : for that picture, without its lens's bend.
     owner : (H, W) the number of the side, -1 where there is none.
     near : (H, W) one over its depth [1/m]; 0 where there is none.
+    k1 : the bend of the photograph's lens.
     """
 
     camera: Pinhole
     owner: NDArray[np.int32]
     near: Floats
+    k1: float = 0.0
+
+    def pictured(self) -> NDArray[np.int32]:
+        """The owners (H, W) as the photograph shows them, with its lens's bend."""
+        if not self.k1:
+            return self.owner
+        height, width = self.owner.shape
+        x, y = np.meshgrid(np.arange(width) + 0.5, np.arange(height) + 0.5)
+        straight = replace(self.camera, k1=self.k1).straightened(np.column_stack([x.ravel(), y.ravel()]))
+        column, row = np.floor(straight).astype(np.int64).T
+        inside = (column >= 0) & (row >= 0) & (column < width) & (row < height)
+        found = np.full(height * width, NONE, np.int32)
+        found[inside] = self.owner[row[inside], column[inside]]
+        return found.reshape(height, width)
 
     def owners(self, points: Array) -> NDArray[np.int32]:
         """The number of the side that is seen where each point (N, 3) would be; -1 where none is, or outside."""
@@ -54,9 +69,9 @@ class InSight:
         return found
 
     def covered(self, width: int, height: int) -> Mask:
-        """Where any side is seen, for the picture at another size: (height, width)."""
+        """Where the photograph shows any side, for a picture at another size: (height, width)."""
         size = (width, height)
-        return cv2.resize((self.owner != NONE).astype(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0
+        return cv2.resize((self.pictured() != NONE).astype(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0
 
     def places(self) -> tuple[Array, NDArray[np.int32]]:
         """What is seen: places (N, 3) on sides, and the sides' numbers (N,)."""
@@ -97,7 +112,7 @@ def in_sight(faces: Sequence[Face], camera: Pinhole, width: int = WIDTH) -> InSi
         flat = seen[:, :2] / seen[:, 2:] * small.focal_px + small.principal_point if len(seen) else seen[:, :2]
         outlines.append(np.column_stack([flat, 1 / seen[:, 2]]) if len(seen) else np.zeros((0, 3)))
     owner, near = _nearest(outlines, small.width, small.height, 0.0)
-    return InSight(small, owner, near)
+    return InSight(small, owner, near, camera.k1)
 
 
 def sun_map(faces: Sequence[Face], sun: Array) -> SunMap | None:
@@ -122,30 +137,33 @@ def _nearest(outlines: Sequence[Array], width: int, height: int, far: float) -> 
     owner = np.full((height, width), NONE, np.int32)
     near = np.full((height, width), far, np.float32)
     for number, outline in enumerate(outlines):
-        for part, rows, columns in _windows(outline, width, height):
-            y, x = np.mgrid[rows, columns]
-            plane, *_ = np.linalg.lstsq(np.column_stack([outline[:, :2], np.ones(len(outline))]), outline[:, 2])
-            value = (plane[0] * (x + 0.5) + plane[1] * (y + 0.5) + plane[2]).astype(np.float32)
-            wins = part & (value > near[rows, columns])
-            near[rows, columns][wins] = value[wins]
-            owner[rows, columns][wins] = number
+        window = _window(outline, width, height)
+        if window is None:
+            continue
+        part, rows, columns = window
+        y, x = np.mgrid[rows, columns]
+        plane, *_ = np.linalg.lstsq(np.column_stack([outline[:, :2], np.ones(len(outline))]), outline[:, 2])
+        value = (plane[0] * (x + 0.5) + plane[1] * (y + 0.5) + plane[2]).astype(np.float32)
+        wins = part & (value > near[rows, columns])
+        near[rows, columns][wins] = value[wins]
+        owner[rows, columns][wins] = number
     return owner, near
 
 
-def _windows(outline: Array, width: int, height: int) -> Iterator[tuple[Mask, slice, slice]]:
-    """The pixels of an outline in the smallest window round it, if any lie in the picture."""
+def _window(outline: Array, width: int, height: int) -> tuple[Mask, slice, slice] | None:
+    """The pixels of an outline in the smallest window round it; None if none lie in the picture."""
     if len(outline) < 3:
-        return
+        return None
     limit = 1e5
     flat = np.clip(outline[:, :2], -limit, limit)
     low = np.clip(np.floor(flat.min(0)).astype(int), 0, [width, height])
     high = np.clip(np.ceil(flat.max(0)).astype(int) + 1, 0, [width, height])
     if (high <= low).any():
-        return
+        return None
     mask = np.zeros((high[1] - low[1], high[0] - low[0]), np.uint8)
     # A pixel counts by its middle; the filling counts pixels by whole numbers.
     cv2.fillPoly(mask, [np.round((flat - low - 0.5) * 16).astype(np.int32)], 1, shift=4)
-    yield mask > 0, slice(low[1], high[1]), slice(low[0], high[0])
+    return mask > 0, slice(low[1], high[1]), slice(low[0], high[0])
 
 
 def _before(seen: Array) -> Array:

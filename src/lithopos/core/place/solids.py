@@ -329,11 +329,7 @@ def _within(solid: Solid, point: Array) -> bool:
     low = float(solid.foot[0, 2])
     if len(solid.foot) < 3 or not low < point[2] < low + solid.height_m:
         return False
-    inside, foot = False, solid.foot
-    for a, b in zip(foot, np.roll(foot, -1, axis=0), strict=True):
-        if (a[1] > point[1]) != (b[1] > point[1]):
-            inside ^= bool(point[0] < a[0] + (point[1] - a[1]) / (b[1] - a[1]) * (b[0] - a[0]))
-    return inside
+    return cv2.pointPolygonTest(solid.foot[:, :2].astype(np.float32), (float(point[0]), float(point[1])), False) > 0
 
 
 _MADE = {
