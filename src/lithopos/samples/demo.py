@@ -8,6 +8,7 @@ from functools import partial
 from pathlib import Path
 from typing import Any
 
+import cv2
 import numpy as np
 
 from lithopos.core.camera.solve import pinhole_of
@@ -131,7 +132,7 @@ def _court(library: Library, project_id: str) -> ShotState:
         for i, told in enumerate(truth["proxies"])
     ]
     mattes = [
-        {"id": f"o{i + 1}", "name": f"Lantern {i + 1}", **told, "points": np.round(told["points"], 1).tolist()}
+        {"id": f"o{i + 1}", "name": f"Lantern {i + 1}", **told, "points": _as_clicked(told["points"])}
         for i, told in enumerate(truth["mattes"])
     ]
     bench = library.import_file(project_id, DATA / truth["model"]["file"])
@@ -145,6 +146,12 @@ def _court(library: Library, project_id: str) -> ShotState:
     patch = {"models": [stood], "proxies": proxies, "mattes": mattes}
     read = with_readings(library.document(state.id), patch, Sources(partial(_read, library)))
     return library.change(state.id, state.revision, read, "a bench, and what stands about it")
+
+
+def _as_clicked(outline: list[list[float]]) -> list[list[float]]:
+    """An outline by as few points as a hand would click."""
+    few = cv2.approxPolyDP(np.array(outline, np.float32), 2.0, True)[:, 0]
+    return [[round(float(x), 1), round(float(y), 1)] for x, y in few]
 
 
 def _opening_day(library: Library, project_id: str) -> ShotState:
