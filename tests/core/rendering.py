@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from lithopos.core.arrays import Floats
+from lithopos.core.arrays import Array, Floats
 from lithopos.core.exchange.decode import read_picture
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.geometry.model import Material, Model, Part
@@ -66,8 +66,14 @@ class Still:
     def __init__(self, dark: tuple[int, int, int, int] = (200, 210, 260, 240)) -> None:
         self.dark, self.traced = dark, 0
 
-    def show(self, scene: Scene) -> None:
+    manner = "plain"
+
+    def show(self, scene: Scene, fine: bool = False) -> None:
         """Nothing to load."""
+
+    def lit_places(self) -> Array:
+        """Nothing gathers light."""
+        return np.zeros((0, 3))
 
     def batches(self, pixels: Any, _: int) -> list[Any]:
         """Portions of a thousand pixels."""

@@ -243,7 +243,8 @@ class Tracing(unittest.TestCase):
         engine.show(self.lit(Environment(np.ones((8, 16, 3), np.float32)), model=box((1.2, 0.3, 0.8), grey=0.95)))
         pixels = self.pixels(*[[x, 110] for x in range(60, 140)])
         short = engine.radiance("with", pixels, 0, 256, 0).mean()
-        with mock.patch.object(engine, "path", engine.mi.load_dict({"type": "path", "max_depth": 64, "rr_depth": 64})):
+        patient = engine.mi.load_dict({"type": "path", "max_depth": 64, "rr_depth": 64})
+        with mock.patch.dict(engine._paths, {"with": patient}):
             whole = engine.radiance("with", pixels, 0, 256, 0).mean()
         self.assertAlmostEqual(short / whole, 1, delta=0.002)
 

@@ -79,8 +79,13 @@ class Influence:
         return (weight * weight * (3 - 2 * weight)).astype(np.float32)
 
 
-def influence_of(scene: Scene) -> Influence:
-    """The cells that a scene's models can change."""
+def influence_of(scene: Scene, lit: Array | None = None) -> Influence:
+    """The cells that a scene's models can change.
+
+    Parameters
+    ----------
+    lit : places (N, 3) that get light which models gather or throw.
+    """
     camera = scene.camera
     cell = max(4, -(-camera.width // CELLS_ACROSS))
     shape = (-(-camera.height // cell), -(-camera.width // cell))
@@ -94,6 +99,8 @@ def influence_of(scene: Scene) -> Influence:
         for outline in _lit_points(light, scene):
             _fill(changed, camera, outline, cell)
     changed = np.maximum(np.maximum(changed, covered), _on_solids(scene, shape, cell))
+    if lit is not None and len(lit):
+        _mark(changed, camera.project(lit), cell)
     # Grown by what the fade takes, so that nothing of the outline itself is faded.
     margin = 2 * int(np.ceil(FADE * camera.width / cell) + 1) + 1
     near = cv2.dilate(covered, np.ones((3, 3), np.uint8))
@@ -154,12 +161,16 @@ def _on_solids(scene: Scene, shape: tuple[int, int], cell: int) -> NDArray[np.ui
     for light in scene.added:
         middle, reach = _light_reach(light, scene)
         changed |= np.linalg.norm(places - middle, axis=1) < reach
-    pixels = scene.camera.project(places[changed])
+    _mark(cells, scene.camera.project(places[changed]), cell)
+    return cells
+
+
+def _mark(cells: NDArray[np.uint8], pixels: Array, cell: int) -> None:
+    """Mark the cells that pixels (N, 2) lie in."""
     pixels = pixels[np.isfinite(pixels).all(1)]
     column, row = np.floor(pixels / cell).astype(int).T
-    inside = (column >= 0) & (row >= 0) & (column < shape[1]) & (row < shape[0])
+    inside = (column >= 0) & (row >= 0) & (column < cells.shape[1]) & (row < cells.shape[0])
     cells[row[inside], column[inside]] = 1
-    return cells
 
 
 def _reached(thing: StoodModel, corners: Array, scene: Scene, places: Array, normals: Array, mirrors: Mask) -> Mask:

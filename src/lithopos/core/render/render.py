@@ -143,7 +143,7 @@ def render_shot(
     read = photograph if callable(photograph) else lambda: photograph
     base = session.photograph(photograph_key, read, scale)
     _refuse_other_size(shot, base, scale)
-    scene = session.scene(shot, base, photograph_key, read_model, read_graphic, read_panorama)
+    scene = session.scene(shot, base, photograph_key, read_model, read_graphic, read_panorama, fine=quality == "master")
     plan = portions(samples or (PROOF_SAMPLES if quality == "proof" else shot.output.samples), quality)
     glance = quality == "proof" and len(plan) > 1
     job = _Job(scene, session, base, plan, seed, between, glance, shot.photograph.width)
@@ -191,7 +191,7 @@ class _Job:
     def steps(self) -> Iterator[Step]:
         """See `render_shot`."""
         height, width = self.base.codes.shape[:2]
-        self.influence: Influence = influence_of(self.scene)
+        self.influence: Influence = influence_of(self.scene, self.session.tracer.lit_places())
         bounds = self.influence.bounds()
         if bounds is None:
             raise InputError("models", "stand outside the picture: neither they nor their shadows would be seen")
@@ -302,7 +302,8 @@ class _Job:
 
     def _empty(self, tile: Window, pixels: Pixels, portion: Portion) -> Floats:
         """The same without the models; only what is not kept from an earlier render is traced."""
-        empties, key = self.session.empties, self.scene.place_key
+        empties, place = self.session.empties, self.scene.place_key
+        key = f"{place} {self.session.tracer.manner}" if place else ""
         kept = empties.get(key, self.seed, tile, *portion)
         rows, columns = pixels[:, 1] - tile.y0, pixels[:, 0] - tile.x0
         missing = np.isnan(kept[rows, columns, 0, 0])
@@ -376,7 +377,8 @@ class _Job:
         if "with" not in layers:  # between things that stand far apart nothing was traced
             self.cuts[tile] = 0
             return
-        brightest = BRIGHTEST_ADDED if self.scene.added else BRIGHTEST
+        brighter = self.scene.added or self.session.tracer.manner == "own"
+        brightest = BRIGHTEST_ADDED if brighter else BRIGHTEST
         codes, fade = self.base.codes[window.slices], self.influence.fade(window)
         shadow = _shadow_power(self.scene.contact)
         caught = compose(codes, layers, fade, self.gain, width, denoising, brightest, shadow)

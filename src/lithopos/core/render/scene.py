@@ -126,13 +126,14 @@ class Environment:
     """Light from all around: (H, W, 3) linear radiance by longitude and latitude, z up, its middle towards +x.
 
     `rotation` (3, 3) takes its own directions to the world's; `sun` is the direction to the sun that shines in it, if
-    one does; `key` tells its content.
+    one does, `sun_width_deg` wide; `key` tells its content.
     """
 
     radiance: Floats
     rotation: Array = field(default_factory=lambda: np.eye(3))
     sun: tuple[float, float, float] | None = None
     key: str = ""
+    sun_width_deg: float = 0.53
 
     def __repr__(self) -> str:
         return f"Environment({self.key or id(self.radiance)}, {self.rotation.round(6).tolist()})"
@@ -278,13 +279,14 @@ def build_scene(
             lens = day.at + [0, 0, LENS_M]
             radiance = without_solids(radiance, facts.around.rotation(), lens, day.about.solids, day.sun)
             key += repr((made_of[3:], lens.round(3).tolist()))
-        light = Environment(radiance, facts.around.rotation(), facts.sun_shown if day.dome.sunny else None, key)
+        sun = facts.sun_shown if day.dome.sunny else None
+        light = Environment(radiance, facts.around.rotation(), sun, key, facts.softness_deg)
     elif day.room:
         strength = np.array(balance.sky) * shot.sky.strength
         light = Environment(room_around(known.around, strength), key=repr((made_of, shot.sky.strength)))
     else:
-        sun = shot.sun.strength * (1 - shot.sky.cover)
-        strengths = sun, shot.sky.strength, facts.softness_deg, shot.sky.turbidity
+        sunlight = shot.sun.strength * (1 - shot.sky.cover)
+        strengths = sunlight, shot.sky.strength, facts.softness_deg, shot.sky.turbidity
         light = SunSky(to_sun, *strengths, balance.sky, shot.sky.cover)
         if known.around is not None:
             light = Surroundings(light, known.around, repr(made_of) if photograph_key else "")

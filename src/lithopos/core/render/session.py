@@ -78,8 +78,9 @@ class Session:
         read_model: Callable[[str], Model],
         read_graphic: ReadGraphic | None = None,
         read_panorama: ReadPanorama | None = None,
+        fine: bool = False,
     ) -> Scene:
-        """The scene of a shot, shown to the tracer."""
+        """The scene of a shot, shown to the tracer; `fine` for a master."""
 
         def model(name: str) -> Model:
             # Without a key names of files say nothing about their content.
@@ -114,5 +115,5 @@ class Session:
             (graphic if key else read_graphic) if read_graphic else None,
             panorama if read_panorama else None,
         )
-        self.tracer.show(scene)
+        self.tracer.show(scene, fine)
         return scene

@@ -14,17 +14,20 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lithopos.core.arrays import Array, Floats
+from lithopos.core.render.caustics import Irradiance, casters, lit_places, sun_cone, traced
 from lithopos.core.render.engine import FAST, choose_variant, load_renderer
 from lithopos.core.render.film import FilmSampler
 from lithopos.core.render.lanes import LaneSampler
+from lithopos.core.render.paths import GatheredPaths
 from lithopos.core.render.scene import Scene
 from lithopos.core.render.translate.lights import light_of
-from lithopos.core.render.translate.models import Made, has_cut_outs, model_shapes, moved_values
+from lithopos.core.render.translate.models import Made, lets_through, model_shapes, moved_values
 from lithopos.core.render.translate.receivers import receiver_shapes
 
 # Roulette acts from the fourth bounce on. Cutting all paths at 16 bounces takes away 0.02 % of the light in a
 # white-walled corner (measured against 64 bounces; see docs/methods/contact.md).
 MAX_DEPTH, ROULETTE_DEPTH = 16, 4
+PHOTONS = {False: 1 << 18, True: 1 << 21}  # sent out to what gathers light, for a proof and for a master
 
 Pixels = NDArray[np.int32]
 Place = Literal["with", "without"]
@@ -35,8 +38,8 @@ __all__ = ["MitsubaTracer", "Pixels", "Place", "Tracer"]
 class Tracer(Protocol):
     """Traces a scene that it is shown."""
 
-    def show(self, scene: Scene) -> None:
-        """Load a scene; what is loaded already and holds is kept."""
+    def show(self, scene: Scene, fine: bool = False) -> None:
+        """Load a scene; what is loaded already and holds is kept. `fine`: for a master."""
         ...
 
     def batches(self, pixels: Pixels, count: int) -> list[Pixels]:
@@ -59,6 +62,15 @@ class Tracer(Protocol):
         """What all far lights give a level surface with nothing about it, (3,)."""
         ...
 
+    @property
+    def manner(self) -> str:
+        """The way in which light is followed: what was traced in another one has other noise."""
+        ...
+
+    def lit_places(self) -> Array:
+        """Places (N, 3) of receivers that light gathered by models is seen on."""
+        ...
+
 
 class MitsubaTracer:
     """The renderer package. A moved model is moved in place; only what has changed is loaded again.
@@ -71,12 +83,15 @@ class MitsubaTracer:
     def __init__(self) -> None:
         self.mi: Any = load_renderer()
         self.loaded = {"places": 0, "things": 0, "moved": 0}
+        self._depths = (MAX_DEPTH, ROULETTE_DEPTH)
         depths = {"max_depth": MAX_DEPTH, "rr_depth": ROULETTE_DEPTH}
         # The plain one takes what is cut out of a surface for solid where it looks for the sun; the other follows light
         # through, at more cost.
         self._plain = self.mi.load_dict({"type": "path", **depths})
         self._through = self.mi.load_dict({"type": "volpath", **depths})
-        self.path = self._plain
+        self._paths: dict[Place, Any] = {"with": self._plain, "without": self._plain}
+        self._maps: list[Irradiance] = []
+        self.manner = "plain"
         self._sampler: LaneSampler | FilmSampler = (
             LaneSampler(self.mi) if choose_variant() == FAST else FilmSampler(self.mi)
         )
@@ -85,7 +100,7 @@ class MitsubaTracer:
         self._matrices: list[Array] = []
         self._irradiance: Floats | None = None
 
-    def show(self, scene: Scene) -> None:
+    def show(self, scene: Scene, fine: bool = False) -> None:
         """See `Tracer.show`."""
         self.scene = scene
         self._sampler.aim(scene.camera)
@@ -107,8 +122,30 @@ class MitsubaTracer:
             self._places["with"] = self._load({**self._receivers, **self._model_shapes(), **added})
             self.loaded["things"] += 1
         self._sampler.know(self._places["with"], scene)
-        self.path = self._through if any(has_cut_outs(thing) for thing in scene.models) else self._plain
+        self._follow(scene, fine)
         self._keys, self._matrices = (scene.place_key, scene.things_key), matrices
+
+    def _follow(self, scene: Scene, fine: bool) -> None:
+        """Choose how light is followed; what gathers the sun's light is traced from there first."""
+        through = any(lets_through(thing) for thing in scene.models)
+        gathering = {name for name, _, _ in casters(scene)}
+        cone, self._maps = sun_cone(scene), []
+        if choose_variant() == FAST and (through or (gathering and cone)):
+            self.manner = "own"
+            if gathering and cone:
+                self._maps = traced(self.mi, self._places["with"], scene, cone, PHOTONS[fine], seed=1)
+            self._paths = {
+                "with": GatheredPaths(self.mi, self._places["with"], cone, gathering, self._maps, self._depths),
+                "without": GatheredPaths(self.mi, self._places["without"], cone, set(), [], self._depths),
+            }
+            return
+        self.manner = "through" if through else "plain"
+        integrator = self._through if through else self._plain
+        self._paths = {"with": integrator, "without": integrator}
+
+    def lit_places(self) -> Array:
+        """See `Tracer.lit_places`."""
+        return lit_places(self._maps, self.irradiance())
 
     def batches(self, pixels: Pixels, count: int) -> list[Pixels]:
         """See `Tracer.batches`."""
@@ -116,7 +153,7 @@ class MitsubaTracer:
 
     def radiance(self, place: Place, pixels: Pixels, first: int, count: int, seed: int) -> Floats:
         """See `Tracer.radiance`."""
-        return self._sampler.radiance(self._places[place], self.path, pixels, first, count, seed)
+        return self._sampler.radiance(self._places[place], self._paths[place], pixels, first, count, seed)
 
     def first_hits(self, pixels: Pixels, first: int, count: int, seed: int) -> dict[str, Floats]:
         """See `Tracer.first_hits`."""

@@ -15,7 +15,7 @@ from lithopos.core.render.translate.mesh import flat, mesh
 
 DULL = 0.6  # a roughness from which a mirror shows no image, only a glow
 
-__all__ = ["Made", "black_shapes", "has_cut_outs", "model_shapes", "moved_values"]
+__all__ = ["Made", "black_shapes", "lets_through", "model_shapes", "moved_values"]
 
 
 Made = dict[tuple[int, int, bool, bool], Any]  # materials that are there already, by model and number
@@ -32,12 +32,14 @@ def model_shapes(mi: Any, thing: StoodModel, prefix: str, white: Floats, made: M
     return _shapes(mi, thing, prefix, white, made)
 
 
-def has_cut_outs(thing: StoodModel) -> bool:
-    """Whether light passes where something is cut out of a surface."""
-    return any(
-        material.under is None and (isinstance(material.opacity, Texture) or material.opacity < 1)
-        for material in thing.model.materials
-    )
+def lets_through(thing: StoodModel) -> bool:
+    """Whether light passes straight through: where something is cut out of a surface, or through a pane."""
+    for part in thing.model.parts:
+        material = thing.model.materials[part.material]
+        cut_out = material.under is None and (isinstance(material.opacity, Texture) or material.opacity < 1)
+        if cut_out or (_passes(material) and not _is_solid(material, part.closed)):
+            return True
+    return False
 
 
 def black_shapes(mi: Any, thing: StoodModel, prefix: str) -> dict[str, Any]:
@@ -199,11 +201,15 @@ def _passes(material: Material) -> bool:
     return isinstance(material.transmission, Texture) or material.transmission > 0.5
 
 
+def _is_solid(material: Material, closed: bool) -> bool:
+    return closed and material.thickness_m > 0
+
+
 def _glass(material: Material, closed: bool) -> dict[str, Any]:
     """Glass: a pane, or a solid that bends light; tinted by its thickness."""
     tint = np.asarray(material.base_colour, np.float32) if not isinstance(material.base_colour, Texture) else np.ones(3)
     rough = _mean_roughness(material)
-    solid = closed and material.thickness_m > 0
+    solid = _is_solid(material, closed)
     through = tint * (np.sqrt(_left_over(material)) if solid else _left_over(material))  # once in and once out
     value = {"type": "rgb", "value": np.clip(through, 0, 1).tolist()}
     if not solid:

@@ -1,0 +1,123 @@
+"""Light that models gather and throw onto the ground, against closed forms and paths traced the plain, slow way."""
+
+from __future__ import annotations
+
+import unittest
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+import trimesh
+
+from lithopos.core.camera.pinhole import Pinhole
+from lithopos.core.geometry.model import Material, Model, Part
+from lithopos.core.place.receiver import Patch, Receiver, Sheen
+from lithopos.core.render.engine import FAST
+from lithopos.core.render.influence import influence_of
+from lithopos.core.render.scene import Scene, StoodModel, SunSky
+from tests.core.rendering import tracer
+
+WIDTH, HEIGHT = 240, 180
+GLASS = Material("glass", np.array([1, 0.6, 0.5], np.float32), 0.0, transmission=1.0, thickness_m=0.1)
+EYE = np.array([0.2, -1.6, 0.9])
+
+
+def ground(grey: float) -> Receiver:
+    corners = np.array([[-5, -5, 0], [5, -5, 0], [5, 5, 0], [-5, 5, 0.0]])
+    uv, faces = np.array([[0, 0], [1, 0], [1, 1], [0, 1.0]]), np.array([[0, 1, 2], [0, 2, 3]])
+    return Receiver("ground", (Patch(corners, uv, faces, np.full(3, grey, np.float32)),), Sheen(0, 0.5), level=True)
+
+
+def camera() -> Pinhole:
+    forward = np.array([0.1, 0.1, 0.05]) - EYE
+    forward /= np.linalg.norm(forward)
+    right = np.cross(forward, [0, 0, 1])
+    right /= np.linalg.norm(right)
+    rotation = np.stack([right, np.cross(forward, right), forward])
+    return Pinhole(300.0, (WIDTH / 2, HEIGHT / 2), rotation, EYE, WIDTH, HEIGHT)
+
+
+def scene(
+    shape: trimesh.Trimesh,
+    material: Material,
+    height_m: float,
+    sun: Any,
+    width_deg: float,
+    sky: float,
+    grey: float = 0.5,
+) -> Scene:
+    smooth = len(shape.faces) > 100
+    vertices = np.array(shape.vertices) if smooth else np.array(shape.triangles).reshape(-1, 3)
+    normals = np.array(shape.vertex_normals) if smooth else np.repeat(shape.face_normals, 3, axis=0)
+    faces = np.array(shape.faces) if smooth else np.arange(len(vertices)).reshape(-1, 3)
+    part = Part("s", vertices, normals, np.zeros((len(vertices), 2)), faces, 0, closed=True)
+    stood = np.eye(4)
+    stood[2, 3] = height_m
+    to_sun = np.array(sun, float) / np.linalg.norm(sun)
+    day = SunSky((float(to_sun[0]), float(to_sun[1]), float(to_sun[2])), 1.0, sky, width_deg, 3.5)
+    thing = StoodModel("thing", Model([part], [material]), stood)
+    return Scene(camera(), (ground(grey),), (thing,), (day,), np.ones(3, np.float32))
+
+
+def at(made: Scene, points: Any) -> Any:
+    return np.floor(made.camera.project(np.array(points, float))).astype(np.int32)
+
+
+@unittest.skipUnless(tracer().mi.variant() == FAST, "light is gathered in the fast variant alone")
+class Gathered(unittest.TestCase):
+    def light(self, pixels: Any, place: Any = "with", samples: int = 256) -> Any:
+        return tracer().radiance(place, pixels, 0, samples, 1).sum(1) / (2 * samples)
+
+    def test_under_a_slab_lies_what_fresnel_leaves_of_the_sun(self) -> None:
+        # Of what falls on a slab square to it, all its mirrorings counted, (1 - R) / (1 + R) goes through.
+        slab = trimesh.creation.box((0.5, 0.5, 0.02))
+        made = scene(
+            slab, GLASS, 0.3, [0, 0, 1], 0.53, sky=0.0, grey=0.05
+        )  # of a dark ground the slab has little to mirror
+        engine = tracer()
+        engine.show(made, fine=True)
+        under, beside = self.light(at(made, [[0.0, 0.0, 0.0], [0.06, -0.1, 0]])), self.light(at(made, [[0.5, 0, 0]]))
+        mirrored = ((1.5 - 1) / (1.5 + 1)) ** 2
+        through = (1 - mirrored) / (1 + mirrored) * GLASS.base_colour**2  # once in, once out
+        np.testing.assert_allclose(under.mean(0) / beside[0], through, rtol=0.02)
+
+    def test_a_ball_gathers_and_a_mirror_throws_as_much_as_the_plain_way_finds(self) -> None:
+        ball = trimesh.creation.icosphere(4, 0.15)
+        metal = Material("metal", np.array([0.9, 0.7, 0.4], np.float32), 0.2, metallic=1.0)
+        focus = [[x, y, 0] for x in (0.08, 0.11, 0.14, 0.2) for y in (0.03, 0.06, 0.09)]
+        thrown = [[x, y, 0] for x in (-0.25, -0.2, -0.15, -0.1) for y in (-0.2, -0.15, -0.1)]
+        for material, places in ((GLASS, focus), (metal, thrown)):
+            made = scene(ball, material, 0.18, [-0.5, -0.3, 0.8], 6.0, sky=1.0)
+            engine = tracer()
+            engine.show(made, fine=True)
+            pixels = at(made, places)
+            ours, bare = self.light(pixels, samples=1 << 13), self.light(pixels, "without", 1 << 13)
+            engine._paths = {"with": engine._plain, "without": engine._plain}
+            plain = np.mean([engine.radiance("with", pixels, n << 13, 1 << 13, 1).sum(1) for n in range(4)], 0) / (
+                1 << 14
+            )
+            with self.subTest(material=material.name):
+                gathered = np.abs(plain - bare).max()
+                self.assertGreater(gathered, 0.02 * bare.mean())
+                rows = [light.reshape(4, 3, 3).mean(1) for light in (ours, plain)]  # the plain way stays noisy
+                np.testing.assert_allclose(*rows, atol=0.1 * gathered + 0.03 * bare.mean())
+                self.assertAlmostEqual(float(ours.sum() / plain.sum()), 1, delta=0.02)
+
+    def test_what_is_lit_is_rendered_and_what_is_not_stays_exactly(self) -> None:
+        ball = trimesh.creation.icosphere(3, 0.1)
+        made = scene(ball, replace(GLASS, base_colour=np.ones(3, np.float32)), 0.5, [-0.8, 0.1, 0.5], 0.53, sky=1.0)
+        engine = tracer()
+        engine.show(made)
+        places = engine.lit_places()
+        focus = np.median(places, axis=0)
+        np.testing.assert_allclose(focus[:2], [0.8, -0.1], atol=0.2)  # 0.5 m up, the sun 32° high
+        seen = influence_of(made, places)
+        pixel = at(made, [focus])[0]
+        self.assertTrue(seen.changed[pixel[1] // seen.cell, pixel[0] // seen.cell])
+        far = at(made, [[x, y, 0] for x in np.linspace(-1, -0.6, 8) for y in np.linspace(-0.4, 0.4, 8)])
+        same = (self.light(far, "with", 8) == self.light(far, "without", 8)).all(1)
+        self.assertGreater(same.mean(), 0.6)  # but for what the ball itself takes and mirrors
+
+
+if __name__ == "__main__":
+    unittest.main()
