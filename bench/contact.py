@@ -11,27 +11,30 @@ from pathlib import Path
 
 import numpy as np
 from PIL import Image
-from proving.real import Taken, marked_document, scored, taken
-from proving.truth import SAMPLES
+from proving.real import Taken, marked_document, product, scored, taken
 
+from bench.marks import marked
 from lithopos.core.arrays import Floats
 from lithopos.core.camera.pinhole import view_angles
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.panorama import Panorama
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.light.dome import dome_of
-from lithopos.core.reading.ask import read_model
 from lithopos.core.render.engine import load_renderer
 from lithopos.core.render.render import render_shot
 from lithopos.core.shot import Shot, load_shot
 from lithopos.samples.court import COURTS, court
+from lithopos.samples.gallery import GALLERIES, gallery
 from lithopos.samples.panorama import panorama_of
 from lithopos.samples.photograph import Studio
+from lithopos.samples.places import Place
 
 SCALE, SAMPLES_A_PIXEL = 0.4, 32
+GATHERED_SAMPLES = 384  # of a photograph in which glass gathers the sun's light: found by luck alone
 PANORAMA_UP_M = 1.5
 NOISE_PX = 0.7  # at full size
 HAND_DEG = 0.4
+SOFTER = 1.15  # a sun's width as it is measured
 PICTURES = Path("bench/pictures")
 
 ASKED = ("without proxies", "marked", "panorama", "oracle")
@@ -45,8 +48,10 @@ def bench_contact(names: Iterable[str] = (), variants: Iterable[str] = ASKED) ->
     print("contact: PSNR of the place's changed pixels [dB] / mean dE2000 of the model / stray pixels")
     print(f"  {'':22s}{'photograph':>11s}" + "".join(f"{name:>22s}" for name in variants))
     every: dict[str, list[tuple[float, float]]] = {name: [] for name in variants}
-    for name in names or COURTS:
-        scene = taken(mi, court(name), SCALE, SAMPLES_A_PIXEL)
+    for name in names or (*COURTS, *GALLERIES):
+        place = gallery(name) if name in GALLERIES else court(name)
+        gathers = place.sun_width_deg > 1 and not place.overcast
+        scene = taken(mi, place, SCALE, SAMPLES_A_PIXEL, GATHERED_SAMPLES if gathers else None)
         lens = np.add(scene.place.model_at, [0, 0, PANORAMA_UP_M])
         around = panorama_of(Studio(mi, scene.place, SCALE), lens, rows=128, samples=48)
         line = f"  {name:22s}{scored(scene, scene.empty)[0]:11.1f}"
@@ -72,6 +77,7 @@ def _shot(scene: Taken, variant: str, around: Floats) -> Shot:
     """The shot as it would be made, with what a variant puts in its stead."""
     document = marked_document(scene, 0.0 if variant == "oracle" else NOISE_PX * SCALE)
     place, view = scene.place, scene.view
+    document["sun"]["softness_deg"] = place.sun_width_deg * (1 if variant == "oracle" else SOFTER)
     if not document["gnomons"]:
         # Nothing whose shadow can be marked is seen: the sun is pulled by hand until it looks right.
         off = np.random.default_rng(0).normal(0, HAND_DEG, 2)
@@ -101,7 +107,24 @@ def _shot(scene: Taken, variant: str, around: Floats) -> Shot:
         document["panorama"] = {"file": "around.hdr", "disc": not place.overcast}
         document["panorama"]["dome"] = dome_of(around).model_dump()
         document["lit_by"] = "panorama"
+        behind = _windowed(place)  # a panorama shines through its own windows
+        document["proxies"] = [one for one in document["proxies"] if one["id"] not in behind]
+    elif place.white:
+        noise = np.random.default_rng(1)
+        return marked(load_shot(document), place, scene.studio, scene.empty, noise)
     return load_shot(document)
+
+
+def _windowed(place: Place) -> set[str]:
+    """Walls that windows are in, as the marked document names them."""
+    found = set()
+    for number, solid in enumerate(place.solids):
+        (x, y, _), (to_x, to_y, _) = solid.foot[:2]
+        for corners in place.windows:
+            off = (corners[0, 0] - x) * (to_y - y) - (corners[0, 1] - y) * (to_x - x)
+            if solid.kind == "wall" and abs(off) < 0.01 * np.hypot(to_x - x, to_y - y):
+                found.add(f"p{number}")
+    return found
 
 
 def _rendered(shot: Shot, scene: Taken, around: Floats) -> Picture:
@@ -110,7 +133,7 @@ def _rendered(shot: Shot, scene: Taken, around: Floats) -> Picture:
     steps = render_shot(
         shot,
         scene.empty,
-        lambda file: read_model(SAMPLES / file),
+        product,
         quality="master",
         scale=1.0,
         samples=SAMPLES_A_PIXEL,

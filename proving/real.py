@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import io
+import tempfile
 from dataclasses import dataclass
+from functools import cache
+from pathlib import Path
 from typing import Any
 
 import cv2
@@ -13,15 +16,17 @@ from PIL import Image
 
 from lithopos.core.colour import decode_srgb, delta_e_2000, linear_to_Lab
 from lithopos.core.exchange.picture import Picture
+from lithopos.core.geometry.model import Model
+from lithopos.core.reading.ask import read_model
 from lithopos.core.readings import READ, Sources, with_readings
-from lithopos.samples.models import MODELS
+from lithopos.samples.models import PRODUCTS, write_glb
 from lithopos.samples.photograph import Studio, View, develop, truth_of
 from lithopos.samples.places import Place
 from proving.truth import marked_shot_of, psnr
 
 CHANGED = 0.012  # of an encoded value: a pixel that the model truly changes
 
-__all__ = ["Taken", "marked_document", "scored", "taken"]
+__all__ = ["Taken", "marked_document", "product", "scored", "taken"]
 
 
 @dataclass(frozen=True)
@@ -29,6 +34,7 @@ class Taken:
     """A scene as it was photographed: its truth in figures, the empty place, the model really there."""
 
     place: Place
+    studio: Studio
     view: View
     truth: dict[str, Any]
     empty: Picture
@@ -38,7 +44,7 @@ class Taken:
     def body(self) -> NDArray[np.bool_]:
         """Pixels that the model fills, or would but for what stands before it."""
         mask = np.zeros(self.empty.codes.shape[:2], np.uint8)
-        for _, mesh, _ in MODELS[self.place.model]().parts:
+        for _, mesh, _ in PRODUCTS[self.place.model]().parts:
             stood = mesh.moved(self.place.model_at, self.place.model_turn_deg)
             pixels = self.view.project(stood.vertices) - 0.5
             for triangle in np.round(pixels[stood.faces] * 16).astype(np.int32):
@@ -46,17 +52,26 @@ class Taken:
         return mask.astype(bool)
 
 
-def taken(mi: Any, place: Place, scale: float, samples: int) -> Taken:
-    """Photograph a place, `scale` times its full size."""
+def taken(mi: Any, place: Place, scale: float, samples: int, real_samples: int | None = None) -> Taken:
+    """Photograph a place, `scale` times its full size; the model in it with samples of its own, if told."""
     empty = Studio(mi, place, scale)
     daylight = empty.daylight()
 
-    def photograph(studio: Studio) -> Picture:
+    def photograph(studio: Studio, samples: int = samples) -> Picture:
         encoded = develop(studio.radiance(samples, seed=1), daylight, place.camera.exposure, seed=5)
         return Picture(np.asarray(Image.open(io.BytesIO(encoded))))
 
-    real = photograph(Studio(mi, place, scale, with_model=True))
-    return Taken(place, empty.view, truth_of(empty, "p"), photograph(empty), real)
+    real = photograph(Studio(mi, place, scale, with_model=True), real_samples or samples)
+    return Taken(place, empty, empty.view, truth_of(empty, "p"), photograph(empty), real)
+
+
+@cache
+def product(file: str) -> Model:
+    """A product of the sample program as it comes in from its file."""
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / file
+        write_glb(PRODUCTS[path.stem](), path)
+        return read_model(path)
 
 
 def marked_document(scene: Taken, noise_px: float) -> dict[str, Any]:

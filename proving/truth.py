@@ -37,6 +37,7 @@ def marked_shot_of(truth: dict[str, Any], noise_px: float = 0.7, seed: int = 0) 
         return (np.asarray(points, float) + rng.normal(scale=noise_px, size=np.shape(points))).tolist()
 
     yardstick = truth["yardstick"]
+    level = [{"id": "top", "height_m": truth["level_m"]}] if truth.get("level_m") else []
     return load_shot(
         {
             "name": truth["name"],
@@ -59,10 +60,12 @@ def marked_shot_of(truth: dict[str, Any], noise_px: float = 0.7, seed: int = 0) 
                 {
                     "id": "m",
                     "file": truth["model"]["file"],
-                    "position_m": truth["model"]["position"],
+                    "position_m": [*truth["model"]["position"][:2], 0.0],
                     "turn_deg": truth["model"]["turn_deg"],
+                    "level": level[0]["id"] if level else None,
                 }
             ],
+            "levels": level,
             "ground": {"material": truth["ground_material"]},
             "proxies": [
                 {"id": f"p{i}", **{k: off(v) if k in ("points", "top") else v for k, v in proxy.items()}}

@@ -92,7 +92,11 @@ class Still:
     def first_hits(self, pixels: Any, _first: int, _count: int, _seed: int) -> dict[str, Floats]:
         """No model is seen."""
         nothing = np.zeros((len(pixels), 3), np.float32)
-        return {"coverage": nothing[:, 0], "albedo": nothing, "normal": nothing}
+        return {"coverage": nothing[:, 0], "albedo": nothing, "normal": nothing, "depth": nothing[:, 0]}
+
+    def things_at(self, pixels: Any) -> Any:
+        """No model is seen."""
+        return np.zeros((2, len(pixels)), np.int32)
 
     def irradiance(self) -> Floats:
         """White light."""

@@ -8,7 +8,8 @@ from typing import Any
 import numpy as np
 from proving.truth import score
 
-from lithopos.core.composite.catch import BRIGHTEST, compose
+from lithopos.core.composite.catch import BRIGHTEST, catch
+from lithopos.core.composite.catch import composed as put_in
 from lithopos.core.composite.whites import whites_of
 from lithopos.core.layers import Layers, Window
 
@@ -32,7 +33,7 @@ def layers(ratio: Any = 1.0, cover: float = 0.0, samples: int = 4, noise: float 
 
 
 def composed(codes: Any, traced: Layers, gain: Any = ONE) -> Any:
-    return compose(codes, traced, np.ones(codes.shape[:2], np.float32), gain, WIDE, "fast").codes
+    return put_in(codes, catch(codes, traced, np.ones(codes.shape[:2], np.float32), gain, WIDE, "fast"))
 
 
 def grey(code: int) -> Any:
@@ -70,8 +71,8 @@ class Catching(unittest.TestCase):
         stray = layers()
         stray.sums["with"][20, 30, 0] *= 9
         codes = grey(188)
-        caught = compose(codes, stray, np.ones((40, WIDE), np.float32), ONE, WIDE, "fast")
-        np.testing.assert_array_equal(caught.codes, codes)
+        caught = catch(codes, stray, np.ones((40, WIDE), np.float32), ONE, WIDE, "fast")
+        np.testing.assert_array_equal(put_in(codes, caught), codes)
         self.assertEqual(caught.cut, int(BRIGHTEST < 5))
         # 4 % less light is two codes and a half; per pixel the noise is as large.
         faint = composed(codes, layers(0.96, noise=0.04)).astype(int) - codes

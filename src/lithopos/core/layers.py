@@ -7,6 +7,7 @@
 | `withheld` | 1 | share | how much of it is filled by receivers that take no light, which stay as photographed |
 | `albedo`, `normal` | 3 | guide | of the models, weighted by coverage |
 | `depth` | 1 | guide | how far away they are [m], likewise |
+| `object`, `material` | 1 | number | of the model and of its material at a pixel's middle, from 1; 0 where none is |
 
 Layers that a render has no use for are not there. Radiance is kept in two halves with random numbers of
 their own: their difference is the measure of the noise.
@@ -21,7 +22,7 @@ import numpy as np
 
 from lithopos.core.arrays import Floats
 
-Kind = Literal["radiance", "share", "guide"]
+Kind = Literal["radiance", "share", "guide", "number"]
 KINDS: dict[str, Kind] = {
     "with": "radiance",
     "without": "radiance",
@@ -30,6 +31,8 @@ KINDS: dict[str, Kind] = {
     "albedo": "guide",
     "normal": "guide",
     "depth": "guide",
+    "object": "number",
+    "material": "number",
 }
 HALVES = 2
 
@@ -83,7 +86,7 @@ class Layers:
     Attributes
     ----------
     samples : of each half; a mean divides by `HALVES * samples`.
-    sums : radiance (H, W, 2, 3), shares (H, W), guides (H, W, 3).
+    sums : radiance (H, W, 2, 3), shares (H, W), guides (H, W, 3); numbers (H, W), which are no sums.
     """
 
     window: Window
@@ -98,6 +101,14 @@ class Layers:
         part = self.sums[name]
         total = part[:, :, 0] + part[:, :, 1] if KINDS[name] == "radiance" else part
         return np.asarray(total * np.float32(1 / (HALVES * self.samples)), np.float32)
+
+    def to_samples(self, samples: int) -> Layers:
+        """The same means as sums over another number of samples."""
+        if samples == self.samples:
+            return self
+        grown = np.float32(samples / self.samples)
+        sums = {name: part if KINDS[name] == "number" else part * grown for name, part in self.sums.items()}
+        return Layers(self.window, samples, sums)
 
     def halves(self, name: str) -> tuple[Floats, Floats]:
         """The means of both halves of a radiance, (H, W, 3) each."""

@@ -23,6 +23,8 @@ class Court:
     ground : what somebody would call the ground; wet and polished ones gleam.
     model, at, turn_deg : what stands where.
     rail : a railing stands before it.
+    haze_deg : how wide a hazy sun looks; 0 for a clear one.
+    up_m : how high over the ground the model stands, on the block.
     """
 
     sun: tuple[float, float] = (250.0, 28.0)
@@ -32,6 +34,8 @@ class Court:
     at: tuple[float, float] = (0.2, 1.4)
     turn_deg: float = 8.0
     rail: bool = False
+    haze_deg: float = 0.0
+    up_m: float = 0.0
 
 
 DARKER = {"wet stone": 0.55}
@@ -48,6 +52,10 @@ COURTS = {
     "wet": Court(ground="wet stone", at=(0.0, 0.7), turn_deg=-10.0),
     "wet, overcast": Court(ground="wet stone", overcast=True, model="tern-fountain", at=(0.2, 0.4)),
     "behind a rail": Court(rail=True, at=(0.0, 1.6)),
+    "on the block": Court(sun=(230.0, 35.0), model="sill-planter", at=(2.4, 1.15), turn_deg=20.0, up_m=0.7),
+    "glass in the sun": Court(sun=(250.0, 34.0), model="drift-glass", at=(0.2, 0.6), haze_deg=3.0),
+    "glass before the wall": Court(overcast=True, model="drift-glass", at=(0.5, 2.4)),
+    "metal on wet stone": Court(ground="wet stone", sun=(255.0, 38.0), model="buoy-globe", at=(0.5, 0.3), haze_deg=2.0),
 }
 
 
@@ -71,10 +79,12 @@ def court(name: str, seed: int = 21) -> Place:
         ),
         sun_azimuth_deg=told.sun[0] + vary(5),
         sun_elevation_deg=told.sun[1] + vary(3),
-        turbidity=3.4 + vary(0.8),
+        turbidity=(8.0 if told.haze_deg else 3.4) + vary(0.8),
+        sun_width_deg=told.haze_deg or 0.5358,
+        level_m=told.up_m or None,
         ground_material=told.ground,
         model=told.model,
-        model_at=(told.at[0], told.at[1], 0.0),
+        model_at=(told.at[0], told.at[1], told.up_m),
         model_turn_deg=told.turn_deg,
         overcast=told.overcast,
     )

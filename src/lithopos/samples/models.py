@@ -143,7 +143,42 @@ def sill_planter(seed: int = 13) -> Product:
     )
 
 
+def drift_glass() -> Product:
+    """A garden glass 0.62 m high: a ball of clear, faintly green glass in a steel cup on a turned stone foot."""
+    angle = np.linspace(-np.pi / 2, np.pi / 2, 49)
+    ball = [(float(0.19 * np.cos(a)), float(0.43 + 0.19 * np.sin(a))) for a in angle]
+    cup = [(0.0, 0.215), (0.05, 0.215), (0.085, 0.245), (0.075, 0.25), (0.04, 0.232), (0.0, 0.232)]
+    foot = _rounded_profile([(0.0, 0.0), (0.15, 0.0), (0.15, 0.05), (0.06, 0.1), (0.06, 0.215), (0.0, 0.215)])
+    rng = np.random.default_rng(14)
+    return Product(
+        "Drift garden glass",
+        [
+            ("ball", meshes.lathe(ball, 96), "glass"),
+            ("cup", meshes.lathe([(float(r), float(z)) for r, z in cup], 64), "steel"),
+            ("foot", meshes.lathe(foot, 64), "pale stone"),
+        ],
+        {
+            "glass": Material((0.86, 0.95, 0.9), 0.0, glass=True),
+            "steel": Material((0.6, 0.59, 0.57), 0.28, 1.0),
+            "pale stone": Material(textures.stone(512, (0.5, 0.455, 0.385), rng, 0.05), 0.9, tile_m=(0.8, 0.8)),
+        },
+    )
+
+
+def buoy_globe() -> Product:
+    """A polished steel globe 0.6 m high, flattened where it stands."""
+    angle = np.linspace(-0.42 * np.pi, np.pi / 2, 49)
+    lift = 0.31 * np.sin(0.42 * np.pi)
+    globe = [(0.0, 0.0), *((float(0.31 * np.cos(a)), float(lift + 0.31 * np.sin(a))) for a in angle)]
+    return Product(
+        "Buoy globe",
+        [("globe", meshes.lathe(globe, 128), "polished steel")],
+        {"polished steel": Material((0.66, 0.65, 0.62), 0.14, 1.0)},
+    )
+
+
 MODELS = {"marl-bench": marl_bench, "tern-fountain": tern_fountain, "sill-planter": sill_planter}
+PRODUCTS = {**MODELS, "drift-glass": drift_glass, "buoy-globe": buoy_globe}  # with those that only the bench stands
 
 
 def encode_srgb(linear: Array | textures.Image) -> textures.Image:
@@ -201,6 +236,13 @@ def _accessor(gltf: pygltflib.GLTF2, blob: bytearray, values: np.ndarray, kind: 
 
 
 def _gltf_material(gltf: pygltflib.GLTF2, blob: bytearray, name: str, material: Material) -> pygltflib.Material:
+    told: dict[str, dict[str, float]] = {}
+    if material.glass:
+        told = {
+            "KHR_materials_transmission": {"transmissionFactor": 1.0},
+            "KHR_materials_volume": {"thicknessFactor": 0.1},
+        }
+        gltf.extensionsUsed = sorted({*(gltf.extensionsUsed or []), *told})
     pbr = pygltflib.PbrMetallicRoughness(metallicFactor=material.metallic, roughnessFactor=material.roughness)
     if isinstance(material.colour, tuple):
         pbr.baseColorFactor = [*material.colour, 1.0]
@@ -213,4 +255,4 @@ def _gltf_material(gltf: pygltflib.GLTF2, blob: bytearray, name: str, material: 
             gltf.samplers.append(pygltflib.Sampler(wrapS=pygltflib.REPEAT, wrapT=pygltflib.REPEAT))
         gltf.textures.append(pygltflib.Texture(source=len(gltf.images) - 1, sampler=0))
         pbr.baseColorTexture = pygltflib.TextureInfo(index=len(gltf.textures) - 1)
-    return pygltflib.Material(name=name, pbrMetallicRoughness=pbr)
+    return pygltflib.Material(name=name, pbrMetallicRoughness=pbr, extensions=told)

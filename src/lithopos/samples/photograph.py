@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from PIL import Image as Pictures
 
 from lithopos.samples.meshes import Array, Mesh
-from lithopos.samples.models import MODELS, encode_srgb
+from lithopos.samples.models import PRODUCTS, encode_srgb
 from lithopos.samples.places import Camera, Material, Place, Solid
 
 Floats = NDArray[np.float32]
@@ -36,6 +36,12 @@ class View:
         seen = (np.atleast_2d(points) - self.position) @ self.rotation.T
         depth = np.where(seen[:, 2] > 0.05, seen[:, 2], np.nan)
         return seen[:, :2] / depth[:, None] * self.focal_px + [self.width / 2, self.height / 2]
+
+
+def _root(material: Material) -> dict[str, Any]:
+    """What of a glass's colour is taken where light enters, and again where it leaves."""
+    assert isinstance(material.colour, tuple)
+    return {"type": "rgb", "value": [value**0.5 for value in material.colour]}
 
 
 def view_of(camera: Camera, scale: float = 1.0) -> View:
@@ -71,7 +77,7 @@ class Studio:
             ball = {"type": "sphere", "center": list(lamp.middle), "radius": lamp.radius_m, "emitter": shines}
             scene[f"lamp{number}"] = ball
         if with_model:
-            product = MODELS[place.model]()
+            product = PRODUCTS[place.model]()
             bsdfs = {name: self._bsdf(material) for name, material in product.materials.items()}
             for number, (_, mesh, material) in enumerate(product.parts):
                 stood = mesh.moved(place.model_at, place.model_turn_deg)
@@ -131,6 +137,8 @@ class Studio:
             # The renderer's v runs down the picture's rows from its far end: turn the rows over.
             data = np.ascontiguousarray(material.colour[::-1])
             colour = {"type": "bitmap", "bitmap": mi.Bitmap(data), "raw": True, "wrap_mode": "repeat"}
+        if material.glass:
+            return mi.load_dict({"type": "dielectric", "int_ior": 1.5, "specular_transmittance": _root(material)})
         if material.roughness >= 0.85 and not material.metallic:
             return mi.load_dict({"type": "twosided", "inner": {"type": "diffuse", "reflectance": colour}})
         return mi.load_dict(
@@ -286,6 +294,7 @@ def truth_of(studio: Studio, name: str) -> dict[str, Any]:
         "proxies": [told for solid in place.solids if (told := _drawn(view, solid))],
         "mattes": [*_turned_outlines(view, place), *_bars(view, place)],
         "model": {"file": f"{place.model}.glb", "position": list(place.model_at), "turn_deg": place.model_turn_deg},
+        "level_m": place.level_m,
     }
 
 

@@ -20,7 +20,10 @@ Segment = tuple[tuple[float, float, float], tuple[float, float, float]]
 
 @dataclass(frozen=True)
 class Material:
-    """What a surface is made of: a picture (rows from v = 0 up) or one linear colour, and its gloss."""
+    """What a surface is made of: a picture (rows from v = 0 up) or one linear colour, and its gloss.
+
+    `glass` is solid: its colour is what goes through.
+    """
 
     colour: textures.Image | tuple[float, float, float]
     roughness: float = 0.85
@@ -28,6 +31,7 @@ class Material:
     tile_m: tuple[float, float] = (1.0, 1.0)
     offset_m: tuple[float, float] = (0.0, 0.0)
     specular: float = 0.35
+    glass: bool = False
 
 
 @dataclass(frozen=True)
@@ -90,6 +94,7 @@ class Place:
     solids: list[Solid] = field(default_factory=list)  # and what can be drawn on it
     turned: list[tuple[Segment, Array]] = field(default_factory=list)  # plumb axes, and (radius, height) about them
     bars: list[tuple[Segment, float]] = field(default_factory=list)  # thin straight things, and half their width
+    level_m: float | None = None  # of what the model stands on, if that is not the ground
 
     def add(self, mesh: Mesh, material: str) -> None:
         """Put a thing into the place."""

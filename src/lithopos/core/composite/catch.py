@@ -28,16 +28,31 @@ NEIGHBOURHOOD = 1 / 192
 DOUBTED, TRUSTED = 2.5, 4.5
 # In half codes: below, a change is one code at most, which nobody sees; two codes are whole.
 NOTICED = (3.0, 4.0)
+# Where noise is measured: places that change by this share, pixels that models fill so far; a stray one counts so much.
+LEAST_CHANGED, WHOLE_COVER, STRAY = 0.01, 0.99, 16.0
 
-__all__ = ["BRIGHTEST", "BRIGHTEST_ADDED", "Caught", "compose", "halo_px", "light_ratio"]
+__all__ = ["BRIGHTEST", "BRIGHTEST_ADDED", "Caught", "catch", "composed", "halo_px", "light_ratio"]
 
 
 @dataclass(frozen=True)
 class Caught:
-    """A composed window: its codes (H, W, 3), and how many pixels of receivers were cut to the stated bound."""
+    """What the models do to a window, apart from the photograph.
 
-    codes: Codes
-    cut: int
+    Attributes
+    ----------
+    shadow : (H, W, 3) what the place keeps of its light, at most 1.
+    added : (H, W, 3) linear light that it gets on top: mirrored, thrown back, gathered.
+    model : (H, W, 3) the models' own light times `cover` (H, W), in the photograph's exposure.
+    cut : how many pixels of receivers were cut to the stated bound.
+    noise : the root of the mean square of what is still noise, in codes of 255, before it is smoothed.
+    """
+
+    shadow: Floats
+    added: Floats
+    model: Floats
+    cover: Floats
+    cut: int = 0
+    noise: float = 0.0
 
 
 def halo_px(width: int) -> int:
@@ -45,7 +60,7 @@ def halo_px(width: int) -> int:
     return int(np.ceil(max(64, 4 * NEIGHBOURHOOD * width)))
 
 
-def compose(
+def catch(
     codes: Codes,
     layers: Layers,
     fade: Floats,
@@ -55,7 +70,7 @@ def compose(
     brightest: float = BRIGHTEST,
     shadow: Floats | None = None,
 ) -> Caught:
-    """The photograph's codes in a window with the models in it; an unaffected pixel keeps its code.
+    """What the models do to a window of the photograph.
 
     Parameters
     ----------
@@ -74,12 +89,47 @@ def compose(
     if shadow is not None:
         ratio = np.where(ratio < 1, np.maximum(ratio, 1e-4) ** shadow, ratio)
     ratio = 1 + (ratio - 1) * taken[..., None]
-    linear = base * ratio
-    if cover.any():
-        linear = linear * (1 - cover)[..., None] + _model_light(layers, cover, ratio, gain, quality)
-    changed = (cover > 0) | (ratio != 1).any(-1)
+    model = _model_light(layers, cover, ratio, gain, quality) if cover.any() else np.zeros_like(base)
+    noise = _noise(layers, cover, ratio, base, gain)
+    return Caught(np.minimum(ratio, 1), base * np.maximum(ratio - 1, 0), model, cover, cut, noise)
+
+
+def composed(codes: Codes, caught: Caught) -> Codes:
+    """The photograph's codes in a window with the models in it; an unaffected pixel keeps its code."""
+    top = np.float32(np.iinfo(codes.dtype).max)
+    place = decode_srgb(codes.astype(np.float32) / top) * caught.shadow + caught.added
+    linear = place * (1 - caught.cover)[..., None] + caught.model
+    changed = (caught.cover > 0) | (caught.shadow != 1).any(-1) | (caught.added != 0).any(-1)
     new = (encode_srgb(linear) * top + np.float32(0.5)).astype(codes.dtype)
-    return Caught(np.where(changed[..., None], new, codes), cut)
+    return np.where(changed[..., None], new, codes)
+
+
+def _noise(layers: Layers, cover: Floats, ratio: Floats, base: Floats, gain: Floats) -> float:
+    """Of what the models show and change, from the difference of both halves; the greater of the two."""
+    (seen, again), (bare, bare_again) = _by_half(layers)
+    step = _codes_a_step(base)
+    found = [0.0]
+    changed = (cover <= 0) & (np.abs(ratio - 1).max(-1) > LEAST_CHANGED)
+    if changed.any():
+        halves = _ratio(seen[changed], bare[changed]) - _ratio(again[changed], bare_again[changed])
+        found.append(_codes_off(halves / 2 * base[changed], step[changed]))
+    full = cover >= WHOLE_COVER
+    if full.any():
+        light = np.asarray((seen[full] + again[full]) / 2 * gain, np.float32)
+        slope = _codes_a_step(light)
+        found.append(_codes_off(np.asarray((seen[full] - again[full]) / 2 * gain, np.float32), slope))
+    return max(found)
+
+
+def _codes_a_step(light: Floats) -> Floats:
+    """By how many codes of 255 a linear value moves for a step of 1, where it is now."""
+    return np.asarray(0.5 / (_half_code(light, 255.0) * np.maximum(light, 1e-4)), np.float32)
+
+
+def _codes_off(off: Floats, step: Floats) -> float:
+    """The root mean square of codes; one stray pixel counts no more than `STRAY` of them."""
+    codes = np.clip(off * step, -STRAY, STRAY)
+    return float(np.sqrt(np.mean(codes**2)))
 
 
 def light_ratio(

@@ -34,7 +34,7 @@ SIMPLER = 0.6  # how far a found outline may be off its pixels [px of the cut pi
 GUIDED, EPSILON = 3, 1e-4  # of the photograph's pixels, and of its values: how an edge follows the colours
 PASSING_M = 0.05  # within which a thing goes from behind a matte to before it
 
-__all__ = ["coverage_of", "cut_out", "distance_of", "laid_over", "outline_of", "with_rings"]
+__all__ = ["coverage_of", "cut_out", "distance_of", "front_of", "laid_over", "outline_of", "with_rings"]
 
 
 def outline_of(matte: Matte) -> list[Array]:
@@ -174,18 +174,11 @@ def distance_of(matte: Matte, camera: Pinhole) -> float | None:
     return float(np.linalg.norm(at - camera.position)) if np.isfinite(at).all() else None
 
 
-def laid_over(
-    composed: Codes,
-    photograph: Codes,
-    mattes: Sequence[tuple[Floats, float | None]],
-    cover: Floats,
-    depth: Floats | None,
-) -> Codes:
-    """A composed window with what stands in front laid over it.
+def front_of(mattes: Sequence[tuple[Floats, float | None]], cover: Floats, depth: Floats | None) -> Floats:
+    """How far a window is hidden by what stands in front, (H, W).
 
     Parameters
     ----------
-    composed, photograph : codes (H, W, 3) of the window.
     mattes : coverages (H, W), each with its distance from the camera [m], if that is known.
     cover : (H, W) how much of a pixel models fill.
     depth : (H, W) their distance [m], where they do.
@@ -198,16 +191,21 @@ def laid_over(
             # What models do to the place is before nothing that stands there.
             hides = share * np.where(cover > 0, behind, 1)
         whole = np.maximum(whole, hides)
-    mixed = (whole > 0) & (whole < WHOLE)
-    result = np.where((whole >= WHOLE)[..., None], photograph, composed)
+    return whole
+
+
+def laid_over(composed: Codes, photograph: Codes, front: Floats, cover: Floats) -> Codes:
+    """A composed window with what stands in front (H, W) laid over it; both are codes (H, W, 3)."""
+    mixed = (front > 0) & (front < WHOLE)
+    result = np.where((front >= WHOLE)[..., None], photograph, composed)
     if mixed.any():
         top = np.float32(np.iinfo(composed.dtype).max)
         before = decode_srgb(photograph.astype(np.float32) / top)
-        front = filled(before, whole >= WHOLE) if (whole >= WHOLE).any() else before
+        bare = filled(before, front >= WHOLE) if (front >= WHOLE).any() else before
         # Where no model is, the photograph's own mixture is right already but for what falls on the place.
         beside = cover[..., None]
-        own = beside * front + (1 - beside) * before
-        linear = whole[..., None] * own + (1 - whole)[..., None] * decode_srgb(composed.astype(np.float32) / top)
+        own = beside * bare + (1 - beside) * before
+        linear = front[..., None] * own + (1 - front)[..., None] * decode_srgb(composed.astype(np.float32) / top)
         changed = mixed & (composed != photograph).any(-1)
         result[changed] = (encode_srgb(linear[changed]) * top + np.float32(0.5)).astype(composed.dtype)
     return result

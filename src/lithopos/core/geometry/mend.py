@@ -16,6 +16,7 @@ from lithopos.core.geometry.model import Model, Part
 MAX_TRIANGLES = 20_000_000
 MAX_METRES = 100_000.0
 FAR_AWAY = 1000.0  # sizes of the model: beyond, single precision would show
+MOST_JOINED = 400_000  # vertices whose near ones are looked for: more take seconds
 CREASE_DEG = 30.0  # where a file has no normals, faces that meet at less are smooth
 
 __all__ = ["MAX_TRIANGLES", "mended"]
@@ -77,6 +78,8 @@ def _mended(part: Part, notes: dict[str, int]) -> Part:
         count("faces that were there twice were dropped", int((~single).sum()))
         faces, across = faces[single], across[single]
     closed = _closed(welded[faces])
+    if not closed and len(part.vertices) <= MOST_JOINED:
+        closed = _closed(_joined(part.vertices)[faces])
     count("parts are open shells", int(not closed))
     if closed and _signed_volume(part.vertices[faces]) < 0:
         count("closed parts that were inside out were turned", 1)
@@ -113,6 +116,18 @@ def _welded(vertices: Array) -> NDArray[np.int64]:
     return np.unique(packed, return_inverse=True)[1].astype(np.int64).ravel()
 
 
+def _joined(vertices: Array) -> NDArray[np.int64]:
+    """The same for vertices that are almost at the same place: a seam's two sides are often off by a rounding."""
+    from scipy.sparse import coo_array
+    from scipy.sparse.csgraph import connected_components
+    from scipy.spatial import cKDTree
+
+    near = 2.0**-18 * float(np.ptp(vertices, axis=0).max())
+    pairs = cKDTree(vertices).query_pairs(near, output_type="ndarray")
+    graph = coo_array((np.ones(len(pairs), bool), (pairs[:, 0], pairs[:, 1])), shape=(len(vertices),) * 2)
+    return np.asarray(connected_components(graph, directed=False)[1], np.int64)
+
+
 def _singles(faces: NDArray[np.int64]) -> NDArray[np.bool_]:
     """Which faces are the first with their three places."""
     a, b, c = np.sort(faces, axis=1).T
@@ -126,7 +141,14 @@ def _singles(faces: NDArray[np.int64]) -> NDArray[np.bool_]:
 
 
 def _closed(faces: NDArray[np.int64]) -> bool:
-    """Whether every edge is shared by just two faces that run along it in opposite ways."""
+    """Whether every edge is shared by just two faces that run along it in opposite ways.
+
+    Faces of which two corners are at the same place, as about a pole, are none.
+    """
+    a, b, c = faces.T
+    faces = faces[(a != b) & (b != c) & (c != a)]
+    if not len(faces):
+        return False
     ways = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]])
     most = int(ways.max()) + 1
     there, back = ways[:, 0] * most + ways[:, 1], ways[:, 1] * most + ways[:, 0]

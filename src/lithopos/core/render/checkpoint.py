@@ -1,4 +1,7 @@
-"""What a render has done so far, in a folder: sums of tiles that are traced, codes of tiles that are finished."""
+"""What a render has done so far, in a folder: sums of tiles that are traced, codes of tiles that are finished.
+
+They outlive the finished picture, so that it can be made finer later.
+"""
 
 from __future__ import annotations
 
@@ -57,28 +60,24 @@ class Checkpoint:
         samples = int(values.pop("samples"))
         return Layers(tile, samples, values)
 
-    def finish(self, tile: Window, codes: Codes, cut: int) -> None:
-        """Keep a tile's finished codes."""
+    def finish(self, tile: Window, codes: Codes, cut: int, samples: int) -> None:
+        """Keep a tile's finished codes, and for how many samples at most they were made."""
         if self.folder is not None:
-            write_atomically(self._codes(tile), lambda file: np.savez(file, codes=codes, cut=cut))
+            values: dict[str, Any] = {"codes": codes, "cut": cut, "samples": samples}
+            write_atomically(self._codes(tile), lambda file: np.savez(file, **values))
 
-    def finished(self, tile: Window) -> tuple[Codes, int] | None:
-        """A tile's finished codes and cut pixels, if there are any."""
+    def finished(self, tile: Window, samples: int) -> tuple[Codes, int] | None:
+        """A tile's codes and cut pixels, finished for so many samples, if there are any."""
         if self.folder is None or not self._codes(tile).is_file():
             return None
         try:
             with np.load(self._codes(tile), allow_pickle=False) as kept:
-                return kept["codes"], int(kept["cut"])
+                return (kept["codes"], int(kept["cut"])) if int(kept["samples"]) == samples else None
         except (OSError, ValueError, EOFError, KeyError):
             return None
 
-    def forget(self, tile: Window) -> None:
-        """Let go of a tile's sums: all its neighbours are finished."""
-        if self.folder is not None:
-            self._sums(tile).unlink(missing_ok=True)
-
     def clear(self) -> None:
-        """The picture is finished."""
+        """Nothing of it will be gone on with."""
         if self.folder is not None:
             shutil.rmtree(self.folder, ignore_errors=True)
 

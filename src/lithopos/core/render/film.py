@@ -13,6 +13,7 @@ from typing import Any
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from lithopos.core.arrays import Floats
 from lithopos.core.camera.pinhole import Pinhole
@@ -100,6 +101,16 @@ class FilmSampler:
         if self._withheld is not None:
             found["withheld"] = summed(self._withheld, self._direct)[:, 0]
         return found
+
+    def shapes_at(self, scene: Any, pixels: Any) -> NDArray[np.str_]:
+        """Names (N,) of the shapes at pixels' middles."""
+        mi, camera = self.mi, self.camera
+        rays = camera.rays(pixels + 0.5).astype(np.float32)
+        names = np.full(len(pixels), "", "U32")
+        for number, way in enumerate(rays):
+            hit = scene.ray_intersect(mi.Ray3f(camera.position.astype(np.float32), way))
+            names[number] = hit.shape.id() if hit.is_valid() else ""
+        return names
 
     def _squares(
         self, scene: Any, integrator: Any, pixels: Any, first: int, count: int, seed: int, half: int

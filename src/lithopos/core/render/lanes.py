@@ -9,10 +9,12 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from lithopos.core.arrays import Floats
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.layers import HALVES
+from lithopos.core.render.caustics import shape_names
 from lithopos.core.render.scene import Scene
 
 LANES = 1 << 21  # samples a launch: about a second's work and half a gigabyte
@@ -112,6 +114,16 @@ class LaneSampler:
         sums = self._summed(columns, len(pixels), HALVES * count)
         found = {"coverage": sums[:, 0], "albedo": sums[:, 1:4], "normal": sums[:, 4:7], "depth": sums[:, 7]}
         return found if withheld is None else {**found, "withheld": sums[:, 8]}
+
+    def shapes_at(self, scene: Any, pixels: Any) -> NDArray[np.str_]:
+        """Names (N,) of the shapes at pixels' middles."""
+        mi, dr = self.mi, self.dr
+        x, y = (mi.Float(np.ascontiguousarray(pixels[:, i], np.float32)) + 0.5 for i in (0, 1))
+        hit = scene.ray_intersect(self._past_veils(scene, self._through(x, y)))
+        numbers = np.array(dr.select(hit.is_valid(), dr.reinterpret_array(mi.UInt32, hit.shape), 0))
+        names = shape_names(mi, scene)
+        table = np.array([names.get(number, "") for number in range(max(names, default=0) + 1)])
+        return table[numbers]
 
     def _flag(self, flags: Any, hit: Any) -> Any:
         """1 where what was hit has a flag, else 0."""

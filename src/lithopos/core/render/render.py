@@ -16,13 +16,14 @@ from typing import Literal
 import numpy as np
 
 from lithopos.core.arrays import Floats, Mask
-from lithopos.core.composite.catch import BRIGHTEST, BRIGHTEST_ADDED, compose, halo_px
+from lithopos.core.composite.catch import BRIGHTEST, BRIGHTEST_ADDED, Caught, catch, halo_px
 from lithopos.core.composite.denoise import Quality as Denoising
-from lithopos.core.composite.mattes import coverage_of, laid_over
+from lithopos.core.composite.mattes import coverage_of, front_of
+from lithopos.core.composite.passes import Passes, keep_passes, put_together
 from lithopos.core.composite.whites import Whites, whites_of
 from lithopos.core.errors import Cancelled, InputError
 from lithopos.core.exchange.graphic import ReadGraphic
-from lithopos.core.exchange.picture import Codes, Picture
+from lithopos.core.exchange.picture import Picture
 from lithopos.core.geometry.model import Model
 from lithopos.core.layers import HALVES, Layers, Window
 from lithopos.core.render.checkpoint import Checkpoint
@@ -38,11 +39,22 @@ Portion = tuple[int, int]  # the first sample of each half, and how many
 
 PROOF_WIDTH = 960
 PROOF_SAMPLES = 32
+PART_SAMPLES = 256  # of a part of a proof that is to be seen finely
 MOST_BYTES = 6 << 30
 BYTES_A_PIXEL = 60  # of the whole picture: its codes twice, as read and as made, and what sizing it takes
+LEAST_SAMPLES = 8  # of each half, before noise is judged
 BYTES_A_RENDER = 1 << 30  # the renderer, its kernels, three rows of tiles
 
-__all__ = ["PROOF_SAMPLES", "PROOF_WIDTH", "Quality", "Step", "portions", "refuse_too_large", "render_shot"]
+__all__ = [
+    "PART_SAMPLES",
+    "PROOF_SAMPLES",
+    "PROOF_WIDTH",
+    "Quality",
+    "Step",
+    "portions",
+    "refuse_too_large",
+    "render_shot",
+]
 
 
 @dataclass(frozen=True)
@@ -57,6 +69,7 @@ class Step:
     cut : stray pixels that were cut so far.
     notes : plain sentences on what is doubtful.
     whites : of the finished picture, where it was made in one piece.
+    noise : the most of a tile so far, in codes of 255, before it is smoothed; None as long as nothing is composed.
     """
 
     done: int
@@ -67,13 +80,21 @@ class Step:
     cut: int
     notes: tuple[str, ...] = ()
     whites: Whites | None = None
+    noise: float | None = None
 
 
-def portions(samples: int, quality: Quality) -> list[Portion]:
-    """Samples of each half, portion by portion: few at first, then more and more."""
-    half, plan = max(1, -(-samples // HALVES)), list[Portion]()
+def portions(samples: int, quality: Quality, made: int = 0) -> list[Portion]:
+    """Samples of each half, portion by portion: few at first, then more and more.
+
+    Parameters
+    ----------
+    made : samples of an earlier render that is gone on with: its portions stay as they were.
+    """
+    half, plan = max(1, -(-samples // HALVES)), portions(made, quality) if made else list[Portion]()
     reach = 4 if quality == "proof" else 8
-    at = 0
+    at = sum(count for _, count in plan)
+    while reach <= at:
+        reach *= 4
     while at < half:
         upto = min(reach, half)
         plan.append((at, upto - at))
@@ -115,6 +136,10 @@ def render_shot(
     between: Callable[[], bool] = lambda: False,
     read_graphic: ReadGraphic | None = None,
     read_panorama: ReadPanorama | None = None,
+    made: int = 0,
+    part: Window | None = None,
+    over: Picture | None = None,
+    passes: Path | None = None,
 ) -> Generator[Step, None, None]:
     """Render a shot step by step.
 
@@ -122,12 +147,15 @@ def render_shot(
     ----------
     photograph : or what reads it, which is only called where the session has it no longer.
     scale : of the photograph's size; by default a proof is `PROOF_WIDTH` wide and a master as the shot says.
-    samples : a pixel; by default those of the quality.
+    samples : a pixel; by default those of the quality, and of a master fewer where it is fine enough before.
     session : what is warm from earlier renders; `photograph_key` tells the photograph's content for it.
     keep : a folder for checkpoints; a render that finds its own there goes on from them.
     between : called about once a second; true stops the render.
     read_graphic : gives a picture by its name for prints and panes; of a film the frame at a time [s].
     read_panorama : gives a panorama by its name.
+    made : samples that the folder of checkpoints has already, of a picture that is to become finer.
+    part : of the photograph, in its pixels: only this is rendered, over a picture that there is already (`over`).
+    passes : a folder for the finished picture's passes.
 
     Raises
     ------
@@ -144,13 +172,30 @@ def render_shot(
     base = session.photograph(photograph_key, read, scale)
     _refuse_other_size(shot, base, scale)
     scene = session.scene(shot, base, photograph_key, read_model, read_graphic, read_panorama, fine=quality == "master")
-    plan = portions(samples or (PROOF_SAMPLES if quality == "proof" else shot.output.samples), quality)
-    glance = quality == "proof" and len(plan) > 1
-    job = _Job(scene, session, base, plan, seed, between, glance, shot.photograph.width)
+    plan = portions(samples or (PROOF_SAMPLES if quality == "proof" else shot.output.samples), quality, made)
+    job = _Job(scene, session, base, plan, seed, between, shot.photograph.width)
+    job.with_glance = quality == "proof" and len(plan) > 1 and part is None
+    job.enough = shot.output.noise if quality == "master" and samples is None else None
+    job.passes = passes
+    if part is not None:
+        job.part = _scaled(part, scale, base)
+        job.over = over
     if keep:
-        name = repr((shot.model_dump_json(), scale, plan, seed, scene.place_key))
-        job.checkpoint = Checkpoint(keep, name)
+        look = shot.model_dump_json(exclude={"output"})
+        job.checkpoint = Checkpoint(keep, repr((look, scale, seed, scene.place_key)))
     yield from job.steps()
+    if quality == "proof":
+        job.checkpoint.clear()
+
+
+def _scaled(part: Window, scale: float, base: Picture) -> Window:
+    """A part of the photograph in a sized copy's pixels, cut at its borders."""
+    height, width = base.codes.shape[:2]
+    x0, y0, x1, y1 = (round(value * scale) for value in part)
+    found = Window(x0, y0, x1, y1).common(Window(0, 0, width, height))
+    if found is None or found.width < 2 or found.height < 2:
+        raise InputError("part", "lies outside the picture, or is too small")
+    return found
 
 
 def _refuse_other_size(shot: Shot, base: Picture, scale: float) -> None:
@@ -183,8 +228,12 @@ class _Job:
     plan: list[Portion]
     seed: int
     between: Callable[[], bool]
-    with_glance: bool
     full_width: int
+    with_glance: bool = False
+    enough: float | None = None  # the noise at which a tile is fine enough
+    part: Window | None = None
+    over: Picture | None = None
+    passes: Path | None = None
     checkpoint: Checkpoint = field(default_factory=Checkpoint)
     whites: Whites | None = None
 
@@ -196,10 +245,13 @@ class _Job:
         if bounds is None:
             raise InputError("models", "stand outside the picture: neither they nor their shadows would be seen")
         self.gain = self.scene.gain
-        self.tiles = tiles_of(bounds, width, height)
-        self.codes = self.base.codes.copy()
+        self.tiles = [self.part] if self.part else tiles_of(bounds, width, height)
+        under = self.over if self.over and self.over.codes.shape == self.base.codes.shape else self.base
+        self.codes = under.codes.copy()
         self.cuts: dict[Window, int] = {}
+        self.noises: dict[Window, float] = {}
         self.sums: dict[Window, Layers] = {}
+        self.whole: set[Window] = set()  # tiles that are traced as finely as they shall be
         self.done, self.of = 0, len(self.tiles) * len(self.plan)
         self.started, self.worked = time.monotonic(), 0
         composed = self._resumed()
@@ -209,14 +261,14 @@ class _Job:
             yield from self._traced(tile)
             for ready in self._ready(tile, composed):
                 if len(self.tiles) > 1:
-                    self._compose(ready, "high")
-                    self.checkpoint.finish(ready, self.codes[ready.slices], self.cuts[ready])
+                    self._compose(ready, "high", last=True)
+                    self.checkpoint.finish(ready, self.codes[ready.slices], self.cuts[ready], self._whole)
                 composed.add(ready)
             self._forget(composed)
             if len(composed) < len(self.tiles):
                 yield self._step(self.plan[-1], picture=True)
-        yield replace(self._step(self.plan[-1], picture=True, seconds_left=0.0), whites=self.whites)
-        self.checkpoint.clear()
+        samples = max((layers.samples for layers in self.sums.values()), default=self._whole)
+        yield replace(self._step((0, samples), picture=True, seconds_left=0.0), whites=self.whites)
 
     def _compare_whites(self, layers: Layers) -> None:
         """Of a finished picture in one piece, whose whole cover is at hand."""
@@ -232,7 +284,7 @@ class _Job:
         """Tiles that an earlier run has finished; their codes are put in place."""
         composed = set()
         for tile in self.tiles:
-            finished = self.checkpoint.finished(tile)
+            finished = self.checkpoint.finished(tile, self._whole)
             if finished is not None:
                 self.codes[tile.slices], self.cuts[tile] = finished
                 composed.add(tile)
@@ -253,23 +305,46 @@ class _Job:
         for number, portion in enumerate(self.plan):
             first, count = portion
             last = number + 1 == len(self.plan)
-            if layers.samples > first:
-                self.done += 1
-                if alone and last:  # ended between its last portion and its picture
-                    self._compose(tile, "high")
-                continue
-            if len(pixels):
-                self._add_traced(layers, pixels, covered, portion)
-            layers.samples += count
-            self.worked += len(pixels) * count
             self.done += 1
-            self.checkpoint.keep(layers, at_once=not alone)
+            kept = layers.samples > first  # by an earlier run
+            if not kept:
+                if len(pixels):
+                    self._add_traced(layers, pixels, covered, portion)
+                layers.samples += count
+                self.worked += len(pixels) * count
+                self.checkpoint.keep(layers, at_once=not alone)
+            elif layers.samples > first + count:
+                continue
+            last = last or self._fine_enough(tile, layers)
+            if kept and not last:
+                continue
+            if last:
+                self.done += len(self.plan) - number - 1
+                self.whole.add(tile)
+                self._number(layers, pixels[covered])
+                if self.passes is not None:
+                    self.checkpoint.keep(layers, at_once=not alone)
             if alone:
-                self._compose(tile, "high" if last else "fast")
+                self._compose(tile, "high" if last else "fast", last)
             elif number == 0 and not last:
                 self._compose(tile, "draft")  # without its neighbours, for the eye alone
-            if not last:
-                yield self._step(portion, picture=alone or number == 0)
+            if last:
+                return
+            yield self._step(portion, picture=alone or number == 0)
+
+    def _fine_enough(self, tile: Window, layers: Layers) -> bool:
+        """Whether a tile's noise is as low as it need be."""
+        if self.enough is None or layers.samples < LEAST_SAMPLES:
+            return False
+        return self._caught(tile, layers, "draft").noise <= self.enough
+
+    def _number(self, layers: Layers, pixels: Pixels) -> None:
+        """Note which model and which of its materials is seen at each pixel's middle."""
+        if self.passes is None or "object" in layers or not len(pixels):
+            return
+        objects, materials = self.session.tracer.things_at(pixels)
+        self._add(layers, "object", pixels, objects.astype(np.float32))
+        self._add(layers, "material", pixels, materials.astype(np.float32))
 
     def _glance(self, tile: Window, pixels: Pixels, covered: Mask) -> None:
         """Compose from one sample a half of every fourth pixel, so that something stands soon; kept nowhere."""
@@ -351,8 +426,7 @@ class _Job:
         ]
 
     def _known(self, tile: Window, composed: set[Window]) -> bool:
-        layers = self.sums.get(tile)
-        return (layers is not None and layers.samples == self._whole) or tile in composed
+        return tile in self.whole or tile in composed
 
     @property
     def _whole(self) -> int:
@@ -363,9 +437,8 @@ class _Job:
         for tile in [tile for tile in self.sums if tile in composed]:
             if all(other in composed for other in neighbours(tile, self.tiles)):
                 del self.sums[tile]
-                self.checkpoint.forget(tile)
 
-    def _compose(self, tile: Window, denoising: Denoising) -> None:
+    def _compose(self, tile: Window, denoising: Denoising, last: bool = False) -> None:
         height, width = self.base.codes.shape[:2]
         bounds = self.influence.bounds()
         inner = tile.common(bounds) if bounds else None
@@ -377,26 +450,44 @@ class _Job:
         if "with" not in layers:  # between things that stand far apart nothing was traced
             self.cuts[tile] = 0
             return
-        brighter = self.scene.added or self.session.tracer.manner == "own"
-        brightest = BRIGHTEST_ADDED if brighter else BRIGHTEST
-        codes, fade = self.base.codes[window.slices], self.influence.fade(window)
-        shadow = _shadow_power(self.scene.contact)
-        caught = compose(codes, layers, fade, self.gain, width, denoising, brightest, shadow)
-        made = self._behind_mattes(caught.codes, codes, window, layers) if self.scene.mattes else caught.codes
+        passes = self._passes(tile, window, layers, denoising)
+        made = put_together(self.base.codes[window.slices], passes)
         self.codes[inner.slices] = made[inner.within(window)]
-        self.cuts[tile] = caught.cut
-        if len(self.tiles) == 1 and denoising == "high":
+        if last and self.passes is not None:
+            keep_passes(passes.within(inner), self.passes)
+        if len(self.tiles) == 1 and denoising == "high" and self.part is None:
             self._compare_whites(layers)
 
-    def _behind_mattes(self, made: Codes, codes: Codes, window: Window, layers: Layers) -> Codes:
-        """A composed window with what stands in front of the models laid over it."""
+    def _caught(self, window: Window, layers: Layers, denoising: Denoising) -> Caught:
+        brighter = self.scene.added or self.session.tracer.manner == "own"
+        return catch(
+            self.base.codes[window.slices],
+            layers,
+            self.influence.fade(window),
+            self.gain,
+            self.base.codes.shape[1],
+            denoising,
+            BRIGHTEST_ADDED if brighter else BRIGHTEST,
+            _shadow_power(self.scene.contact),
+        )
+
+    def _passes(self, tile: Window, window: Window, layers: Layers, denoising: Denoising) -> Passes:
+        """What a window is put together from."""
+        caught = self._caught(window, layers, denoising)
+        self.cuts[tile], self.noises[tile] = caught.cut, caught.noise
+        nothing = np.zeros(caught.cover.shape, np.float32)
+        cover, depth, normal = caught.cover, nothing, np.zeros_like(caught.model)
+        if "coverage" in layers:
+            share = np.maximum(np.clip(layers.mean("coverage"), 0, 1), 1e-3)
+            depth = np.asarray(layers.mean("depth") / share, np.float32)
+            normal = np.asarray(layers.mean("normal") / share[..., None], np.float32)
         scale = self.scene.camera.width / self.full_width
+        codes = self.base.codes[window.slices]
         mattes = [(coverage_of(matte, codes, window, scale), away) for matte, away in self.scene.mattes]
-        if "coverage" not in layers:
-            return laid_over(made, codes, mattes, np.zeros(codes.shape[:2], np.float32), None)
-        cover = np.clip(layers.mean("coverage"), 0, 1)
-        depth = np.asarray(layers.mean("depth") / np.maximum(cover, 1e-3), np.float32)
-        return laid_over(made, codes, mattes, cover, depth)
+        front = front_of(mattes, cover, depth if "coverage" in layers else None)
+        objects, materials = (layers.sums.get(name, nothing).astype(np.int32) for name in ("object", "material"))
+        parts = (caught.shadow, caught.added, caught.model, cover, front, depth, normal)
+        return Passes(window, *parts, objects, materials)
 
     def _assembled(self, window: Window) -> Layers:
         """The sums of all tiles that a window touches; where nothing was traced nothing changes."""
@@ -406,7 +497,7 @@ class _Job:
             layers = self.sums.get(tile) or (self.checkpoint.traced(tile) if shared else None)
             if shared is None or layers is None:
                 continue
-            result.samples = layers.samples
+            layers = layers.to_samples(self._whole)
             for name, part in layers.sums.items():
                 if name not in result:
                     result.sums[name] = np.zeros((window.height, window.width, *part.shape[2:]), np.float32)
@@ -425,6 +516,7 @@ class _Job:
             Picture(self.codes, self.base.icc, self.base.notes) if picture else None,
             sum(self.cuts.values()),
             self.scene.notes,
+            noise=max(self.noises.values(), default=None),
         )
 
     def _work_left(self) -> int:

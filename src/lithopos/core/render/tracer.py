@@ -62,6 +62,10 @@ class Tracer(Protocol):
         """What all far lights give a level surface with nothing about it, (3,)."""
         ...
 
+    def things_at(self, pixels: Pixels) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
+        """Numbers (N,) of the model and of its material at pixels' middles, from 1; 0 where none is seen."""
+        ...
+
     @property
     def manner(self) -> str:
         """The way in which light is followed: what was traced in another one has other noise."""
@@ -158,6 +162,15 @@ class MitsubaTracer:
     def first_hits(self, pixels: Pixels, first: int, count: int, seed: int) -> dict[str, Floats]:
         """See `Tracer.first_hits`."""
         return self._sampler.first_hits(self._places["with"], pixels, first, count, seed)
+
+    def things_at(self, pixels: Pixels) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
+        """See `Tracer.things_at`."""
+        names = self._sampler.shapes_at(self._places["with"], pixels)
+        found = np.zeros((2, len(pixels)), np.int32)
+        for number, thing in enumerate(self.scene.models):
+            for index, part in enumerate(thing.model.parts):
+                found[:, names == f"model{number}part{index}"] = [[number + 1], [part.material + 1]]
+        return found[0], found[1]
 
     def irradiance(self) -> Floats:
         """See `Tracer.irradiance`; from the emitter's own sampling of directions."""
