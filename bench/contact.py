@@ -30,7 +30,7 @@ from lithopos.samples.photograph import Studio
 from lithopos.samples.places import Place
 
 SCALE, SAMPLES_A_PIXEL = 0.4, 32
-GATHERED_SAMPLES = 384  # of a photograph in which glass gathers the sun's light: found by luck alone
+GATHERED_SAMPLES = 256  # of a photograph in which glass gathers the sun's light: found by luck alone
 PANORAMA_UP_M = 1.5
 NOISE_PX = 0.7  # at full size
 HAND_DEG = 0.4
@@ -51,7 +51,7 @@ def bench_contact(names: Iterable[str] = (), variants: Iterable[str] = ASKED) ->
     for name in names or (*COURTS, *GALLERIES):
         place = gallery(name) if name in GALLERIES else court(name)
         gathers = place.sun_width_deg > 1 and not place.overcast
-        scene = taken(mi, place, SCALE, SAMPLES_A_PIXEL, GATHERED_SAMPLES if gathers else None)
+        scene = taken(mi, place, SCALE, GATHERED_SAMPLES if gathers else SAMPLES_A_PIXEL)
         lens = np.add(scene.place.model_at, [0, 0, PANORAMA_UP_M])
         around = panorama_of(Studio(mi, scene.place, SCALE), lens, rows=128, samples=48)
         line = f"  {name:22s}{scored(scene, scene.empty)[0]:11.1f}"

@@ -52,16 +52,16 @@ class Taken:
         return mask.astype(bool)
 
 
-def taken(mi: Any, place: Place, scale: float, samples: int, real_samples: int | None = None) -> Taken:
-    """Photograph a place, `scale` times its full size; the model in it with samples of its own, if told."""
+def taken(mi: Any, place: Place, scale: float, samples: int) -> Taken:
+    """Photograph a place, `scale` times its full size."""
     empty = Studio(mi, place, scale)
     daylight = empty.daylight()
 
-    def photograph(studio: Studio, samples: int = samples) -> Picture:
+    def photograph(studio: Studio) -> Picture:
         encoded = develop(studio.radiance(samples, seed=1), daylight, place.camera.exposure, seed=5)
         return Picture(np.asarray(Image.open(io.BytesIO(encoded))))
 
-    real = photograph(Studio(mi, place, scale, with_model=True), real_samples or samples)
+    real = photograph(Studio(mi, place, scale, with_model=True))
     return Taken(place, empty, empty.view, truth_of(empty, "p"), photograph(empty), real)
 
 

@@ -60,7 +60,7 @@ def marked_shot_of(truth: dict[str, Any], noise_px: float = 0.7, seed: int = 0) 
                 {
                     "id": "m",
                     "file": truth["model"]["file"],
-                    "position_m": [*truth["model"]["position"][:2], 0.0],
+                    "position_m": truth["model"]["position"],
                     "turn_deg": truth["model"]["turn_deg"],
                     "level": level[0]["id"] if level else None,
                 }

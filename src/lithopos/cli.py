@@ -168,19 +168,26 @@ def inspect(model: Path) -> None:
 @click.option("--samples", type=click.IntRange(1, 65536), help="Samples a pixel.")
 @click.option("--seed", type=click.IntRange(0, 10**9), default=0, show_default=True)
 @click.option(
-    "--pass", type=click.Choice(["beauty"]), default="beauty", expose_value=False, help="Which picture to write."
+    "--pass",
+    "shown",
+    type=click.Choice(["beauty", "shadow", "added", "model", "front", "depth", "normal", "objects", "materials"]),
+    default="beauty",
+    help="Which picture to write: the finished one, or one of the passes that it is put together from.",
 )
-def render(shot: Path, out: Path, quality: str, scale: float | None, samples: int | None, seed: int) -> None:
+def render(
+    shot: Path, out: Path, quality: str, scale: float | None, samples: int | None, seed: int, shown: str
+) -> None:
     """Render a shot file or bundle to a PNG."""
+    from lithopos.core.composite.passes import pass_picture, read_passes
     from lithopos.core.exchange.bundle import open_shot
-    from lithopos.core.exchange.picture import write_png
+    from lithopos.core.exchange.picture import write_pass, write_png
     from lithopos.core.light.photometry import read_photometry
     from lithopos.core.place.near_lights import with_photometry
     from lithopos.core.reading.ask import read_graphic, read_model, read_panorama, read_picture
     from lithopos.core.render.render import refuse_too_large, render_shot
 
     _refuse_unwritable(out)
-    with open_shot(shot) as opened:
+    with open_shot(shot) as opened, tempfile.TemporaryDirectory() as folder:
         photograph = opened.shot.photograph
         if photograph is None:
             raise InputError("photograph", "is missing: a shot begins with one")
@@ -197,12 +204,16 @@ def render(shot: Path, out: Path, quality: str, scale: float | None, samples: in
             seed=seed,
             read_graphic=lambda name, time_s: read_graphic(opened.find(name), time_s),
             read_panorama=lambda name: read_panorama(opened.find(name)),
+            passes=None if shown == "beauty" else Path(folder),
         )
         step = None
         for step in steps:
             _show_progress(step.done, step.of, step.seconds_left)
         assert step is not None and step.picture is not None
-        write_png(step.picture, out)
+        if shown == "beauty":
+            write_png(step.picture, out)
+        else:
+            write_pass(pass_picture(shown, read_passes(Path(folder)), step.picture.codes.shape[:2]), out)
     for note in step.notes:
         print(note, file=sys.stderr)
     cut = f"(stray bright pixels of the ground cut: {step.cut})" if step.cut else ""

@@ -236,6 +236,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/renders/{render_id}/finer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Go on with a finished master, to four times its samples. */
+        post: operations["refineRender"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/renders/{render_id}/picture": {
         parameters: {
             query?: never;
@@ -2188,8 +2205,16 @@ export interface components {
         /**
          * Output
          * @description The delivered picture; `scale` 1 is the photograph's own size.
+         *
+         *     It is made with `samples` a pixel, or fewer where its noise, before it is smoothed, is down to `noise` codes of 255;
+         *     null: always with all.
          */
         Output: {
+            /**
+             * Noise
+             * @default null
+             */
+            noise: number | null;
             /**
              * Samples
              * @default 128
@@ -3150,8 +3175,21 @@ export interface components {
              */
             radius_px: number;
         };
-        /** RenderNew */
+        /**
+         * RenderNew
+         * @description A render to be made; of a proof perhaps only a part [px of the photograph: x0, y0, x1, y1].
+         */
         RenderNew: {
+            /**
+             * Part
+             * @default null
+             */
+            part: [
+                number,
+                number,
+                number,
+                number
+            ] | null;
             /**
              * Quality
              * @enum {string}
@@ -3169,8 +3207,12 @@ export interface components {
             has_picture: boolean;
             /** Id */
             id: string;
+            /** Noise */
+            noise: number | null;
             /** Notes */
             notes: string | null;
+            /** Part */
+            part: number[] | null;
             /** Passes */
             passes: number;
             /** Passes Done */
@@ -3455,6 +3497,7 @@ export interface components {
             ] | null;
             /**
              * @default {
+             *       "noise": null,
              *       "samples": 128,
              *       "scale": 1
              *     }
@@ -4391,6 +4434,37 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    refineRender: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                render_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RenderOut"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {

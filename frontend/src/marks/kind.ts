@@ -26,7 +26,9 @@ export type Making = {
 /** Marks by pressing at one end and drawing to the other. */
 export type StrokeTool = {
   grasp: "strokes";
-  make(from: ImagePoint, to: ImagePoint, making: Making): Made;
+  make?(from: ImagePoint, to: ImagePoint, making: Making): Made;
+  /** Where a stroke marks nothing but asks for something: done when it is let go. */
+  acts?(from: ImagePoint, to: ImagePoint): void;
   /** Clicks onto edges that were found in the photograph. */
   finds?: boolean;
   /** Stays in the hand after a stroke. */
@@ -42,6 +44,8 @@ export type ClickTool = {
   prompts: readonly string[] | Readonly<Record<string, readonly string[]>>;
   /** Sorts that take more points of their last kind, until one is clicked again or Enter is pressed. */
   goesOn?: readonly string[];
+  /** Clicks go onto corners and edges that were found in the photograph, or marked; Shift prevents it. */
+  finds?: boolean;
   /** Null where nothing comes of it; the tool stays in the hand. */
   make(points: readonly ImagePoint[], making: Making): Made | null | Promise<Made | null>;
 };

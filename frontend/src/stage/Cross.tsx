@@ -41,7 +41,8 @@ export function FoundSegment({ frame }: { frame: Frame }) {
 /** Where a brush has been so far. */
 export function BrushPath({ frame }: { frame: Frame }) {
   const { path, brush_px, tool } = usePicked("path", "brush_px", "tool");
-  if (!path.length || !tool) return null;
+  const spec = toolOf(tool?.kind);
+  if (!path.length || !tool || spec?.grasp !== "strokes" || !spec.brush) return null;
   return (
     <path
       d={path.map((p, i) => `${i ? "L" : "M"}${frame.toScreen(p).join(" ")}`).join("")}

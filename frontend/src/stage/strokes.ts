@@ -3,7 +3,7 @@ import type { Derived, Shot, ShotOut } from "../api/client";
 import { useFoundEdges } from "../api/hooks";
 import { type Frame, zoomedAbout } from "../geometry/frame";
 import { apart, type ImagePoint, image, middle, newId, type ScreenPoint } from "../geometry/points";
-import { ontoSegment } from "../geometry/snap";
+import { ontoFound, ontoSegment } from "../geometry/snap";
 import type { Made } from "../marks/kind";
 import { promptsOf, toolOf } from "../marks/registry";
 import { endDraft, useChange } from "../state/changes";
@@ -15,6 +15,8 @@ import { type Effect, type HandEvent, IDLE, next, type Where } from "./gesture";
 const CLICK_ONTO = 3.5;
 /** How near to a point a click must be to mean that point [screen px]. */
 const SAME_POINT = 9;
+/** How near to a found corner or edge a click must be to go onto it [screen px]. */
+const CORNER = 6;
 const ARROWS: Record<string, [number, number]> = {
   ArrowLeft: [-1, 0],
   ArrowRight: [1, 0],
@@ -29,7 +31,7 @@ export function useStrokes({ shot, document, derived }: Shown, frame: Frame) {
   const { move, change } = useChange(shot.id);
   const kind = useEditor((state) => state.tool?.kind);
   const spec = toolOf(kind);
-  const finds = spec?.grasp === "strokes" && spec.finds === true;
+  const finds = spec?.finds === true;
   const { data: found } = useFoundEdges(document.photograph?.file, finds);
   const now = useRef({ document, derived, accepted: shot.derived, frame, found, finds });
   now.current = { document, derived, accepted: shot.derived, frame, found, finds };
@@ -52,6 +54,20 @@ export function useStrokes({ shot, document, derived }: Shown, frame: Frame) {
       const onto = finds && !free ? ontoSegment(found?.segments ?? [], from, to, near) : null;
       useEditor.setState({ onto: onto?.segment ?? null });
       return onto ? [onto.from, onto.to] : [from, to];
+    };
+
+    /** The corner or edge, found or marked, that a click would go onto. */
+    const under = (at: ImagePoint) => {
+      const { found, frame, document } = now.current;
+      const marked = document.edges.map((edge) => (edge.sharp?.points ?? edge.points).flat());
+      return ontoFound([...(found?.segments ?? []), ...marked], at, CORNER / frame.zoom.scale);
+    };
+
+    /** A hand that clicks goes about: what it would go onto is shown. */
+    const hover = (at: ImagePoint, free: boolean) => {
+      const tool = toolOf(useEditor.getState().tool?.kind);
+      if (tool?.grasp !== "clicks" || !tool.finds) return;
+      useEditor.setState({ onto: free ? null : (under(at)?.segment ?? null) });
     };
 
     const making = (free: boolean) => {
@@ -80,15 +96,22 @@ export function useStrokes({ shot, document, derived }: Shown, frame: Frame) {
         const path = about.path.length ? about.path : [from];
         return useEditor.setState({ path: [...path, to] });
       }
-      const made = tool.make(...ends(from, to, free), about);
+      if (tool.acts) {
+        if (!done) return useEditor.setState({ path: [from, to] });
+        useEditor.setState({ tool: null, path: [] });
+        return tool.acts(from, to);
+      }
+      const made = tool.make?.(...ends(from, to, free), about);
+      if (!made) return;
       if (done) keep(made, tool.stays ?? false);
       else move(made.patch);
     };
 
-    const click = (at: ImagePoint, free: boolean) => {
+    const click = (clicked: ImagePoint, free: boolean) => {
       const { tool: inHand } = useEditor.getState();
       const tool = toolOf(inHand?.kind);
       if (tool?.grasp !== "clicks" || !inHand) return;
+      const at = tool.finds && !free ? (under(clicked)?.at ?? clicked) : clicked;
       const goesOn = tool.goesOn?.includes(inHand.sort ?? "") ?? false;
       const { scale } = now.current.frame.zoom;
       // The first or the last point clicked again ends what goes on.
@@ -203,6 +226,7 @@ export function useStrokes({ shot, document, derived }: Shown, frame: Frame) {
         const at = where(event);
         if (pinched(event, at.screen)) return;
         if (useEditor.getState().tool) useEditor.setState({ loupe: at.image });
+        hover(at.image, event.shiftKey);
         feed({ kind: "move", ...at }, event.shiftKey);
       },
       onPointerUp: (event: React.PointerEvent<HTMLDivElement>) => {

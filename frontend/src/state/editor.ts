@@ -55,6 +55,8 @@ type Editor = {
   cross: { at: ImagePoint; from: ImagePoint | null } | null;
   /** Where a brush has been in the stroke under way. */
   path: readonly ImagePoint[];
+  /** The part of the proof that is asked for, until it is [px: x0, y0, x1, y1]. */
+  part: [number, number, number, number] | null;
   /** How wide the brush is [px of the photograph]. */
   brush_px: number;
   /** Of a proof or master only what it does to the place is shown, so many times as strong; 0: the picture. */
@@ -92,6 +94,7 @@ const FRESH = {
   cross: null,
   onto: null,
   path: [],
+  part: null,
   level: null,
   round: null,
   around: false,

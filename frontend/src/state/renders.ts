@@ -12,6 +12,8 @@ export const LACKS: Record<Lack, string> = {
   "no sun": "The sun is not known yet: mark a gnomon, or set the sun by hand in the Light step.",
 };
 
+export type Part = [number, number, number, number];
+
 export function useRenderActions(shotId: string) {
   const queries = useQueryClient();
   const refresh = () => queries.invalidateQueries({ queryKey: ["renders", shotId] });
@@ -22,14 +24,21 @@ export function useRenderActions(shotId: string) {
   const run = (work: Promise<unknown>) => work.catch(tell).finally(refresh);
   const path = (render: RenderOut) => ({ params: { path: { render_id: render.id } } });
   return {
-    ask: (quality: "proof" | "master") =>
+    /** A proof or master; of a proof perhaps only a part [px: x0, y0, x1, y1]. */
+    ask: (quality: "proof" | "master", part: Part | null = null) =>
       run(
         asked<RenderOut>(
           client.POST("/api/v1/shots/{shot_id}/renders", {
             params: { path: { shot_id: shotId } },
-            body: { quality },
+            body: { quality, part },
           }),
         ).then(() => useEditor.getState().show(quality)),
+      ),
+    finer: (render: RenderOut) =>
+      run(
+        asked<RenderOut>(client.POST("/api/v1/renders/{render_id}/finer", path(render))).then(() =>
+          useEditor.getState().show("master"),
+        ),
       ),
     stop: (render: RenderOut) =>
       run(asked<RenderOut>(client.POST("/api/v1/renders/{render_id}/stop", path(render)))),

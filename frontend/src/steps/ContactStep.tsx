@@ -6,6 +6,7 @@ import { useEditor, usePicked } from "../state/editor";
 import { Field, Hint, OneOf, Slider } from "../ui/controls";
 import { Sheen } from "../ui/Sheen";
 import { KindSections, Section } from "./Section";
+import { Standing } from "./Standing";
 
 /** What takes the model's shadow and reflection, and what stands before it. */
 export function ContactStep(props: StepProps) {
@@ -16,6 +17,7 @@ export function ContactStep(props: StepProps) {
       {!props.derived.metric && (
         <Hint>Draw a yardstick in the Ground step: without it a wall has no size.</Hint>
       )}
+      <Standing {...props} />
       <KindSections step="contact" {...props} />
       <Section name="ground-made" title="The ground" fact={props.document.ground.material} open>
         <GroundMade {...props} />

@@ -4,10 +4,10 @@ import { parseNumber } from "../geometry/measure";
 import type { StepProps } from "../marks/props";
 import { useChange } from "../state/changes";
 import { useRenderActions } from "../state/renders";
-import { Button, Field, Figure, Heading, Hint } from "../ui/controls";
+import { Button, Field, Figure, Heading, Hint, Tip } from "../ui/controls";
 
 export function DeliverStep({ shot, document, renders }: StepProps & { renders: RenderOut[] }) {
-  const { ask } = useRenderActions(shot.id);
+  const { ask, finer } = useRenderActions(shot.id);
   const { change } = useChange(shot.id);
   const { output, photograph } = document;
   const master = renders.find((render) => render.quality === "master");
@@ -26,15 +26,39 @@ export function DeliverStep({ shot, document, renders }: StepProps & { renders: 
         onValue={(v) => void change({ output: { scale: Math.min(v / 100, 4) } }, "delivery size")}
       />
       <Field
-        label="Samples a pixel"
+        label="Samples a pixel, at most"
         value={`${output.samples}`}
         parse={parseNumber}
         min={1}
         onValue={(v) => void change({ output: { samples: Math.round(v) } }, "samples")}
       />
+      <Field
+        label="Fine enough at a noise of"
+        value={output.noise === null ? "" : `${output.noise} codes`}
+        placeholder="not judged"
+        parse={parseNumber}
+        min={0.1}
+        onClear={() => void change({ output: { noise: null } }, "all samples")}
+        onValue={(v) => void change({ output: { noise: Math.min(v, 50) } }, "noise")}
+      />
+      <p className="pb-1 text-xs leading-[1.5] text-ink-500">
+        Of 255 codes, before it is smoothed. Where a part of the picture is as fine as that, it takes no more
+        samples.
+      </p>
       <Button look="primary" className="mt-2 w-full" disabled={busy} onClick={() => ask("master")}>
         {busy ? "The master is under way" : "Make the master"}
       </Button>
+      {master?.state === "done" && (
+        <div className="mt-2 flex items-center justify-between gap-2 text-xs text-ink-500">
+          <span>
+            {master.samples} samples a pixel
+            {master.noise !== null && `, noise ${master.noise.toFixed(1)} codes`}
+          </span>
+          <Tip text="Goes on with the finished master to four times its samples; what is done is kept">
+            <Button onClick={() => finer(master)}>Make it finer</Button>
+          </Tip>
+        </div>
+      )}
       <Heading>Ready to hand over</Heading>
       {!renders.some((render) => render.has_picture) && (
         <Hint>Nothing yet. A proof shows soon whether all is right; the master is for the client.</Hint>

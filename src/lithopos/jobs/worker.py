@@ -16,24 +16,26 @@ from typing import BinaryIO
 import psutil
 
 from lithopos.core.errors import Cancelled, InputError, NoRoom
+from lithopos.core.exchange.decode import read_picture
 from lithopos.core.exchange.graphic import Graphic
 from lithopos.core.exchange.picture import Picture, write_atomically, write_png
 from lithopos.core.geometry.model import Model
+from lithopos.core.layers import Window
 from lithopos.core.reading.ask import read_graphic, read_model, read_model_kept, read_panorama_kept, read_picture_kept
 from lithopos.core.reading.screen import LIVE
 from lithopos.core.render.pieces import piece_picture
-from lithopos.core.render.render import Quality, render_shot
+from lithopos.core.render.render import PART_SAMPLES, Quality, render_shot
 from lithopos.core.render.session import Session, sized
 from lithopos.jobs.asked import Asked
 from lithopos.jobs.queue import Queue
 from lithopos.library.models import Render
-from lithopos.library.store import Library
+from lithopos.library.store import SUMS, Library
 
 log = logging.getLogger("lithopos.worker")
 KILLED = "The worker that made it was killed. What is done is kept: starting again goes on from there."
 LOST = "Its worker lost it. What is done is kept: starting again goes on from there."
 
-PICTURE, PREVIEW, WHITES = "picture.png", "preview.png", "whites.json"
+PICTURE, PREVIEW, WHITES, PASSES = "picture.png", "preview.png", "whites.json", "passes"
 PREVIEW_WIDTH = 1600
 PREVIEW_EVERY_S = 2.0
 LOOK_ROUND_EVERY_S = 3.0
@@ -161,10 +163,15 @@ class Worker:
             quality=quality,
             session=self._session(quality),
             photograph_key=photograph,
-            keep=folder / "so-far",
+            keep=folder / SUMS,
             between=between,
             read_graphic=self._read_graphic,
             read_panorama=lambda name: read_panorama_kept(library.file_path(name), library.made_folder(name)),
+            samples=render.wanted or (PART_SAMPLES if render.part else None),
+            made=self._gone_on_from(render),
+            part=Window(*render.part) if render.part else None,
+            over=self._proof_under(render),
+            passes=folder / PASSES if quality == "master" else None,
         )
         shown_at = 0.0
         for step in steps:
@@ -181,7 +188,29 @@ class Worker:
                 samples=step.samples,
                 seconds_left=step.seconds_left,
                 notes=" ".join(step.notes)[:1000] or None,
+                noise=step.noise,
             )
+        if quality == "master":
+            library.let_go_of_sums(render)
+
+    def _gone_on_from(self, render: Render) -> int:
+        """Samples that an earlier render has made already; what it kept is taken over."""
+        if render.goes_on is None:
+            return 0
+        library = self.library
+        old = library.render(render.goes_on)
+        theirs, ours = (library.render_folder(one.id) / SUMS for one in (old, render))
+        if theirs.exists() and not ours.exists():
+            theirs.replace(ours)
+        return old.wanted or library.shot_at(old.shot_id, old.revision).output.samples
+
+    def _proof_under(self, render: Render) -> Picture | None:
+        """The proof that a part is rendered over, if there is one of the same revision."""
+        if render.part is None:
+            return None
+        proof = self.library.newest_proof(render.shot_id, render.revision)
+        path = self.library.render_folder(proof.id) / PICTURE if proof else None
+        return read_picture(path) if path and path.is_file() else None
 
 
 def _put(text: str, file: BinaryIO) -> None:

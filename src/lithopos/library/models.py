@@ -12,7 +12,7 @@ from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 class Base(DeclarativeBase):
     """The root of the tables."""
 
-    type_annotation_map = {dict[str, Any]: JSON}
+    type_annotation_map = {dict[str, Any]: JSON, list[int]: JSON(none_as_null=True)}
 
 
 def now() -> datetime:
@@ -75,6 +75,9 @@ class Revision(Base):
 class Render(Base):
     """A proof or master: of which revision, how far, by which process, and why it failed if it did.
 
+    `part` [px of the photograph] is all that is rendered, where it is not the whole; `goes_on` names the render that
+    this one makes finer, with `wanted` samples a pixel; `noise` is what is left of it [codes of 255].
+
     States: queued → running → done | failed | stopped; stopping lies between running and stopped.
     """
 
@@ -91,6 +94,10 @@ class Render(Base):
     passes_done: Mapped[int] = mapped_column(default=0)
     passes: Mapped[int] = mapped_column(default=0)
     samples: Mapped[int] = mapped_column(default=0)
+    part: Mapped[list[int] | None]
+    goes_on: Mapped[str | None] = mapped_column(String(16))
+    wanted: Mapped[int | None]
+    noise: Mapped[float | None]
     seconds_left: Mapped[float | None]
     reason: Mapped[str | None] = mapped_column(String(500))
     notes: Mapped[str | None] = mapped_column(String(1000))

@@ -36,9 +36,11 @@ _SHA256 = re.compile("[0-9a-f]{64}")
 RUNNING = ("running", "stopping")
 LEFT_AFTER_S = 120.0  # a reader gives up long before
 RESERVE, RESERVE_BYTES = "reserve", 8 << 20
+SUMS = "so-far"  # in a render's folder: what it can be gone on with from
+FINER, MOST_SAMPLES = 4, 65_536
 FULL = "The disk is full: nothing was changed. Make room and try again; everything accepted before is kept."
 
-__all__ = ["Library", "NotFound", "ShotState", "Stale", "full_disk"]
+__all__ = ["SUMS", "Library", "NotFound", "ShotState", "Stale", "full_disk"]
 
 
 class NotFound(LithoposError):
@@ -378,8 +380,8 @@ class Library:
 
     # Renders
 
-    def add_render(self, shot_id: str, quality: str) -> Render:
-        """Ask for a render of the shot as it stands; older unfinished proofs of it are stopped."""
+    def add_render(self, shot_id: str, quality: str, part: list[int] | None = None) -> Render:
+        """Ask for a render of the shot as it stands, or of a part of it; older unfinished proofs of it are stopped."""
         with self.session() as session:
             row = _found(session.get(ShotRow, shot_id), "shot")
             if quality == "proof":
@@ -389,9 +391,35 @@ class Library:
                     )
                 ):
                     _stop(old)
-            render = Render(id=_new_id(), shot_id=shot_id, revision=row.head, quality=quality)
+            render = Render(id=_new_id(), shot_id=shot_id, revision=row.head, quality=quality, part=part)
             session.add(render)
         return render
+
+    def refine_render(self, render_id: str) -> Render:
+        """Ask for a finished master to be gone on with, to `FINER` times its samples."""
+        with self.session() as session:
+            old = _found(session.get(Render, render_id), "render")
+            if old.quality != "master" or old.state != "done":
+                raise InputError("render", f"is a {old.quality}, {old.state}; only a finished master is made finer")
+            made = old.wanted or self.shot_at(old.shot_id, old.revision).output.samples
+            wanted = min(FINER * made, MOST_SAMPLES)
+            if wanted == made:
+                raise InputError("render", f"has {made} samples a pixel, which is the most")
+            told = {"shot_id": old.shot_id, "revision": old.revision, "quality": "master"}
+            render = Render(id=_new_id(), goes_on=old.id, wanted=wanted, **told)
+            session.add(render)
+        return render
+
+    def let_go_of_sums(self, render: Render) -> None:
+        """Only a shot's newest master can be made finer: what older ones have kept for that is cleared away."""
+        for old in self.renders(render.shot_id, limit=1000):
+            if old.quality == "master" and old.id != render.id and old.finished_at is not None:
+                shutil.rmtree(self.render_folder(old.id) / SUMS, ignore_errors=True)
+
+    def newest_proof(self, shot_id: str, revision: int) -> Render | None:
+        """The newest finished proof of a revision."""
+        proofs = (one for one in self.renders(shot_id) if one.quality == "proof" and one.state == "done")
+        return next((one for one in proofs if one.revision == revision), None)
 
     def render(self, render_id: str) -> Render:
         """One render; NotFound if there is none."""

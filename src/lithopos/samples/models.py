@@ -245,7 +245,9 @@ def _gltf_material(gltf: pygltflib.GLTF2, blob: bytearray, name: str, material: 
         gltf.extensionsUsed = sorted({*(gltf.extensionsUsed or []), *told})
     pbr = pygltflib.PbrMetallicRoughness(metallicFactor=material.metallic, roughnessFactor=material.roughness)
     if isinstance(material.colour, tuple):
-        pbr.baseColorFactor = [*material.colour, 1.0]
+        # A solid glass's colour is what goes through both its sides; a file tells of one.
+        one = [value**0.5 for value in material.colour] if material.glass else material.colour
+        pbr.baseColorFactor = [*one, 1.0]
     else:
         buffer = io.BytesIO()
         codes = (encode_srgb(material.colour) * 255 + 0.5).astype(np.uint8)

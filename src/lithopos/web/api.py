@@ -516,7 +516,7 @@ def list_renders(path: s.ShotPath) -> Response:
 @api.post("/shots/<string:shot_id>/renders", operation_id="addRender", responses={201: s.RenderOut})
 def add_render(path: s.ShotPath, body: s.RenderNew) -> Response:
     _refuse_unready(_library().shot(path.shot_id).shot, body.quality)
-    render = _library().add_render(path.shot_id, body.quality)
+    render = _library().add_render(path.shot_id, body.quality, list(body.part) if body.part else None)
     _queue().put(render.id, render.quality)
     return _json(_render_out(render), 201)
 
@@ -531,6 +531,14 @@ def restart_render(path: s.RenderPath) -> Response:
     render = _library().restart_render(path.render_id)
     _queue().put(render.id, render.quality)
     return _json(_render_out(render))
+
+
+@api.post("/renders/<string:render_id>/finer", operation_id="refineRender", responses={201: s.RenderOut})
+def refine_render(path: s.RenderPath) -> Response:
+    """Go on with a finished master, to four times its samples."""
+    render = _library().refine_render(path.render_id)
+    _queue().put(render.id, render.quality)
+    return _json(_render_out(render), 201)
 
 
 @api.get("/renders/<string:render_id>/picture", operation_id="getPicture")

@@ -6,7 +6,7 @@ from datetime import datetime
 from typing import Annotated, Any, Literal
 
 from flask_openapi3 import FileStorage
-from pydantic import BaseModel, ConfigDict, Field, FiniteFloat
+from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, model_validator
 
 from lithopos.core.camera.hand import Gesture
 from lithopos.core.camera.problem import HandCamera, Pixel
@@ -165,7 +165,20 @@ class TexturePath(BaseModel):
 
 
 class RenderNew(_Body):
+    """A render to be made; of a proof perhaps only a part [px of the photograph: x0, y0, x1, y1]."""
+
     quality: Literal["proof", "master"]
+    part: tuple[int, int, int, int] | None = None
+
+    @model_validator(mode="after")
+    def _part_has_a_size(self) -> RenderNew:
+        if self.part is not None:
+            x0, y0, x1, y1 = self.part
+            if self.quality != "proof":
+                raise ValueError("part: only a proof is rendered in part")
+            if x1 <= x0 or y1 <= y0:
+                raise ValueError("part: has no size")
+        return self
 
 
 class FileOut(BaseModel):
@@ -241,6 +254,8 @@ class RenderOut(BaseModel):
     passes_done: int
     passes: int
     samples: int
+    noise: float | None
+    part: list[int] | None
     seconds_left: float | None
     reason: str | None
     notes: str | None

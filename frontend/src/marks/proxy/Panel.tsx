@@ -1,11 +1,16 @@
-import type { ProxyAnswer, ProxyMark } from "../../api/client";
+import type { Edge, ProxyAnswer, ProxyMark } from "../../api/client";
 import { useMaterials } from "../../api/hooks";
+import { cameraOf, onPlane } from "../../geometry/camera";
 import { metres, parseMetres, parseNumber } from "../../geometry/measure";
+import { apart, type ImagePoint, image, newId } from "../../geometry/points";
 import { useChange } from "../../state/changes";
 import { toggleTool, usePicked } from "../../state/editor";
-import { Bin, Field, Hint, OneOf, Pill, TextField, Toggle } from "../../ui/controls";
+import { Section } from "../../steps/Section";
+import { Bin, Button, Field, Hint, OneOf, Pill, TextField, Toggle } from "../../ui/controls";
 import { Sheen } from "../../ui/Sheen";
+import { numbered } from "../edge/numbered";
 import type { StepProps } from "../props";
+import { newProxy } from "./made";
 import { doesOf, nameOf, PROXY_KINDS, type ProxyKind } from "./words";
 
 /** What stands in the photograph and meets the model's shadow, or stands before it. */
@@ -37,9 +42,56 @@ export function Proxies(props: StepProps) {
           </button>
         ))}
       </div>
+      <AlongEdges {...props} />
     </>
   );
 }
+
+/** Shorter edges are no foot of a wall [of the picture's width]. */
+const LEAST_FOOT = 0.08;
+
+/** Marked edges that could be a wall's foot, since both their ends can lie on the ground. */
+function AlongEdges({ shot, document, derived }: StepProps) {
+  const { change } = useChange(shot.id);
+  const { select } = usePicked("select");
+  const camera = derived.camera ? cameraOf(derived.camera) : null;
+  const width = document.photograph?.width ?? 1;
+  const feet = numbered(document.edges).filter(({ edge }) => {
+    const [from, to] = endsOf(edge);
+    return (
+      camera !== null &&
+      edge.run !== "plumb" &&
+      apart(from, to) > LEAST_FOOT * width &&
+      [from, to].every((end) => onPlane(camera, end, 0) !== null)
+    );
+  });
+  if (!feet.length) return null;
+  return (
+    <Section name="along-edges" title="Along a marked edge" fact={`${feet.length} could be a wall’s foot`}>
+      <div className="flex flex-wrap gap-1.5">
+        {feet.map(({ edge, number }) => (
+          <Button
+            key={edge.id}
+            onClick={() => {
+              const made = newProxy(newId("p"), "wall", endsOf(edge), document);
+              void change({ proxies: { [made.id]: made } }, "wall along an edge");
+              select({ kind: "proxy", id: made.id });
+            }}
+          >
+            Wall along {edge.run.toUpperCase()}
+            {number}
+          </Button>
+        ))}
+      </div>
+    </Section>
+  );
+}
+
+const endsOf = (edge: Edge): [ImagePoint, ImagePoint] => {
+  const points = edge.sharp && !edge.by_hand ? edge.sharp.points : edge.points;
+  const [from, to] = [points[0], points[points.length - 1]];
+  return [image(from?.[0] ?? 0, from?.[1] ?? 0), image(to?.[0] ?? 0, to?.[1] ?? 0)];
+};
 
 function Sign({ d }: { d: string }) {
   return (

@@ -1,24 +1,10 @@
-import type { ProxyMark, Shot } from "../../api/client";
-import { pair } from "../../geometry/points";
 import type { Kind } from "../kind";
 import { ProxyGlyphs } from "./Glyph";
 import { StoodProxies } from "./Live";
+import { newProxy } from "./made";
 import { ProxyOverlay } from "./Overlay";
 import { Proxies } from "./Panel";
 import { PROMPTS, PROXY_KINDS, type ProxyKind } from "./words";
-
-/** A wall is drawn by its foot alone; its height is pulled afterwards. */
-const USUAL_HEIGHT_M: Partial<Record<ProxyKind, number>> = { wall: 2.5, outline: 1 };
-/** One that ends at the picture's border goes on outside; how near it is to it, of the picture, and how far it goes on. */
-const AT_BORDER = 0.03;
-const RUNS_ON_M = 5;
-
-/** How far a wall runs on past an end. */
-function runsOn(end: readonly [number, number] | undefined, { photograph }: Shot): number {
-  if (!photograph || !end) return 0;
-  const [x, y] = [end[0] / photograph.width, end[1] / photograph.height];
-  return Math.min(x, 1 - x, 1 - y) < AT_BORDER ? RUNS_ON_M : 0;
-}
 
 /** Proxies: simple geometry for things in the photograph, which receive and hide. */
 export const kind: Kind = {
@@ -28,33 +14,10 @@ export const kind: Kind = {
     grasp: "clicks",
     prompts: PROMPTS,
     goesOn: ["outline"],
+    finds: true,
     make(marks, { document, tool, id }) {
       const sort = (tool.sort ?? "box") as ProxyKind;
-      const height_m = USUAL_HEIGHT_M[sort] ?? null;
-      const topped = sort !== "quad" && height_m === null;
-      const last = marks[marks.length - 1];
-      const alike = document.proxies.filter((one) => one.kind === sort).length;
-      const made: ProxyMark = {
-        id,
-        name: `${PROXY_KINDS[sort].name} ${alike + 1}`,
-        kind: sort,
-        points: (topped ? marks.slice(0, -1) : marks).map(pair),
-        top: topped && last ? pair(last) : null,
-        height_m,
-        depth_m: null,
-        width_m: null,
-        foot: null,
-        past_m: sort === "wall" ? [runsOn(marks[0], document), runsOn(last, document)] : [0, 0],
-        count: 3,
-        level: null,
-        receives: true,
-        hides: true,
-        material: sort === "wall" ? "plaster" : document.ground.material,
-        coat: null,
-        roughness: null,
-        hidden: false,
-        seen: [],
-      };
+      const made = newProxy(id, sort, marks, document);
       return { patch: { proxies: { [id]: made } }, label: PROXY_KINDS[sort].name.toLowerCase(), id };
     },
   },

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -9,12 +10,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lithopos.core.arrays import Floats
+from lithopos.core.colour import encode_srgb
 from lithopos.core.composite.catch import Caught, composed
 from lithopos.core.composite.mattes import laid_over
 from lithopos.core.exchange.picture import Codes, write_atomically
 from lithopos.core.layers import Window
 
-__all__ = ["Passes", "keep_passes", "put_together", "read_passes"]
+# Passes as pictures: what each shows, in 16 bits.
+PASS_NAMES = ("shadow", "added", "model", "front", "depth", "normal", "objects", "materials")
+DEPTH_M = 0.001  # a code's worth of distance: up to 65 m
+
+__all__ = ["PASS_NAMES", "Passes", "keep_passes", "pass_picture", "put_together", "read_passes"]
 
 
 @dataclass(frozen=True)
@@ -69,3 +75,37 @@ def read_passes(folder: Path) -> list[Passes]:
             values = {name: kept[name] for name in kept.files}
         found.append(Passes(Window(*map(int, path.stem.split("-"))), **values))
     return found
+
+
+def pass_picture(name: str, passes: list[Passes], shape: tuple[int, int]) -> NDArray[np.uint16]:
+    """One pass of a whole picture (H, W, channels) to look at, 16-bit; where nothing was traced it is neutral.
+
+    Shadow and front are shares, added and model are encoded as sRGB (the model with its coverage as alpha, not
+    multiplied by it), depth is in millimetres, a normal's -1 to 1 is 0 to full; objects and materials are numbers.
+    """
+    channels = {"model": 4, "front": 1, "depth": 1, "objects": 1, "materials": 1}.get(name, 3)
+    neutral = {"shadow": 1.0, "normal": 0.5}.get(name, 0.0)
+    whole = np.full((*shape, channels), round(neutral * 65535), np.uint16)
+    for part in passes:
+        whole[part.window.slices] = _picture(name, part)
+    return whole
+
+
+def _picture(name: str, part: Passes) -> NDArray[np.uint16]:
+    if name in ("objects", "materials"):
+        return np.asarray(getattr(part, name)[..., None], np.uint16)
+    if name == "depth":
+        return np.asarray(np.clip(part.depth / DEPTH_M, 0, 65535)[..., None], np.uint16)
+    shares: dict[str, Callable[[], Floats]] = {
+        "shadow": lambda: part.shadow,
+        "front": lambda: part.front[..., None],
+        "normal": lambda: np.asarray((part.normal + 1) / 2, np.float32),
+        "added": lambda: encode_srgb(part.added),
+        "model": lambda: _with_alpha(part),
+    }
+    return np.asarray(np.clip(shares[name](), 0, 1) * 65535 + 0.5, np.uint16)
+
+
+def _with_alpha(part: Passes) -> Floats:
+    own = part.model / np.maximum(part.cover, 1e-3)[..., None]
+    return np.concatenate([encode_srgb(own), part.cover[..., None]], axis=2)

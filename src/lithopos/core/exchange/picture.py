@@ -20,7 +20,7 @@ from lithopos.core.errors import NoRoom
 
 Codes = NDArray[np.uint8] | NDArray[np.uint16]
 
-__all__ = ["Codes", "Picture", "in_srgb", "write_atomically", "write_png"]
+__all__ = ["Codes", "Picture", "in_srgb", "write_atomically", "write_pass", "write_png"]
 
 
 @dataclass(frozen=True)
@@ -68,6 +68,15 @@ def write_png(picture: Picture, path: Path) -> None:
     else:
         image = Image.fromarray(picture.codes)
         write_atomically(path, lambda file: image.save(file, "PNG", icc_profile=picture.icc, compress_level=4))
+
+
+def write_pass(codes: NDArray[np.uint16], path: Path) -> None:
+    """Write (H, W) by 1, 3 or 4 channels as a 16-bit PNG, whole or not at all; NoRoom if the disk is full."""
+    order = {1: [0], 3: [2, 1, 0], 4: [2, 1, 0, 3]}[codes.shape[2]]
+    done, data = cv2.imencode(".png", np.ascontiguousarray(codes[..., order]))
+    if not done:
+        raise OSError("the pass could not be encoded")
+    write_atomically(path, lambda file: file.write(data.tobytes()))
 
 
 def write_atomically(path: Path, write: Callable[[BinaryIO], object]) -> None:
