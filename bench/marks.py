@@ -10,7 +10,7 @@ from lithopos.core.exchange.picture import Picture
 from lithopos.core.place.balance import read_patches
 from lithopos.core.place.near_seen import mean_colour, with_windows_read
 from lithopos.core.shot import LightPatch, Shot, load_shot
-from lithopos.samples.photograph import Studio
+from lithopos.samples.photograph import Studio, View
 from lithopos.samples.places import Place
 
 NOISE_PX = 0.7  # at full size
@@ -30,7 +30,7 @@ def marked(shot: Shot, place: Place, studio: Studio, photograph: Picture, rng: n
 
     windows = []
     for number, corners in enumerate(place.windows):
-        if np.isfinite(view.project(corners)).all():
+        if _in_sight(view, corners):
             foot = corners[3] * [1, 1, 0]
             windows.append({"id": f"w{number}", "corners": seen(corners), "foot": seen(foot)[0]})
     lamps = []
@@ -47,6 +47,12 @@ def marked(shot: Shot, place: Place, studio: Studio, photograph: Picture, rng: n
     read = with_windows_read(made.windows, photograph, view.width)
     patches = read_patches(_patches(studio, rng), photograph, view.width)
     return made.model_copy(update={"windows": read, "patches": patches})
+
+
+def _in_sight(view: View, corners: Any) -> bool:
+    """Whether a window is seen well enough to be marked: two of its corners at least."""
+    x, y = view.project(corners).T
+    return bool(np.isfinite(x).all() and np.count_nonzero((x > 0) & (x < view.width) & (y > 0) & (y < view.height)) > 1)
 
 
 def _patches(studio: Studio, rng: np.random.Generator) -> list[LightPatch]:

@@ -24,16 +24,16 @@ export function Cross({ frame }: { frame: Frame }) {
   );
 }
 
-/** The found edge that the stroke under way clicks onto. */
+/** The found edge that the stroke under way clicks onto, or one that is pointed at in the ledger. */
 export function FoundSegment({ frame }: { frame: Frame }) {
-  const onto = useEditor((state) => state.onto);
+  const { onto, tool } = usePicked("onto", "tool");
   if (!onto) return null;
   const [x1 = 0, y1 = 0, x2 = 0, y2 = 0] = onto;
   const [a, b] = [frame.toScreen(image(x1, y1)), frame.toScreen(image(x2, y2))];
   return (
     <g data-testid="onto">
       <line x1={a[0]} y1={a[1]} x2={b[0]} y2={b[1]} stroke="#fff" strokeWidth={9} strokeOpacity={0.45} />
-      <Tag x={b[0] + 12} y={b[1] - 10} text="on a found edge · hold Shift to draw freely" />
+      {tool && <Tag x={b[0] + 12} y={b[1] - 10} text="on a found edge · hold Shift to draw freely" />}
     </g>
   );
 }

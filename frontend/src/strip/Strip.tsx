@@ -106,7 +106,8 @@ function Work({ render, shot, narrow }: { render: RenderOut; shot: ShotOut; narr
       )}
       <p className={`text-xs leading-[1.4] ${render.state === "failed" ? "text-oxide" : "text-ink-500"}`}>
         {busy && left(render)}
-        {render.state === "done" && `done · ${render.samples} samples a pixel · revision ${render.revision}`}
+        {render.state === "done" &&
+          `done · ${render.samples} samples a pixel${render.part ? " in the part" : ""} · revision ${render.revision}`}
         {render.state === "done" && render.notes && <span className="block text-oxide">{render.notes}</span>}
         {render.state === "stopped" && "stopped; starting again goes on from there"}
         {render.state === "failed" && render.reason}

@@ -4,6 +4,8 @@ import { type ButtonHTMLAttributes, type ReactNode, useEffect, useRef, useState 
 type ButtonProps = ButtonHTMLAttributes<HTMLButtonElement> & {
   look?: "plain" | "primary" | "quiet";
   active?: boolean;
+  /** Told when it is pointed at or focused, and when no longer. */
+  onPoint?(pointed: boolean): void;
 };
 
 const LOOKS = {
@@ -12,13 +14,19 @@ const LOOKS = {
   quiet: "border border-transparent text-ink-700 hover:bg-lime-200",
 };
 
-export function Button({ look = "plain", active, className = "", ...rest }: ButtonProps) {
+export function Button({ look = "plain", active, className = "", onPoint, ...rest }: ButtonProps) {
   const shade = active ? "border border-ink-900 bg-ink-900 text-white" : LOOKS[look];
   return (
     <button
       type="button"
       aria-pressed={active}
       className={`inline-flex items-center justify-center gap-1.5 rounded-md px-2.5 py-1 leading-5 whitespace-nowrap disabled:pointer-events-none disabled:opacity-45 ${shade} ${className}`}
+      {...(onPoint && {
+        onPointerEnter: () => onPoint(true),
+        onPointerLeave: () => onPoint(false),
+        onFocus: () => onPoint(true),
+        onBlur: () => onPoint(false),
+      })}
       {...rest}
     />
   );

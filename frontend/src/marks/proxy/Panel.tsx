@@ -4,7 +4,7 @@ import { cameraOf, onPlane } from "../../geometry/camera";
 import { metres, parseMetres, parseNumber } from "../../geometry/measure";
 import { apart, type ImagePoint, image, newId } from "../../geometry/points";
 import { useChange } from "../../state/changes";
-import { toggleTool, usePicked } from "../../state/editor";
+import { toggleTool, useEditor, usePicked } from "../../state/editor";
 import { Section } from "../../steps/Section";
 import { Bin, Button, Field, Hint, OneOf, Pill, TextField, Toggle } from "../../ui/controls";
 import { Sheen } from "../../ui/Sheen";
@@ -72,7 +72,9 @@ function AlongEdges({ shot, document, derived }: StepProps) {
         {feet.map(({ edge, number }) => (
           <Button
             key={edge.id}
+            onPoint={(pointed) => useEditor.setState({ onto: pointed ? endsOf(edge).flat() : null })}
             onClick={() => {
+              useEditor.setState({ onto: null });
               const made = newProxy(newId("p"), "wall", endsOf(edge), document);
               void change({ proxies: { [made.id]: made } }, "wall along an edge");
               select({ kind: "proxy", id: made.id });
