@@ -10,7 +10,7 @@ from proving.real import marked_document, scored, taken
 
 from lithopos.core.arrays import Floats
 from lithopos.core.camera.solve import pinhole_of
-from lithopos.core.composite.mattes import coverage_of, cut_out, front_of, laid_over
+from lithopos.core.composite.mattes import coverage_of, cut_out, front_light, front_of, laid_over
 from lithopos.core.derive import daylight_of, derive
 from lithopos.core.errors import InputError
 from lithopos.core.layers import Window
@@ -65,12 +65,16 @@ class Mattes(unittest.TestCase):
         code = (255 * np.where(mix < 0.0031308, 12.92 * mix, 1.055 * mix ** (1 / 2.4) - 0.055)).astype(np.uint8)
         blue = np.broadcast_to(np.array([10, 10, 230], np.uint8), code.shape).copy()
         full = np.ones(share.shape, np.float32)
-        made = laid_over(blue, code, front_of([(share, None)], full, None), full)
+
+        def laid(front: Any) -> Any:
+            return laid_over(blue, code, front, front_light(code, front, full))
+
+        made = laid(front_of([(share, None)], full, None))
         np.testing.assert_array_equal(made[:, 100:], code[:, 100:])
         np.testing.assert_array_equal(made[:, :90], blue[:, :90])
         self.assertLess(int(made[:, 88:101, 1].max()), 50)  # the photograph's edge has green of up to 190
         fronts = [front_of([(share, 5.0)], full, np.full(share.shape, away, np.float32)) for away in (4, 6)]
-        near, far = (laid_over(blue, code, front, full) for front in fronts)
+        near, far = (laid(front) for front in fronts)
         np.testing.assert_array_equal(near, blue)
         np.testing.assert_array_equal(far, made)
 

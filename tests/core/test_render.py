@@ -17,6 +17,7 @@ import numpy as np
 
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.colour import decode_srgb, encode_srgb
+from lithopos.core.composite.passes import pass_picture, put_together, read_passes
 from lithopos.core.errors import Cancelled, InputError
 from lithopos.core.geometry.model import Model
 from lithopos.core.layers import Window
@@ -357,6 +358,80 @@ class Renders(unittest.TestCase):
             self.assertLess(second.traced, 0.8 * total.traced)
         assert rest and whole
         np.testing.assert_array_equal(rest.codes, whole.codes)
+
+    def test_a_finished_master_is_made_finer_to_the_picture_of_one_that_was_asked_for_at_once(self) -> None:
+        for size in (10**9, 0):
+            with (
+                self.subTest(tiled=size == 0),
+                mock.patch.object(tiles, "ONE_PIECE", size),
+                mock.patch.object(tiles, "TILE_PX", 160),
+                mock.patch("lithopos.core.render.checkpoint.RARELY_S", 0.0),
+                tempfile.TemporaryDirectory() as name,
+            ):
+                direct, first, second = Still(), Still(), Still()
+                told: dict[str, Any] = {"quality": "master", "made": 40}
+                at_once = self.steps(session=Session(tracer=direct), **told, samples=160)[-1].picture
+                keep = Path(name) / "so-far"
+                self.steps(keep, Session(tracer=first), quality="master", samples=40)
+                finer = self.steps(keep, Session(tracer=second), **told, samples=160)
+                self.assertEqual(first.traced + second.traced, direct.traced)
+                self.assertEqual(finer[-1].samples, 160)
+                assert at_once and finer[-1].picture
+                np.testing.assert_array_equal(finer[-1].picture.codes, at_once.codes)
+
+    def test_a_master_stops_where_it_is_fine_enough(self) -> None:
+        told: dict[str, Any] = {"quality": "master", "scale": SCALE, "photograph_key": "cloister"}
+
+        def render(noise: float | None) -> Step:
+            shot = sample(output={"samples": 512, "noise": noise})
+            return list(render_shot(shot, photograph(), lambda _: bench(), session=Session(tracer=Still()), **told))[-1]
+
+        whole = render(None)
+        self.assertEqual((whole.samples, whole.done), (512, whole.of))
+        assert whole.noise
+        coarse, fine = render(3 * whole.noise), render(whole.noise / 3)
+        self.assertEqual((coarse.samples, coarse.done, fine.samples), (16, coarse.of, 512))
+
+    def test_a_part_is_refined_over_the_picture_that_is_there(self) -> None:
+        under = self.steps()[-1].picture
+        assert under
+        width, height = 240, 60
+        part = Window(*(round(v / SCALE) for v in (150, 200, 150 + width, 200 + height)))
+        engine = Still()
+        made = self.steps(session=Session(tracer=engine), samples=128, part=part, over=under)[-1].picture
+        assert made
+        differs = (made.codes != under.codes).any(-1)
+        self.assertTrue(differs[200:260, 150:390].any())
+        differs[200:260, 150:390] = False
+        self.assertFalse(differs.any())
+        self.assertLess(engine.traced, 2 * 64 * width * height + 1)
+        with self.assertRaisesRegex(InputError, "part"):
+            self.steps(part=Window(90_000, 0, 90_100, 50))
+
+    def test_the_picture_is_put_together_from_its_passes_and_nothing_else(self) -> None:
+        shot = sample(mattes=[{"id": "o", "kind": "outline", "points": [[700, 800], [1000, 760], [900, 1100]]}])
+        with (
+            mock.patch.object(tiles, "ONE_PIECE", 0),
+            mock.patch.object(tiles, "TILE_PX", 160),
+            tempfile.TemporaryDirectory() as name,
+        ):
+            told: dict[str, Any] = {"scale": SCALE, "samples": 8, "session": Session(tracer=tracer())}
+            steps = render_shot(shot, photograph(), lambda _: bench(), passes=Path(name), **told)
+            made = list(steps)[-1].picture
+            passes = read_passes(Path(name))
+        codes = photograph_codes().copy()
+        for part in passes:
+            codes[part.window.slices] = put_together(codes[part.window.slices], part)
+        assert made
+        np.testing.assert_array_equal(codes, made.codes)
+        numbers = pass_picture("objects", passes, codes.shape[:2])[..., 0]
+        shown = pass_picture("model", passes, codes.shape[:2])[..., 3]
+        self.assertEqual(set(np.unique(numbers)), {0, 1})
+        self.assertGreater(float(((numbers == 1) == (shown > 32768)).mean()), 0.995)
+        self.assertEqual(len(np.unique(pass_picture("materials", passes, codes.shape[:2]))), 4)  # and none
+        depth = np.concatenate([part.depth[part.cover > 0.99] for part in passes])
+        away = float(np.linalg.norm(scene_of().camera.position - [0.5, -1.0, 0.3]))
+        self.assertAlmostEqual(float(np.median(depth)), away, delta=1.0)
 
     def test_pixels_without_influence_stay(self) -> None:
         made = self.steps()[-1].picture

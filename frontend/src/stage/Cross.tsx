@@ -1,7 +1,7 @@
 import type { Frame } from "../geometry/frame";
 import { image } from "../geometry/points";
 import { promptsOf, toolOf } from "../marks/registry";
-import { useEditor, usePicked } from "../state/editor";
+import { usePicked } from "../state/editor";
 import { Tag, tagWithin } from "./Tag";
 
 /** Where the keyboard is on the photograph, and the end it has set. */

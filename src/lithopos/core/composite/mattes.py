@@ -34,7 +34,7 @@ SIMPLER = 0.6  # how far a found outline may be off its pixels [px of the cut pi
 GUIDED, EPSILON = 3, 1e-4  # of the photograph's pixels, and of its values: how an edge follows the colours
 PASSING_M = 0.05  # within which a thing goes from behind a matte to before it
 
-__all__ = ["coverage_of", "cut_out", "distance_of", "front_of", "laid_over", "outline_of", "with_rings"]
+__all__ = ["coverage_of", "cut_out", "distance_of", "front_light", "front_of", "laid_over", "outline_of", "with_rings"]
 
 
 def outline_of(matte: Matte) -> list[Array]:
@@ -194,20 +194,30 @@ def front_of(mattes: Sequence[tuple[Floats, float | None]], cover: Floats, depth
     return whole
 
 
-def laid_over(composed: Codes, photograph: Codes, front: Floats, cover: Floats) -> Codes:
-    """A composed window with what stands in front (H, W) laid over it; both are codes (H, W, 3)."""
+def front_light(photograph: Codes, front: Floats, cover: Floats) -> Floats:
+    """The linear colours (H, W, 3) of what stands in front, freed of what the photograph shows behind it.
+
+    Where no model is, the photograph's own mixture is right already but for what falls on the place.
+    """
+    top = np.float32(np.iinfo(photograph.dtype).max)
+    before = decode_srgb(photograph.astype(np.float32) / top)
+    whole, mixed = front >= WHOLE, (front > 0) & (front < WHOLE)
+    if not (whole.any() and mixed.any()):
+        return before
+    beside = cover[..., None]
+    return np.asarray(beside * filled(before, whole) + (1 - beside) * before, np.float32)
+
+
+def laid_over(composed: Codes, photograph: Codes, front: Floats, light: Floats) -> Codes:
+    """A composed window with what stands in front (H, W), in its own light (H, W, 3), laid over it."""
     mixed = (front > 0) & (front < WHOLE)
     result = np.where((front >= WHOLE)[..., None], photograph, composed)
-    if mixed.any():
+    changed = mixed & (composed != photograph).any(-1)
+    if changed.any():
         top = np.float32(np.iinfo(composed.dtype).max)
-        before = decode_srgb(photograph.astype(np.float32) / top)
-        bare = filled(before, front >= WHOLE) if (front >= WHOLE).any() else before
-        # Where no model is, the photograph's own mixture is right already but for what falls on the place.
-        beside = cover[..., None]
-        own = beside * bare + (1 - beside) * before
-        linear = front[..., None] * own + (1 - front)[..., None] * decode_srgb(composed.astype(np.float32) / top)
-        changed = mixed & (composed != photograph).any(-1)
-        result[changed] = (encode_srgb(linear[changed]) * top + np.float32(0.5)).astype(composed.dtype)
+        share, behind = front[changed][:, None], decode_srgb(composed[changed].astype(np.float32) / top)
+        linear = share * light[changed] + (1 - share) * behind
+        result[changed] = (encode_srgb(linear) * top + np.float32(0.5)).astype(composed.dtype)
     return result
 
 

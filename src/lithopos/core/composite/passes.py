@@ -30,7 +30,7 @@ class Passes:
     Attributes
     ----------
     shadow, added, model, cover : as `Caught` has them.
-    front : how far what stands in front hides the models and what they do.
+    front, front_light : how far what stands in front hides the models and what they do, and its linear colours.
     depth, normal : of the models: distance from the camera [m], unit vector in the world; 0 where none is.
     objects, materials : numbers from 1 of the model and of its material at a pixel's middle; 0 where none is.
     """
@@ -41,6 +41,7 @@ class Passes:
     model: Floats
     cover: Floats
     front: Floats
+    front_light: Floats
     depth: Floats
     normal: Floats
     objects: NDArray[np.int32]
@@ -56,7 +57,7 @@ class Passes:
 def put_together(codes: Codes, passes: Passes) -> Codes:
     """The picture of a window from its passes over the photograph's codes (H, W, 3)."""
     caught = Caught(passes.shadow, passes.added, passes.model, passes.cover)
-    return laid_over(composed(codes, caught), codes, passes.front, passes.cover)
+    return laid_over(composed(codes, caught), codes, passes.front, passes.front_light)
 
 
 def keep_passes(passes: Passes, folder: Path) -> None:

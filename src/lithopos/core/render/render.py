@@ -18,7 +18,7 @@ import numpy as np
 from lithopos.core.arrays import Floats, Mask
 from lithopos.core.composite.catch import BRIGHTEST, BRIGHTEST_ADDED, Caught, catch, halo_px
 from lithopos.core.composite.denoise import Quality as Denoising
-from lithopos.core.composite.mattes import coverage_of, front_of
+from lithopos.core.composite.mattes import coverage_of, front_light, front_of
 from lithopos.core.composite.passes import Passes, keep_passes, put_together
 from lithopos.core.composite.whites import Whites, whites_of
 from lithopos.core.errors import Cancelled, InputError
@@ -251,7 +251,7 @@ class _Job:
         self.cuts: dict[Window, int] = {}
         self.noises: dict[Window, float] = {}
         self.sums: dict[Window, Layers] = {}
-        self.whole: set[Window] = set()  # tiles that are traced as finely as they shall be
+        self.whole: dict[Window, int] = {}  # tiles that are traced as finely as they shall be: samples of each half
         self.done, self.of = 0, len(self.tiles) * len(self.plan)
         self.started, self.worked = time.monotonic(), 0
         composed = self._resumed()
@@ -267,7 +267,7 @@ class _Job:
             self._forget(composed)
             if len(composed) < len(self.tiles):
                 yield self._step(self.plan[-1], picture=True)
-        samples = max((layers.samples for layers in self.sums.values()), default=self._whole)
+        samples = max(self.whole.values(), default=self._whole)
         yield replace(self._step((0, samples), picture=True, seconds_left=0.0), whites=self.whites)
 
     def _compare_whites(self, layers: Layers) -> None:
@@ -320,7 +320,7 @@ class _Job:
                 continue
             if last:
                 self.done += len(self.plan) - number - 1
-                self.whole.add(tile)
+                self.whole[tile] = layers.samples
                 self._number(layers, pixels[covered])
                 if self.passes is not None:
                     self.checkpoint.keep(layers, at_once=not alone)
@@ -486,7 +486,8 @@ class _Job:
         mattes = [(coverage_of(matte, codes, window, scale), away) for matte, away in self.scene.mattes]
         front = front_of(mattes, cover, depth if "coverage" in layers else None)
         objects, materials = (layers.sums.get(name, nothing).astype(np.int32) for name in ("object", "material"))
-        parts = (caught.shadow, caught.added, caught.model, cover, front, depth, normal)
+        lit = front_light(codes, front, cover) if mattes else np.zeros_like(caught.model)
+        parts = (caught.shadow, caught.added, caught.model, cover, front, lit, depth, normal)
         return Passes(window, *parts, objects, materials)
 
     def _assembled(self, window: Window) -> Layers:
