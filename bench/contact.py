@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from PIL import Image
@@ -16,6 +17,7 @@ from proving.real import Taken, marked_document, product, scored, taken
 from bench.marks import marked
 from lithopos.core.arrays import Floats
 from lithopos.core.camera.pinhole import view_angles
+from lithopos.core.derive import derive, standing_heights
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.panorama import Panorama
 from lithopos.core.exchange.picture import Picture
@@ -88,6 +90,8 @@ def _shot(scene: Taken, variant: str, around: Floats) -> Shot:
         document["sun"]["strength"] = 0.0
     if variant == "without proxies":
         document["proxies"], document["mattes"] = [], []
+        document["models"][0]["level"] = None
+    _set_down(document)
     if variant == "oracle":
         tilt, roll, heading = (float(np.degrees(angle)) for angle in view_angles(view.rotation))
         document["camera"] = {
@@ -113,6 +117,14 @@ def _shot(scene: Taken, variant: str, around: Floats) -> Shot:
         noise = np.random.default_rng(1)
         return marked(load_shot(document), place, scene.studio, scene.empty, noise)
     return load_shot(document)
+
+
+def _set_down(document: dict[str, Any]) -> None:
+    """The model onto what it stands on, as that is drawn."""
+    model = document["models"][0]
+    if model["level"] is not None:
+        top = standing_heights(derive(load_shot(document)))[model["level"]]
+        model["position_m"] = [*model["position_m"][:2], top]
 
 
 def _windowed(place: Place) -> set[str]:

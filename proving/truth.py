@@ -37,7 +37,7 @@ def marked_shot_of(truth: dict[str, Any], noise_px: float = 0.7, seed: int = 0) 
         return (np.asarray(points, float) + rng.normal(scale=noise_px, size=np.shape(points))).tolist()
 
     yardstick = truth["yardstick"]
-    level = [{"id": "top", "height_m": truth["level_m"]}] if truth.get("level_m") else []
+    top = _top_below(truth)
     return load_shot(
         {
             "name": truth["name"],
@@ -62,10 +62,9 @@ def marked_shot_of(truth: dict[str, Any], noise_px: float = 0.7, seed: int = 0) 
                     "file": truth["model"]["file"],
                     "position_m": truth["model"]["position"],
                     "turn_deg": truth["model"]["turn_deg"],
-                    "level": level[0]["id"] if level else None,
+                    "level": top,
                 }
             ],
-            "levels": level,
             "ground": {"material": truth["ground_material"]},
             "proxies": [
                 {"id": f"p{i}", **{k: off(v) if k in ("points", "top") else v for k, v in proxy.items()}}
@@ -77,6 +76,12 @@ def marked_shot_of(truth: dict[str, Any], noise_px: float = 0.7, seed: int = 0) 
             ],
         }
     )
+
+
+def _top_below(truth: dict[str, Any]) -> str | None:
+    """The box on whose top the model stands, as the shot names it."""
+    boxes = [f"p{i}" for i, proxy in enumerate(truth.get("proxies", [])) if proxy["kind"] == "box"]
+    return boxes[0] if truth.get("level_m") and boxes else None
 
 
 @dataclass(frozen=True)

@@ -56,7 +56,10 @@ class Contact(unittest.TestCase):
             self.drawn()
             self.pulled_and_slid()
             self.stands_in_front()
+            self.stands_on_the_box_and_is_set_down()
             self.proof_keeps_what_stands_in_front()
+            self.a_part_is_refined()
+            self.a_master_is_stopped_and_goes_on()
             done = page.revision()
             for _ in range(done - begun + 3):
                 if not (self.shot()["proxies"] or self.shot()["mattes"]):
@@ -127,6 +130,56 @@ class Contact(unittest.TestCase):
         u, v = page.photo((sum(x for x, _ in ring) / len(ring), sum(y for _, y in ring) / len(ring)))
         x, y = page.world(-1.8, 4.1, 0.9)
         self.assertLess(abs(u - x) + abs(v - y), 40)
+
+    def stands_on_the_box_and_is_set_down(self) -> None:
+        """A thing onto a box's top in Place; lifted, Contact tells by how much, and sets it down; a wall by an edge."""
+        page = self.page
+        page.step("Place")
+        page.page.locator("aside").get_by_role("button", name="Tern", exact=False).first.click()
+        self.after(lambda: page.press("Box 1’s top"))
+        thing = next(one for one in self.shot()["models"] if one["level"])
+        self.assertAlmostEqual(thing["position_m"][2], 0.95, places=5)
+        lift = page.page.get_by_label("Off what it stands on")
+        lift.fill("12")
+        self.after(lambda: lift.press("Enter"))
+        page.step("Contact")
+        page.unfold("How things stand")
+        page.page.get_by_text("floats 12 mm over Box 1’s top", exact=False).wait_for()
+        self.after(lambda: page.press("Set it down"))
+        page.page.get_by_text("all touch").wait_for()
+        page.unfold("Along a marked edge")
+        walls = len(self.shot()["proxies"])
+        self.after(lambda: page.press("Wall along A1"))
+        page.until(f"window.lithopos.derived.proxies.length === {walls + 1}")
+        page.press("Undo")
+        page.until(f"window.lithopos.derived.proxies.length === {walls}")
+
+    def a_part_is_refined(self) -> None:
+        """A box dragged over the proof: only that is traced again."""
+        page = self.page
+        page.press("off")
+        page.unfold("The proof")
+        page.press("Refine a part")
+        at = page.world(0, 0, 0.3)
+        page.drag((at[0] - 40, at[1] - 30), (at[0] + 40, at[1] + 30))
+        page.page.locator("footer").get_by_text("in the part", exact=False).wait_for(timeout=120_000)
+
+    def a_master_is_stopped_and_goes_on(self) -> None:
+        """A small master: stopped, started again, finished; then made finer."""
+        page = self.page
+        page.step("Deliver")
+        for label, value in (("Of the photograph’s size", "20"), ("Samples a pixel, at most", "192")):
+            field = page.page.get_by_label(label)
+            field.fill(value)
+            self.after(lambda field=field: field.press("Enter"))
+        page.press("Make the master")
+        footer = page.page.locator("footer")
+        footer.get_by_text("part 1 of", exact=False).wait_for(timeout=120_000)
+        footer.get_by_role("button", name="Stop").click()
+        footer.get_by_role("button", name="Start again").click(timeout=60_000)
+        page.page.locator("aside").get_by_text("192 samples a pixel, noise", exact=False).wait_for(timeout=240_000)
+        page.press("Make it finer")
+        page.page.locator("aside").get_by_text("768 samples a pixel, noise", exact=False).wait_for(timeout=240_000)
 
     def proof_keeps_what_stands_in_front(self) -> None:
         """The live view draws it over the model; a proof of all that is made."""

@@ -11,7 +11,7 @@ from proving.real import marked_document, scored, taken
 from lithopos.core.arrays import Floats
 from lithopos.core.camera.solve import pinhole_of
 from lithopos.core.composite.mattes import coverage_of, cut_out, front_light, front_of, laid_over
-from lithopos.core.derive import daylight_of, derive
+from lithopos.core.derive import daylight_of, derive, standing_heights
 from lithopos.core.errors import InputError
 from lithopos.core.layers import Window
 from lithopos.core.place.balance import proposed_patches
@@ -206,6 +206,31 @@ class OnTheSample(unittest.TestCase):
         for place, reached in (((at, self.wall_y, 0.4), True), ((-2.3, self.wall_y, 2.4), False)):
             x, y = scene.camera.project([place])[0] / influence.cell
             self.assertEqual(bool(influence.changed[int(y), int(x)]), reached, place)
+
+    def test_a_thing_on_a_blocks_top_throws_its_shadow_on_the_top_and_over_its_edge(self) -> None:
+        facts = derive(sample())
+        assert facts.camera
+        camera = pinhole_of(facts.camera)
+        x, y = self.at
+        foot = camera.project([[x - 0.5, y - 0.4, 0], [x + 0.5, y - 0.4, 0], [x + 0.5, y + 0.4, 0]])
+        block = {"id": "k", "kind": "box", "points": foot.tolist(), "height_m": 0.5}
+        model = {"id": "m", "file": "b.glb", "position_m": [x + 0.2, y - 0.1, 0.5], "level": "k"}
+        sun = {"kind": "hand", "azimuth_deg": 215, "elevation_deg": 30}
+        shot = sample(models=[model], proxies=[block], sun=sun)
+        self.assertAlmostEqual(standing_heights(derive(shot))["k"] or 0, 0.5, places=6)
+        scene = build_scene(shot, sized(photograph(), SCALE), lambda _: box((0.3, 0.3, 0.6)))
+        self.assertFalse([one.name for one in scene.receivers if one.name.startswith("level")])
+        steps = render_shot(
+            shot, photograph(), lambda _: box((0.3, 0.3, 0.6)), scale=SCALE, session=Session(None, tracer())
+        )
+        made = list(steps)[-1].picture
+        assert made
+        small, before = camera.scaled(SCALE), sized(photograph(), SCALE).codes
+        for place in ((x + 0.43, y + 0.05, 0.5), (x + 1.6, y + 0.87, 0)):  # beyond the block’s own shadow
+            u, v = small.project([place])[0].astype(int)
+            self.assertLess(float(made.codes[v, u].mean() / before[v, u].mean()), 0.9, place)
+        with self.assertRaisesRegex(InputError, "has no top"):
+            sample(models=[{**model, "level": "w"}], proxies=self.shot().model_dump(mode="json")["proxies"])
 
 
 class AgainstTheTruth(unittest.TestCase):

@@ -2641,7 +2641,8 @@ export interface components {
          * Placed
          * @description A model and where it stands: its foot's middle [m], turned about the plumb line, sized.
          *
-         *     `level` names the level that it stands on, which takes its shadow; null for the ground. `on` names the thing that
+         *     `level` names the level that it stands on, or the box, cylinder, outline or steps on whose top, which takes its
+         *     shadow; null for the ground. `on` names the thing that
          *     carries it: place and turn then count from that thing's foot, so that it goes along with it. `pose` is how it lies
          *     before it is turned (w, x, y, z, from upright); then it is leant by `lean_deg` towards `lean_toward_deg`, counted
          *     from its own x axis, and set down on its lowest point.

@@ -16,9 +16,11 @@ const FIRST_SPOTS: Record<Standing, [number, number]> = {
 };
 const LOWER = [0, 0.08, 0.16, 0.24];
 
-/** Height of the level in force [m]. */
-export function levelHeight(derived: Derived, level: string | null): number {
-  return derived.levels.find((one) => one.id === level)?.height_m ?? 0;
+/** Height of a level, or of a proxy's top; of the ground by null [m]. */
+export function levelHeight({ levels, proxies }: Derived, level: string | null): number {
+  const proxy = proxies.find((one) => one.id === level);
+  if (proxy) return (proxy.foot[0]?.[2] ?? 0) + (proxy.height_m ?? 0);
+  return levels.find((one) => one.id === level)?.height_m ?? 0;
 }
 
 type Where = Pick<MarkProps, "document" | "derived">;

@@ -13,7 +13,7 @@ describe("a click among found edges", () => {
     expect(found?.at[0]).toBeCloseTo(298.4);
   });
   it("goes onto the nearest line where there is no corner, and stays where nothing is near", () => {
-    expect(ontoFound([LEVEL, SLOPING], image(200, 105), 8)?.at).toEqual([200, 100]);
+    expect(ontoFound([LEVEL, SLOPING], image(200, 103), 8)?.at).toEqual([200, 100]);
     expect(ontoFound([LEVEL], image(200, 120), 8)).toBeNull();
     expect(ontoFound([LEVEL], image(80, 100), 8)).toBeNull();
     // Two pieces of one line make no corner.

@@ -47,7 +47,7 @@ const CORNER_DEG = 12;
 
 /**
  * The point moved onto what was found there: the corner in which two found segments meet, else the nearest one's line.
- * Both must come within `near` pixels of the point; null if nothing does.
+ * A corner must come within `near` pixels of the point, a line within half of that; null if nothing does.
  */
 export function ontoFound(
   segments: readonly Segment[],
@@ -72,7 +72,7 @@ export function ontoFound(
       if (apart(corner, at) < near) return { at: corner, segment: one.segment, corner: true };
     }
   const best = close[0];
-  if (!best) return null;
+  if (!best || Math.abs(best.off) > near / 2) return null;
   const [x1 = 0, y1 = 0] = best.segment;
   const on = image(x1 + best.along * best.ux, y1 + best.along * best.uy);
   return { at: on, segment: best.segment, corner: false };

@@ -15,8 +15,8 @@ import { type Effect, type HandEvent, IDLE, next, type Where } from "./gesture";
 const CLICK_ONTO = 3.5;
 /** How near to a point a click must be to mean that point [screen px]. */
 const SAME_POINT = 9;
-/** How near to a found corner or edge a click must be to go onto it [screen px]. */
-const CORNER = 6;
+/** How near to a found corner a click must be to go onto it; to an edge without one, by half of that [screen px]. */
+const CORNER = 4;
 const ARROWS: Record<string, [number, number]> = {
   ArrowLeft: [-1, 0],
   ArrowRight: [1, 0],

@@ -1,6 +1,7 @@
 import type { Placed } from "../api/client";
 import { levelHeight } from "../checks/spots";
 import type { StepProps } from "../marks/props";
+import { nameOf } from "../marks/proxy/words";
 import { useChange } from "../state/changes";
 import { Button } from "../ui/controls";
 import { Section } from "./Section";
@@ -13,15 +14,15 @@ type Off = { placed: Placed; lift: number; base: number; under: string };
 /** Things that do not touch what they stand on, by how much. */
 function offTheGround({ document, derived }: StepProps): Off[] {
   return document.models
-    .filter(({ hidden }) => !hidden)
+    .filter(({ hidden, on }) => !hidden && !on)
     .map((placed) => {
-      const carrier = document.models.find(({ id }) => id === placed.on);
       const level = document.levels.find(({ id }) => id === placed.level);
-      const base = carrier ? 0 : levelHeight(derived, placed.level);
-      const under = carrier ? `the ${carrier.name}’s foot` : level ? level.name || "the level" : "the ground";
+      const base = levelHeight(derived, placed.level);
+      const proxy = document.proxies.find(({ id }) => id === placed.level);
+      const under = proxy ? `${nameOf(proxy)}’s top` : level ? level.name || "the level" : "the ground";
       return { placed, lift: placed.position_m[2] - base, base, under };
     })
-    .filter(({ placed, lift }) => !placed.on && Math.abs(lift) > UNSEEN_M);
+    .filter(({ lift }) => Math.abs(lift) > UNSEEN_M);
 }
 
 const millimetres = (m: number) => {

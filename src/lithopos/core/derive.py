@@ -39,7 +39,16 @@ from lithopos.core.shot import Shot
 
 SIGMA_PANORAMA = 0.12  # of a panorama's sky beside its own sun
 
-__all__ = ["Derived", "LevelAnswer", "base_heights", "daylight_of", "derive", "shot_after_gesture", "walls_of"]
+__all__ = [
+    "Derived",
+    "LevelAnswer",
+    "base_heights",
+    "daylight_of",
+    "derive",
+    "shot_after_gesture",
+    "standing_heights",
+    "walls_of",
+]
 
 
 class LevelAnswer(BaseModel):
@@ -137,6 +146,15 @@ def _sunny(shot: Shot) -> bool:
 def base_heights(facts: Derived) -> dict[str | None, float | None]:
     """The heights of what things stand on: of levels by their identities, of the ground by None."""
     return {None: 0.0} | {level.id: level.height_m for level in facts.levels}
+
+
+def standing_heights(facts: Derived) -> dict[str | None, float | None]:
+    """The heights of all that models stand on: besides, of proxies' tops by their identities."""
+    tops = {
+        one.id: one.foot[0][2] + one.height_m if one.foot and one.height_m is not None else None
+        for one in facts.proxies
+    }
+    return base_heights(facts) | tops
 
 
 def walls_of(shot: Shot, facts: Derived) -> list[Face]:

@@ -134,7 +134,12 @@ function Row({ proxy, shot, document, derived }: StepProps & { proxy: ProxyMark 
         />
         <Bin
           label={`Remove ${name}`}
-          onClick={() => void change({ proxies: { [proxy.id]: null } }, `remove ${name}`)}
+          onClick={() => {
+            // What stood on its top counts from the ground then.
+            const stood = document.models.filter(({ level }) => level === proxy.id);
+            const models = Object.fromEntries(stood.map(({ id }) => [id, { level: null }]));
+            void change({ models, proxies: { [proxy.id]: null } }, `remove ${name}`);
+          }}
         />
       </div>
       {answer?.reason && <Hint kind="wrong">It is left out: {answer.reason}.</Hint>}

@@ -52,3 +52,10 @@ export const nameOf = (proxy: ProxyMark) => proxy.name || PROXY_KINDS[proxy.kind
 /** What it does with the light and with what is behind it, in a word or two. */
 export const doesOf = ({ receives, hides }: Pick<ProxyMark, "receives" | "hides">) =>
   receives && hides ? "" : receives ? "only receives" : "only hides";
+
+/** Kinds with a level top, on which things can stand. */
+const TOPPED: readonly ProxyKind[] = ["box", "steps", "cylinder", "outline"];
+
+/** Proxies on whose top things can stand. */
+export const toppedIn = (proxies: readonly ProxyMark[]) =>
+  proxies.filter(({ kind, hidden }) => TOPPED.includes(kind) && !hidden);

@@ -3,6 +3,7 @@ import { metres, parseMetres, parseMillimetres, parseNumber } from "../../geomet
 import { footOf, rootOf, withinCarrier } from "../../geometry/standing";
 import { distancesOf } from "../../marks/model/distances";
 import type { StepProps } from "../../marks/props";
+import { nameOf, toppedIn } from "../../marks/proxy/words";
 import { useChange } from "../../state/changes";
 import { askRest, carriersFor, putDown } from "../../state/things";
 import { Field, OneOf } from "../../ui/controls";
@@ -16,7 +17,11 @@ export function Whereabouts({ placed, set, ...shown }: Setting & StepProps) {
   const root = rootOf(placed, document.models);
   const base = placed.on ? 0 : levelHeight(derived, root.level);
   const carrier = document.models.find(({ id }) => id === placed.on);
-  const off = carrier ? `Above ${carrier.name}’s foot` : placed.level ? "Off the level" : "Off the ground";
+  const off = carrier
+    ? `Above ${carrier.name}’s foot`
+    : placed.level
+      ? "Off what it stands on"
+      : "Off the ground";
   return (
     <>
       <div className="grid grid-cols-2 gap-x-2">
@@ -58,7 +63,8 @@ export function Whereabouts({ placed, set, ...shown }: Setting & StepProps) {
 function StandsOn({ placed, set, shot, document, derived }: Setting & StepProps) {
   const { change } = useChange(shot.id);
   const carriers = carriersFor(placed, document.models);
-  if (!document.levels.length && !carriers.length) return null;
+  const tops = toppedIn(document.proxies);
+  if (!document.levels.length && !carriers.length && !tops.length) return null;
   const onPlane = (level: string | null) => {
     const values = putDown(placed, document.models, level);
     const [x, y] = values.position_m ?? placed.position_m;
@@ -80,6 +86,7 @@ function StandsOn({ placed, set, shot, document, derived }: Setting & StepProps)
         options={[
           { value: "", label: "Ground" },
           ...document.levels.map(({ id, name }) => ({ value: id, label: name || "Level" })),
+          ...tops.map((proxy) => ({ value: proxy.id, label: `${nameOf(proxy)}’s top` })),
           ...carriers.map(({ id, name }) => ({ value: `on ${id}`, label: name })),
         ]}
         onValue={(id) => (id.startsWith("on ") ? void onThing(id.slice(3)) : onPlane(id || null))}

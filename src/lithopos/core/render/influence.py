@@ -6,7 +6,7 @@ as soon as anything of the outline falls into it.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -93,8 +93,11 @@ def influence_of(scene: Scene, lit: Array | None = None) -> Influence:
     for thing in scene.models:
         corners = thing.corners()
         _fill(covered, camera, corners, cell)
-        for outline in _changed_points(thing, corners, scene):
-            _fill(changed, camera, outline, cell)
+        # From the top of something that stands there its shadow falls on the ground below as well.
+        below = [] if thing.on_plane else [replace(thing, stands_at_m=0.0)]
+        for one in (thing, *below):
+            for outline in _changed_points(one, corners, scene):
+                _fill(changed, camera, outline, cell)
     for light in scene.added:
         for outline in _lit_points(light, scene):
             _fill(changed, camera, outline, cell)

@@ -13,7 +13,7 @@ from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.camera.solve import pinhole_of
 from lithopos.core.colour import decode_srgb, luminance
 from lithopos.core.composite.mattes import distance_of, with_rings
-from lithopos.core.derive import Derived, base_heights, daylight_of, derive, walls_of
+from lithopos.core.derive import Derived, base_heights, daylight_of, derive, standing_heights, walls_of
 from lithopos.core.errors import InputError, NoAnswer
 from lithopos.core.exchange.graphic import Graphic, ReadGraphic
 from lithopos.core.exchange.panorama import Panorama
@@ -73,7 +73,8 @@ __all__ = ["Environment", "KnownPlace", "Light", "ReadPanorama", "Scene", "Stood
 class StoodModel:
     """A model with the matrix (4, 4) that stands it in the world, and the height of what it stands on [m].
 
-    `casts` tells whether it casts a shadow; `shines_m` how far its own light is seen on the ground [m].
+    `casts` tells whether it casts a shadow; `shines_m` how far its own light is seen on the ground [m]; `on_plane`
+    whether it stands on the ground or a level, and not on something that stands there.
     """
 
     name: str
@@ -82,6 +83,7 @@ class StoodModel:
     stands_at_m: float = 0.0
     casts: bool = True
     shines_m: float = 0.0
+    on_plane: bool = True
 
     def corners(self) -> Array:
         """The eight corners of its box, (8, 3) [m]."""
@@ -415,8 +417,10 @@ def _stood(stand: Stand, model: Model, shot: Shot, facts: Derived, camera: Pinho
     away = np.linalg.norm(stand.matrix[:3, 3] - camera.position)
     if away > MOST_AWAY_M:
         raise InputError("models", f"{placed.name or placed.id} stands {away / 1000:.1f} km away; bring it nearer")
-    height = _standing_height(root_of(placed, shot.models), facts)
-    return StoodModel(placed.name or placed.id, model, stand.matrix, height)
+    root = root_of(placed, shot.models)
+    on_plane = root.level is None or any(level.id == root.level for level in shot.levels)
+    height = _standing_height(root, facts)
+    return StoodModel(placed.name or placed.id, model, stand.matrix, height, on_plane=on_plane)
 
 
 def _hanging(shot: Shot, camera: Pinhole, facts: Derived) -> list[tuple[Pane, Array, bool]]:
@@ -466,15 +470,20 @@ def _behind(pane: Pane, corners: Array, camera: Pinhole) -> Receiver:
 
 
 def _standing_height(placed: Placed, facts: Derived) -> float:
-    """The height of the level that a model names, or whose height its foot has; else the ground's."""
-    for level in facts.levels:
-        if level.id == placed.level and level.height_m is None:
-            raise InputError("levels", f"the level that {placed.name or placed.id} stands on has no height yet")
-        at = level.height_m
-        named = level.id == placed.level
-        if at is not None and (named or (placed.level is None and abs(placed.position_m[2] - at) < SAME_HEIGHT_M)):
-            return at
-    return 0.0
+    """The height of the level or proxy that a model names, or of the level whose height its foot has; or the ground's.
+
+    Raises
+    ------
+    InputError
+        If what it names has no height yet.
+    """
+    if placed.level is not None:
+        at = standing_heights(facts)[placed.level]
+        if at is None:
+            raise InputError("levels", f"what {placed.name or placed.id} stands on has no height yet")
+        return at
+    heights = [level.height_m for level in facts.levels if level.height_m is not None]
+    return next((at for at in heights if abs(placed.position_m[2] - at) < SAME_HEIGHT_M), 0.0)
 
 
 @dataclass(frozen=True)
@@ -491,13 +500,13 @@ def _layout(stood: list[StoodModel]) -> _Layout:
     A level has no borders of its own yet: with nothing on the ground it is a whole plane in the ground's stead;
     beside things on the ground it is the part that its models can change.
     """
-    heights = sorted({thing.stands_at_m for thing in stood})
+    heights = sorted({thing.stands_at_m for thing in stood if thing.on_plane})
     main = 0.0 if 0.0 in heights or not heights else heights[0]
     levels = []
     for height in heights:
         if height == main:
             continue
-        corners = [thing.corners() for thing in stood if thing.stands_at_m == height]
+        corners = [thing.corners() for thing in stood if thing.on_plane and thing.stands_at_m == height]
         tallest = max(float(np.ptp(part[:, 2])) for part in corners)
         levels.append((height, level_patch(np.concatenate(corners)[:, :2], 1.0 + 1.5 * tallest)))
     return _Layout(main, tuple(levels))

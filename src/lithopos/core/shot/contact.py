@@ -13,7 +13,7 @@ from lithopos.core.light.patches import Colour
 from lithopos.core.shot.parts import DocumentPart, Identity, Name
 from lithopos.core.shot.surface import Share
 
-__all__ = ["POINTS", "Contact", "Ground", "Proxy"]
+__all__ = ["POINTS", "TOPPED", "Contact", "Ground", "Proxy"]
 
 Reflectance = Annotated[FiniteFloat, Field(gt=0, le=0.95)]
 Size = Annotated[FiniteFloat, Field(gt=0, le=1000)]
@@ -29,6 +29,8 @@ POINTS = {
     "outline": (3, 60),
     "quad": (4, 4),
 }
+
+TOPPED = ("box", "steps", "cylinder", "outline")  # kinds with a level top, on which things can stand
 
 
 class Ground(DocumentPart):

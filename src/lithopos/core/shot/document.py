@@ -10,7 +10,7 @@ from pydantic import Field, ValidationError, model_validator
 from lithopos.core.camera.problem import FocalPrior, HandCamera, Pixel
 from lithopos.core.errors import InputError, input_error_from
 from lithopos.core.light.softness import CLEAR_DEG
-from lithopos.core.shot.contact import Contact, Ground, Proxy
+from lithopos.core.shot.contact import TOPPED, Contact, Ground, Proxy
 from lithopos.core.shot.deliver import Output
 from lithopos.core.shot.ground import Length, Level
 from lithopos.core.shot.lamp import Lamp, LitWindow
@@ -83,9 +83,10 @@ class Shot(DocumentPart):
     @model_validator(mode="after")
     def _levels_are_known(self) -> Shot:
         heights = {level.id: level.height_m for level in self.levels}
+        topped = {proxy.id for proxy in self.proxies if proxy.kind in TOPPED}
         for placed in self.models:
-            if placed.level is not None and placed.level not in heights:
-                raise ValueError(f"model {placed.id!r} stands on a level that is not there")
+            if placed.level is not None and placed.level not in heights.keys() | topped:
+                raise ValueError(f"model {placed.id!r} stands on a level or proxy that is not there, or has no top")
         for edge in self.shadow_edges:
             if edge.level is not None and edge.level not in heights:
                 raise ValueError(f"the shadow of {edge.id!r} lies on a level that is not there")
