@@ -168,7 +168,7 @@ class Contact(unittest.TestCase):
         """A small master: stopped, started again, finished; then made finer."""
         page = self.page
         page.step("Deliver")
-        for label, value in (("Of the photograph’s size", "20"), ("Samples a pixel, at most", "192")):
+        for label, value in (("Of the photograph’s size", "12"), ("Samples a pixel, at most", "400")):
             field = page.page.get_by_label(label)
             field.fill(value)
             self.after(lambda field=field: field.press("Enter"))
@@ -177,9 +177,9 @@ class Contact(unittest.TestCase):
         footer.get_by_text("part 1 of", exact=False).wait_for(timeout=120_000)
         footer.get_by_role("button", name="Stop").click()
         footer.get_by_role("button", name="Start again").click(timeout=60_000)
-        page.page.locator("aside").get_by_text("192 samples a pixel, noise", exact=False).wait_for(timeout=240_000)
+        page.page.locator("aside").get_by_text("400 samples a pixel, noise", exact=False).wait_for(timeout=240_000)
         page.press("Make it finer")
-        page.page.locator("aside").get_by_text("768 samples a pixel, noise", exact=False).wait_for(timeout=240_000)
+        page.page.locator("aside").get_by_text("1600 samples a pixel, noise", exact=False).wait_for(timeout=240_000)
 
     def proof_keeps_what_stands_in_front(self) -> None:
         """The live view draws it over the model; a proof of all that is made."""

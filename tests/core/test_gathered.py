@@ -77,7 +77,8 @@ class Gathered(unittest.TestCase):
         )  # of a dark ground the slab has little to mirror
         engine = tracer()
         engine.show(made, fine=True)
-        under, beside = self.light(at(made, [[0.0, 0.0, 0.0], [0.06, -0.1, 0]])), self.light(at(made, [[0.5, 0, 0]]))
+        spots = [[x, y, 0] for x in np.linspace(-0.1, 0.1, 6) for y in np.linspace(-0.1, 0.1, 6)]
+        under, beside = self.light(at(made, spots)), self.light(at(made, [[0.5, 0, 0]]))
         mirrored = ((1.5 - 1) / (1.5 + 1)) ** 2
         through = (1 - mirrored) / (1 + mirrored) * TINT**2  # once in, once out
         np.testing.assert_allclose(under.mean(0) / beside[0], through, rtol=0.02)
@@ -102,7 +103,7 @@ class Gathered(unittest.TestCase):
                 self.assertGreater(gathered, 0.02 * bare.mean())
                 found, true = (light.reshape(4, 3, 3).mean(1) for light in (ours, plain))  # the plain way stays noisy
                 np.testing.assert_allclose(found, true, atol=0.1 * gathered + 0.03 * bare.mean())
-                self.assertAlmostEqual(float(ours.sum() / plain.sum()), 1, delta=0.02)
+                self.assertAlmostEqual(float(ours.sum() / plain.sum()), 1, delta=0.03)
 
     def test_what_is_lit_is_rendered_and_what_is_not_stays_exactly(self) -> None:
         ball = trimesh.creation.icosphere(3, 0.1)

@@ -26,7 +26,6 @@ from lithopos.core.light.strengths import (
 )
 from lithopos.core.place.daylight import ABOUT, SKY, SUN, Daylight
 from lithopos.core.place.exposure import ground_light, ground_places
-from lithopos.core.place.receiver import Sheen
 from lithopos.core.place.seen import in_sight
 from lithopos.core.shot import LightPatch
 
@@ -149,13 +148,7 @@ def balance_of(patches: Sequence[LightPatch], camera: Pinhole, day: Daylight) ->
 
 
 def balance_of_ground(
-    encoded: Floats,
-    linear: Floats,
-    camera: Pinhole,
-    height_m: float,
-    day: Daylight,
-    stand: Array | None = None,
-    sheen: Sheen | None = None,
+    encoded: Floats, linear: Floats, camera: Pinhole, height_m: float, day: Daylight, stand: Array | None = None
 ) -> BalanceAnswer:
     """The balance where nothing is marked: from the ground in light and, if it shows any, in shade.
 
@@ -165,7 +158,6 @@ def balance_of_ground(
     ----------
     encoded, linear : (H, W, 3) the photograph, 0..1.
     stand : (N, 2) where things stand [m]. A panorama's light is that of one place: it is held to the ground there.
-    sheen : the ground's.
 
     Raises
     ------
@@ -175,9 +167,7 @@ def balance_of_ground(
     about = stand if day.dome is not None else None
     has_sun = day.shines and not day.local
     covered = _covered(day, camera)
-    ground = ground_light(
-        encoded, linear, camera, height_m, has_sun, about, indoors=day.local, covered=covered, sheen=sheen
-    )
+    ground = ground_light(encoded, linear, camera, height_m, has_sun, about, indoors=day.local, covered=covered)
     if day.near:
         patches, shaded = _spots(encoded, linear, camera, height_m, day), False
     else:

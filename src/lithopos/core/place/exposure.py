@@ -13,8 +13,6 @@ from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.camera.problem import Pixel
 from lithopos.core.colour import luminance
 from lithopos.core.errors import InputError
-from lithopos.core.place.gleam import without_gleam
-from lithopos.core.place.receiver import Sheen
 
 NEAR = (8.0, 25.0, 80.0)  # how far the ground is looked at, in heights of the camera above it
 NEAR_INDOORS = (2.5, 4.0, 8.0)  # where walls stand
@@ -86,7 +84,6 @@ def ground_light(
     *,
     indoors: bool = False,
     covered: Mask | None = None,
-    sheen: Sheen | None = None,
 ) -> GroundLight:
     """The brighter part of the near ground where light and shade part clearly, else its middle; and the shade.
 
@@ -102,7 +99,6 @@ def ground_light(
     about : places (N, 2) [m] round which the ground is looked at, if it is seen there; None: all that is near.
     indoors : walls stand about: only what is quite near is taken for ground.
     covered : (H, W) where something stands before the ground.
-    sheen : of the ground; where it gleams, what it mirrors is taken off.
 
     Raises
     ------
@@ -110,12 +106,9 @@ def ground_light(
         If the photograph shows no such ground.
     """
     ground = _ground(encoded, linear, camera, height_m, has_sun, about, indoors, covered)
+    shade = _middle(ground.means[ground.shade]) if ground.shade.any() else None
     lit_at, shade_at = ground.pixels[ground.lit], ground.pixels[ground.shade]
-    lit, shade = ground.values[ground.lit], ground.means[ground.shade]
-    if sheen is not None:
-        lit = lit * without_gleam(linear, camera, lit_at, sheen)
-        shade = shade * without_gleam(linear, camera, shade_at, sheen)
-    return GroundLight(_middle(lit), _middle(shade) if len(shade) else None, ground.notes, lit_at, shade_at)
+    return GroundLight(_middle(ground.values[ground.lit]), shade, ground.notes, lit_at, shade_at)
 
 
 def ground_places(

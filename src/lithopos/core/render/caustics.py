@@ -23,14 +23,14 @@ from lithopos.core.colour import luminance
 from lithopos.core.geometry.model import Material, Part, Texture
 from lithopos.core.light.dome import DISC_ROWS
 from lithopos.core.place.receiver import Patch
-from lithopos.core.render.scene import Environment, Scene, StoodModel, SunSky, Surroundings
+from lithopos.core.render.scene import Environment, Scene, StoodModel
 
 MOST_BOUNCES = 8
 DULL_GLASS, DULL_METAL = 0.6, 0.3  # a roughness from which nothing is gathered that could be seen as such
 EMITTED_M = 200.0  # how far off light is sent out: beyond what may stand in its way
 CELLS = 96  # across what gathers light, seen from the sun
 PHOTONS_A_CELL, MOST_CELLS = 2, 1024
-ENOUGH = 24  # hits that a cell's mean is taken over, from as near as they are found
+ENOUGH = 48  # hits that a cell's mean is taken over, from as near as they are found
 NEAR, COARSEST = 0.8, 8  # cells
 LAUNCH = 1 << 20
 TAILS = 0.002  # of what lands on a plane, on each side, which is too far off to be kept
@@ -93,15 +93,15 @@ def sun_cone(scene: Scene) -> Cone | None:
     """The sun of a scene, as wide as it is drawn; None if none shines."""
     if scene.sun is None:
         return None
-    for light in scene.lights:
-        if isinstance(light, SunSky) and light.sun_strength > 0:
-            return Cone(scene.sun, 1.05 * np.radians(light.sun_width_deg / 2) + PIXELS_BESIDE * np.pi / DISC_ROWS)
-        if isinstance(light, Surroundings) and light.day.sun_strength > 0:
-            return Cone(scene.sun, np.radians(light.day.sun_width_deg / 2) + PIXELS_BESIDE * np.pi / DISC_ROWS)
-        if isinstance(light, Environment) and light.sun is not None:
-            pixel = np.pi / len(light.radiance)
-            return Cone(scene.sun, np.radians(light.sun_width_deg / 2) + PIXELS_BESIDE * pixel)
-    return None
+    # Mostly it is drawn into a panorama: a little wider than it is.
+    found = [(day.sun_width_deg, np.pi / DISC_ROWS) for day in scene.days if day.sun_strength > 0]
+    found += [
+        (light.sun_width_deg, np.pi / len(light.radiance))
+        for light in scene.lights
+        if isinstance(light, Environment) and light.sun is not None
+    ]
+    width_deg, pixel = found[0]
+    return Cone(scene.sun, float(np.radians(width_deg / 2) + PIXELS_BESIDE * pixel))
 
 
 def traced(mi: Any, loaded: Any, scene: Scene, cone: Cone, photons: int, seed: int) -> list[Irradiance]:
@@ -261,8 +261,8 @@ def _landed(
     def figures(values: Array) -> list[Any]:
         return [figure(value) for value in values]
 
-    lane = dr.arange(mi.UInt64, count)
-    rng = mi.PCG32(size=count, initstate=dr.opaque(mi.UInt64, seed), initseq=lane)
+    a, b = mi.sample_tea_32(dr.arange(mi.UInt32, count), dr.opaque(mi.UInt32, seed), 6)
+    rng = mi.PCG32(size=1, initstate=mi.UInt64(a), initseq=mi.UInt64(b))
     corners = [mi.Float(np.ascontiguousarray(aim.corners[:, i], np.float32)) for i in range(3)]
     cells = dr.opaque(mi.UInt32, len(aim.corners))
     cell = dr.minimum(mi.UInt32(rng.next_float32() * mi.Float(cells)), cells - 1)
@@ -326,6 +326,9 @@ def _smoothed(sums: Floats) -> Floats:
     size = (even.shape[1] // 2, even.shape[0] // 2)
     coarse = _smoothed(4 * cv2.resize(even, size, interpolation=cv2.INTER_AREA)) / 4
     coarse = cv2.resize(coarse, even.shape[1::-1], interpolation=cv2.INTER_LINEAR)[:rows, :columns]
-    hits = wide[..., 3:] * (4 * np.pi * NEAR**2)  # that a Gaussian mean of this width counts for
+    # Hits that a Gaussian mean of this width counts for; told from farther round, or cells that have many by chance
+    # would be kept, and those that have few not.
+    about = cv2.GaussianBlur(sums[..., 3], (0, 0), 4 * NEAR, borderType=cv2.BORDER_CONSTANT)
+    hits = about[..., None] * (4 * np.pi * NEAR**2)
     share = np.clip(2 - hits / ENOUGH, 0, 1)
     return np.asarray(wide[..., :3] * (1 - share) + coarse * share, np.float32)

@@ -536,7 +536,7 @@ def _place(
         whole = camera.scaled(shot.photograph.width / camera.width)
         balance = balance_of(read_patches(shot.patches, photograph, shot.photograph.width), whole, day)
     else:
-        balance = balance_of_ground(encoded, linear, camera, layout.main_m, day, stand, sheen)
+        balance = balance_of_ground(encoded, linear, camera, layout.main_m, day, stand)
     mean = float(luminance(np.array(balance.reflectances[GROUND]))) if GROUND in balance.reflectances else day.ground
     white = np.array(balance.white, np.float32)
     light = None
