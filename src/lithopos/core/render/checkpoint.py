@@ -16,6 +16,7 @@ import numpy as np
 from lithopos.core.exchange.picture import Codes, write_atomically
 from lithopos.core.layers import Layers, Window
 
+PLENTY_BYTES = 12 << 30  # free, beside which the sums of the largest master are little
 RARELY_S = 3.0  # of a picture in one piece, whose portions are short
 
 __all__ = ["Checkpoint"]
@@ -75,6 +76,11 @@ class Checkpoint:
                 return (kept["codes"], int(kept["cut"])) if int(kept["samples"]) == samples else None
         except (OSError, ValueError, EOFError, KeyError):
             return None
+
+    def let_go(self, tile: Window) -> None:
+        """All a tile's neighbours are finished: its sums are only kept where there is plenty of room."""
+        if self.folder is not None and shutil.disk_usage(self.folder).free < PLENTY_BYTES:
+            self._sums(tile).unlink(missing_ok=True)
 
     def clear(self) -> None:
         """Nothing of it will be gone on with."""

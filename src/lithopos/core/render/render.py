@@ -437,6 +437,7 @@ class _Job:
         for tile in [tile for tile in self.sums if tile in composed]:
             if all(other in composed for other in neighbours(tile, self.tiles)):
                 del self.sums[tile]
+                self.checkpoint.let_go(tile)
 
     def _compose(self, tile: Window, denoising: Denoising, last: bool = False) -> None:
         height, width = self.base.codes.shape[:2]
