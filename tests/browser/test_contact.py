@@ -165,7 +165,7 @@ class Contact(unittest.TestCase):
         page.page.locator("footer").get_by_text("in the part", exact=False).wait_for(timeout=120_000)
 
     def a_master_is_stopped_and_goes_on(self) -> None:
-        """A small master: stopped, started again, finished; then made finer."""
+        """A small master: stopped, started again, finished; then made finer, and that stopped as well."""
         page = self.page
         page.step("Deliver")
         for label, value in (("Of the photograph’s size", "12"), ("Samples a pixel, at most", "400")):
@@ -179,7 +179,8 @@ class Contact(unittest.TestCase):
         footer.get_by_role("button", name="Start again").click(timeout=60_000)
         page.page.locator("aside").get_by_text("400 samples a pixel, noise", exact=False).wait_for(timeout=240_000)
         page.press("Make it finer")
-        page.page.locator("aside").get_by_text("1600 samples a pixel, noise", exact=False).wait_for(timeout=240_000)
+        footer.get_by_role("button", name="Stop").click()
+        footer.get_by_text("stopped; starting again", exact=False).wait_for(timeout=60_000)
 
     def proof_keeps_what_stands_in_front(self) -> None:
         """The live view draws it over the model; a proof of all that is made."""
