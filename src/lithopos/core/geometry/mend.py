@@ -78,7 +78,7 @@ def _mended(part: Part, notes: dict[str, int]) -> Part:
         count("faces that were there twice were dropped", int((~single).sum()))
         faces, across = faces[single], across[single]
     closed = _closed(welded[faces])
-    if not closed and len(part.vertices) <= MOST_JOINED and np.isfinite(part.vertices).all():
+    if not closed and len(part.vertices) <= MOST_JOINED and np.abs(part.vertices).max() < 1e3 * MAX_METRES:
         closed = _closed(_joined(part.vertices)[faces])
     count("parts are open shells", int(not closed))
     if closed and _signed_volume(part.vertices[faces]) < 0:
