@@ -36,7 +36,7 @@ GATHERED_SAMPLES = 256  # of a photograph in which glass gathers the sun's light
 PANORAMA_UP_M = 1.5
 NOISE_PX = 0.7  # at full size
 HAND_DEG = 0.4
-SOFTER = 1.15  # a sun's width as it is measured
+CLEAR_DEG, SOFTER = 1.0, 1.15  # a hazy sun is wider, and its width is measured so well
 PICTURES = Path("bench/pictures")
 
 ASKED = ("without proxies", "marked", "panorama", "oracle")
@@ -52,7 +52,7 @@ def bench_contact(names: Iterable[str] = (), variants: Iterable[str] = ASKED) ->
     every: dict[str, list[tuple[float, float]]] = {name: [] for name in variants}
     for name in names or (*COURTS, *GALLERIES):
         place = gallery(name) if name in GALLERIES else court(name)
-        gathers = place.sun_width_deg > 1 and not place.overcast
+        gathers = place.sun_width_deg > CLEAR_DEG and not place.overcast
         scene = taken(mi, place, SCALE, GATHERED_SAMPLES if gathers else SAMPLES_A_PIXEL)
         lens = np.add(scene.place.model_at, [0, 0, PANORAMA_UP_M])
         around = panorama_of(Studio(mi, scene.place, SCALE), lens, rows=128, samples=48)
@@ -79,7 +79,8 @@ def _shot(scene: Taken, variant: str, around: Floats) -> Shot:
     """The shot as it would be made, with what a variant puts in its stead."""
     document = marked_document(scene, 0.0 if variant == "oracle" else NOISE_PX * SCALE)
     place, view = scene.place, scene.view
-    document["sun"]["softness_deg"] = place.sun_width_deg * (1 if variant == "oracle" else SOFTER)
+    if place.sun_width_deg > CLEAR_DEG:
+        document["sun"]["softness_deg"] = place.sun_width_deg * (1 if variant == "oracle" else SOFTER)
     if not document["gnomons"]:
         # Nothing whose shadow can be marked is seen: the sun is pulled by hand until it looks right.
         off = np.random.default_rng(0).normal(0, HAND_DEG, 2)

@@ -35,10 +35,14 @@ class Taken:
 
     place: Place
     studio: Studio
-    view: View
     truth: dict[str, Any]
     empty: Picture
     real: Picture
+
+    @property
+    def view(self) -> View:
+        """The true camera."""
+        return self.studio.view
 
     @property
     def body(self) -> NDArray[np.bool_]:
@@ -62,7 +66,7 @@ def taken(mi: Any, place: Place, scale: float, samples: int) -> Taken:
         return Picture(np.asarray(Image.open(io.BytesIO(encoded))))
 
     real = photograph(Studio(mi, place, scale, with_model=True))
-    return Taken(place, empty, empty.view, truth_of(empty, "p"), photograph(empty), real)
+    return Taken(place, empty, truth_of(empty, "p"), photograph(empty), real)
 
 
 @cache

@@ -6,10 +6,10 @@ import numpy as np
 
 from lithopos.samples import meshes, textures
 from lithopos.samples.further import box, slabs, walls
-from lithopos.samples.places import Camera, Lamp, Material, Place, Solid
+from lithopos.samples.lamplit import warm_ball
+from lithopos.samples.places import Camera, Material, Place, Solid
 
 GALLERIES = ("polished, by day", "polished, by lamps", "plain, by day")
-WARM = np.array([1.35, 0.95, 0.5])  # the colour of a lamp beside daylight
 TOP_M, SILL_M, LINTEL_M = 3.0, 0.7, 2.5
 WEST, EAST, SOUTH, NORTH = -3.4, 3.6, -6.5, 3.4
 GAPS = ((-3.2, -1.4), (-0.6, 1.2), (1.8, 3.0))  # windows, along y
@@ -62,8 +62,7 @@ def gallery(name: str, seed: int = 41) -> Place:
     place.yardstick = ((-1.4, -0.2, 0.0), (1.6, -0.2, 0.0))
     if light == "lamps":
         for x, y in ((-1.3, 1.3), (1.7, 0.2)):
-            r, g, b = (float(value) for value in 1.5 * WARM)
-            place.lamps.append(Lamp((x + vary(0.2), y + vary(0.2), 2.0), 0.12, (r, g, b)))
+            place.lamps.append(warm_ball((x + vary(0.2), y + vary(0.2), 2.0), 0.12, 1.5))
             middle = place.lamps[-1].middle
             cord = meshes.lathe([(0.006, 2.12), (0.006, TOP_M)], 12)
             place.add(cord.moved((middle[0], middle[1], 0)), "iron")

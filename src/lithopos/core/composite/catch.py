@@ -28,10 +28,11 @@ NEIGHBOURHOOD = 1 / 192
 DOUBTED, TRUSTED = 2.5, 4.5
 # In half codes: below, a change is one code at most, which nobody sees; two codes are whole.
 NOTICED = (3.0, 4.0)
-# Where noise is measured: places that change by this share, pixels that models fill so far; a stray one counts so much.
-LEAST_CHANGED, WHOLE_COVER, STRAY = 0.01, 0.99, 16.0
+# Where noise is measured: places that change by this share over so many pixels, and such as models fill so far; a
+# stray pixel counts so much.
+LEAST_CHANGED, NEAR_PX, WHOLE_COVER, STRAY = 0.02, 7, 0.99, 16.0
 
-__all__ = ["BRIGHTEST", "BRIGHTEST_ADDED", "Caught", "catch", "composed", "halo_px", "light_ratio"]
+__all__ = ["BRIGHTEST", "BRIGHTEST_ADDED", "Caught", "catch", "composed", "halo_px", "light_ratio", "noise_of"]
 
 
 @dataclass(frozen=True)
@@ -44,7 +45,6 @@ class Caught:
     added : (H, W, 3) linear light that it gets on top: mirrored, thrown back, gathered.
     model : (H, W, 3) the models' own light times `cover` (H, W), in the photograph's exposure.
     cut : how many pixels of receivers were cut to the stated bound.
-    noise : the root of the mean square of what is still noise, in codes of 255, before it is smoothed.
     """
 
     shadow: Floats
@@ -52,7 +52,6 @@ class Caught:
     model: Floats
     cover: Floats
     cut: int = 0
-    noise: float = 0.0
 
 
 def halo_px(width: int) -> int:
@@ -90,8 +89,7 @@ def catch(
         ratio = np.where(ratio < 1, np.maximum(ratio, 1e-4) ** shadow, ratio)
     ratio = 1 + (ratio - 1) * taken[..., None]
     model = _model_light(layers, cover, ratio, gain, quality) if cover.any() else np.zeros_like(base)
-    noise = _noise(layers, cover, ratio, base, gain)
-    return Caught(np.minimum(ratio, 1), base * np.maximum(ratio - 1, 0), model, cover, cut, noise)
+    return Caught(np.minimum(ratio, 1), base * np.maximum(ratio - 1, 0), model, cover, cut)
 
 
 def composed(codes: Codes, caught: Caught) -> Codes:
@@ -104,32 +102,35 @@ def composed(codes: Codes, caught: Caught) -> Codes:
     return np.where(changed[..., None], new, codes)
 
 
-def _noise(layers: Layers, cover: Floats, ratio: Floats, base: Floats, gain: Floats) -> float:
-    """Of what the models show and change, from the difference of both halves; the greater of the two."""
+def noise_of(codes: Codes, layers: Layers, gain: Floats) -> float:
+    """How much of what the models show and change is noise, in codes of 255, before it is smoothed.
+
+    From the difference of both halves; the root of the mean square, the greater of models and changed places.
+    """
+    if "with" not in layers:
+        return 0.0
+    top = np.float32(np.iinfo(codes.dtype).max)
+    cover = np.clip(layers.mean("coverage"), 0, 1) if "coverage" in layers else np.zeros(codes.shape[:2], np.float32)
     (seen, again), (bare, bare_again) = _by_half(layers)
-    step = _codes_a_step(base)
     found = [0.0]
-    changed = (cover <= 0) & (np.abs(ratio - 1).max(-1) > LEAST_CHANGED)
+    # A change is told over a small neighbourhood: noise alone is none.
+    change = cv2.blur(_ratio(layers.mean("with"), layers.mean("without")) - 1, (NEAR_PX, NEAR_PX))
+    changed = (cover <= 0) & (np.abs(change).max(-1) > LEAST_CHANGED)
     if changed.any():
+        base = decode_srgb(codes[changed].astype(np.float32) / top)
         halves = _ratio(seen[changed], bare[changed]) - _ratio(again[changed], bare_again[changed])
-        found.append(_codes_off(halves / 2 * base[changed], step[changed]))
+        found.append(_codes_off(np.asarray(halves / 2 * base, np.float32), base))
     full = cover >= WHOLE_COVER
     if full.any():
         light = np.asarray((seen[full] + again[full]) / 2 * gain, np.float32)
-        slope = _codes_a_step(light)
-        found.append(_codes_off(np.asarray((seen[full] - again[full]) / 2 * gain, np.float32), slope))
+        found.append(_codes_off(np.asarray((seen[full] - again[full]) / 2 * gain, np.float32), light))
     return max(found)
 
 
-def _codes_a_step(light: Floats) -> Floats:
-    """By how many codes of 255 a linear value moves for a step of 1, where it is now."""
-    return np.asarray(0.5 / (_half_code(light, 255.0) * np.maximum(light, 1e-4)), np.float32)
-
-
-def _codes_off(off: Floats, step: Floats) -> float:
-    """The root mean square of codes; one stray pixel counts no more than `STRAY` of them."""
-    codes = np.clip(off * step, -STRAY, STRAY)
-    return float(np.sqrt(np.mean(codes**2)))
+def _codes_off(off: Floats, light: Floats) -> float:
+    """The root mean square of how many codes linear values are off; a stray one counts for `STRAY` at most."""
+    a_step = np.float32(0.5) / (_half_code(light, 255.0) * np.maximum(light, np.float32(1e-4)))
+    return float(np.sqrt(np.mean(np.clip(off * a_step, -STRAY, STRAY) ** 2)))
 
 
 def light_ratio(

@@ -16,11 +16,9 @@ from lithopos.core.composite.mattes import laid_over
 from lithopos.core.exchange.picture import Codes, write_atomically
 from lithopos.core.layers import Window
 
-# Passes as pictures: what each shows, in 16 bits.
-PASS_NAMES = ("shadow", "added", "model", "front", "depth", "normal", "objects", "materials")
-DEPTH_M = 0.001  # a code's worth of distance: up to 65 m
+DEPTH_M = 0.001  # a code's worth of distance, in a picture of 16 bits: up to 65 m
 
-__all__ = ["PASS_NAMES", "Passes", "keep_passes", "pass_picture", "put_together", "read_passes"]
+__all__ = ["Passes", "keep_passes", "pass_picture", "put_together", "read_passes"]
 
 
 @dataclass(frozen=True)

@@ -16,7 +16,7 @@ from typing import Literal
 import numpy as np
 
 from lithopos.core.arrays import Floats, Mask
-from lithopos.core.composite.catch import BRIGHTEST, BRIGHTEST_ADDED, Caught, catch, halo_px
+from lithopos.core.composite.catch import BRIGHTEST, BRIGHTEST_ADDED, catch, halo_px, noise_of
 from lithopos.core.composite.denoise import Quality as Denoising
 from lithopos.core.composite.mattes import coverage_of, front_light, front_of
 from lithopos.core.composite.passes import Passes, keep_passes, put_together
@@ -69,7 +69,7 @@ class Step:
     cut : stray pixels that were cut so far.
     notes : plain sentences on what is doubtful.
     whites : of the finished picture, where it was made in one piece.
-    noise : the most of a tile so far, in codes of 255, before it is smoothed; None as long as nothing is composed.
+    noise : the most of a tile so far, in codes of 255, before it is smoothed; None as long as nothing is traced.
     """
 
     done: int
@@ -315,7 +315,7 @@ class _Job:
                 self.checkpoint.keep(layers, at_once=not alone)
             elif layers.samples > first + count:
                 continue
-            last = last or self._fine_enough(tile, layers)
+            last = self._fine_enough(tile, layers) or last
             if kept and not last:
                 continue
             if last:
@@ -333,10 +333,9 @@ class _Job:
             yield self._step(portion, picture=alone or number == 0)
 
     def _fine_enough(self, tile: Window, layers: Layers) -> bool:
-        """Whether a tile's noise is as low as it need be."""
-        if self.enough is None or layers.samples < LEAST_SAMPLES:
-            return False
-        return self._caught(tile, layers, "draft").noise <= self.enough
+        """Whether a tile's noise, which is told anew, is as low as it need be."""
+        self.noises[tile] = noise_of(self.base.codes[tile.slices], layers, self.gain)
+        return self.enough is not None and layers.samples >= LEAST_SAMPLES and self.noises[tile] <= self.enough
 
     def _number(self, layers: Layers, pixels: Pixels) -> None:
         """Note which model and which of its materials is seen at each pixel's middle."""
@@ -459,10 +458,12 @@ class _Job:
         if len(self.tiles) == 1 and denoising == "high" and self.part is None:
             self._compare_whites(layers)
 
-    def _caught(self, window: Window, layers: Layers, denoising: Denoising) -> Caught:
+    def _passes(self, tile: Window, window: Window, layers: Layers, denoising: Denoising) -> Passes:
+        """What a window is put together from."""
+        codes = self.base.codes[window.slices]
         brighter = self.scene.added or self.session.tracer.manner == "own"
-        return catch(
-            self.base.codes[window.slices],
+        caught = catch(
+            codes,
             layers,
             self.influence.fade(window),
             self.gain,
@@ -471,11 +472,7 @@ class _Job:
             BRIGHTEST_ADDED if brighter else BRIGHTEST,
             _shadow_power(self.scene.contact),
         )
-
-    def _passes(self, tile: Window, window: Window, layers: Layers, denoising: Denoising) -> Passes:
-        """What a window is put together from."""
-        caught = self._caught(window, layers, denoising)
-        self.cuts[tile], self.noises[tile] = caught.cut, caught.noise
+        self.cuts[tile] = caught.cut
         nothing = np.zeros(caught.cover.shape, np.float32)
         cover, depth, normal = caught.cover, nothing, np.zeros_like(caught.model)
         if "coverage" in layers:
@@ -483,7 +480,6 @@ class _Job:
             depth = np.asarray(layers.mean("depth") / share, np.float32)
             normal = np.asarray(layers.mean("normal") / share[..., None], np.float32)
         scale = self.scene.camera.width / self.full_width
-        codes = self.base.codes[window.slices]
         mattes = [(coverage_of(matte, codes, window, scale), away) for matte, away in self.scene.mattes]
         front = front_of(mattes, cover, depth if "coverage" in layers else None)
         objects, materials = (layers.sums.get(name, nothing).astype(np.int32) for name in ("object", "material"))
