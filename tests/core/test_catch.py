@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 from proving.truth import score
 
-from lithopos.core.composite.catch import BRIGHTEST, catch
+from lithopos.core.composite.catch import BRIGHTEST, catch, noise_of
 from lithopos.core.composite.catch import composed as put_in
 from lithopos.core.composite.whites import whites_of
 from lithopos.core.layers import Layers, Window
@@ -83,6 +83,13 @@ class Catching(unittest.TestCase):
     def test_noise_alone_moves_next_to_nothing(self) -> None:
         made = composed(grey(188), layers(noise=0.05))
         self.assertLess(float((made != 188).mean()), 0.02)
+
+    def test_noise_is_told_in_codes_of_what_is_shown(self) -> None:
+        # Half of 0.5 linear is a quarter, where a code is 1 / 250.9 (the derivative of IEC 61966-2-1); both halves'
+        # mean has 1/√2 of their noise.
+        told = noise_of(grey(188), layers(0.5, noise=0.02), ONE)
+        self.assertAlmostEqual(told, 0.02 / np.sqrt(2) * 0.5 * 1.055 / 2.4 * 0.25 ** (1 / 2.4 - 1) * 255, delta=0.05)
+        self.assertEqual(noise_of(grey(188), layers(), ONE), 0)
 
 
 class Truth(unittest.TestCase):

@@ -114,12 +114,12 @@ def noise_of(codes: Codes, layers: Layers, gain: Floats) -> float:
     (seen, again), (bare, bare_again) = _by_half(layers)
     found = [0.0]
     # A change is told over a small neighbourhood: noise alone is none.
-    change = cv2.blur(_ratio(layers.mean("with"), layers.mean("without")) - 1, (NEAR_PX, NEAR_PX))
-    changed = (cover <= 0) & (np.abs(change).max(-1) > LEAST_CHANGED)
+    ratio = cv2.blur(_ratio(layers.mean("with"), layers.mean("without")), (NEAR_PX, NEAR_PX))
+    changed = (cover <= 0) & (np.abs(ratio - 1).max(-1) > LEAST_CHANGED)
     if changed.any():
         base = decode_srgb(codes[changed].astype(np.float32) / top)
         halves = _ratio(seen[changed], bare[changed]) - _ratio(again[changed], bare_again[changed])
-        found.append(_codes_off(np.asarray(halves / 2 * base, np.float32), base))
+        found.append(_codes_off(np.asarray(halves / 2 * base, np.float32), base * ratio[changed]))
     full = cover >= WHOLE_COVER
     if full.any():
         light = np.asarray((seen[full] + again[full]) / 2 * gain, np.float32)
