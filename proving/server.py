@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import atexit
 import contextlib
 import json
 import os
+import shutil
 import signal
 import subprocess
 import sys
@@ -12,20 +14,34 @@ import tempfile
 import time
 import urllib.request
 from collections.abc import Callable, Iterator
+from functools import cache
 from pathlib import Path
 from typing import Any
+
+from lithopos.samples.demo import fill_demo
 
 
 @contextlib.contextmanager
 def running(data: Path | None = None, command: str = "serve") -> Iterator[Server]:
-    """`lithopos serve` on a free port, ended with SIGTERM."""
+    """`lithopos serve` on a free port, ended with SIGTERM; a `demo` without data begins with what it fills in."""
     with contextlib.ExitStack() as stack:
         folder = data or Path(stack.enter_context(tempfile.TemporaryDirectory()))
+        if command == "demo" and data is None:
+            shutil.copytree(_filled(), folder, dirs_exist_ok=True)
         server = Server(folder, command)
         try:
             yield server
         finally:
             server.end()
+
+
+@cache
+def _filled() -> Path:
+    """The sample project's data, read once a process."""
+    folder = Path(tempfile.mkdtemp(prefix="lithopos-filled-"))
+    atexit.register(shutil.rmtree, folder, ignore_errors=True)
+    fill_demo(folder)
+    return folder
 
 
 class Server:

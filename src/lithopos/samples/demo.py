@@ -4,7 +4,8 @@ them dressed for a day."""
 from __future__ import annotations
 
 import json
-from functools import partial
+from concurrent.futures import ThreadPoolExecutor
+from functools import lru_cache, partial
 from pathlib import Path
 from typing import Any
 
@@ -21,6 +22,10 @@ from lithopos.library.store import Library, ShotState
 from lithopos.samples.make import DATA
 
 PROJECT = "Tidewater yard"
+FILES = (
+    *("cloister-yard.jpg", "cloister-yard.hdr", "sea-terrace.jpg", "sea-terrace.hdr", "mason-court.jpg"),
+    *("marl-bench.glb", "sill-planter.glb", "tern-fountain.glb", "tidewater-mark.svg", "osier-poster.svg"),
+)
 
 __all__ = ["fill_demo", "marks_of"]
 
@@ -81,30 +86,30 @@ def fill_demo(data: Path, fresh: bool = False) -> str:
         if project.name == PROJECT and library.shots(project.id):
             return f"/project/{project.id}/shot/{library.shots(project.id)[0].id}"
     project = library.add_project(PROJECT)
+    with ThreadPoolExecutor(2) as pool:  # each is read in a child of its own
+        kept = pool.map(lambda name: f"sha256:{library.import_file(project.id, DATA / name).sha256}", FILES)
+        names = dict(zip(FILES, kept, strict=True))
     queue = Queue(data)
     for place in ("cloister-yard", "sea-terrace"):
         truth = json.loads((DATA / f"{place}.json").read_text())
-        model = library.import_file(project.id, DATA / truth["model"]["file"])
-        library.import_file(project.id, DATA / f"{place}.hdr")
-        state = _marked_shot(library, project.id, truth)
+        state = _marked_shot(library, project.id, truth, names)
         stood = {
             "id": "m1",
-            "file": f"sha256:{model.sha256}",
+            "file": names[truth["model"]["file"]],
             "name": truth["model"]["file"].removesuffix(".glb").replace("-", " ").capitalize(),
             "position_m": truth["model"]["position"],
             "turn_deg": truth["model"]["turn_deg"],
         }
         state = library.change(state.id, state.revision, {"models": [stood]}, f"stand the {stood['name']}")
         queue.put(library.add_render(state.id, "proof").id, "proof")
-    queue.put(library.add_render(_opening_day(library, project.id).id, "proof").id, "proof")
-    _court(library, project.id)
+    queue.put(library.add_render(_opening_day(library, project.id, names).id, "proof").id, "proof")
+    _court(library, project.id, names)
     return fill_demo(data)
 
 
-def _marked_shot(library: Library, project_id: str, truth: dict[str, Any]) -> ShotState:
-    """A shot of a sample photograph with a hand's marks."""
-    photograph = library.import_file(project_id, DATA / truth["photograph"])
-    state = library.add_shot(project_id, truth["name"], photograph.sha256)
+def _marked_shot(library: Library, project_id: str, truth: dict[str, Any], names: dict[str, str]) -> ShotState:
+    """A shot of a sample photograph with a hand's marks; `names` are what the samples are called in the library."""
+    state = library.add_shot(project_id, truth["name"], names[truth["photograph"]].removeprefix("sha256:"))
     marks = marks_of(truth)
     for field, label in (
         ("edges", "edges"),
@@ -118,27 +123,27 @@ def _marked_shot(library: Library, project_id: str, truth: dict[str, Any]) -> Sh
     return state
 
 
+@lru_cache(maxsize=1)
 def _read(library: Library, name: str) -> Picture:
     return read_picture_kept(library.file_path(name), library.made_folder(name))
 
 
-def _court(library: Library, project_id: str) -> ShotState:
+def _court(library: Library, project_id: str, names: dict[str, str]) -> ShotState:
     """A court in which the shadow climbs what stands there; its proof is left to whoever opens it."""
     truth = json.loads((DATA / "mason-court.json").read_text())
-    state = _marked_shot(library, project_id, truth)
-    names = {"wall": "Wall", "steps": "Steps", "box": "Block", "cylinder": "Bollard"}
+    state = _marked_shot(library, project_id, truth, names)
+    called = {"wall": "Wall", "steps": "Steps", "box": "Block", "cylinder": "Bollard"}
     proxies = [
-        {"id": f"x{i + 1}", "name": names[told["kind"]], **told, "points": np.round(told["points"], 1).tolist()}
+        {"id": f"x{i + 1}", "name": called[told["kind"]], **told, "points": np.round(told["points"], 1).tolist()}
         for i, told in enumerate(truth["proxies"])
     ]
     mattes = [
         {"id": f"o{i + 1}", "name": f"Lantern {i + 1}", **told, "points": _as_clicked(told["points"])}
         for i, told in enumerate(truth["mattes"])
     ]
-    bench = library.import_file(project_id, DATA / truth["model"]["file"])
     stood = {
         "id": "m1",
-        "file": f"sha256:{bench.sha256}",
+        "file": names[truth["model"]["file"]],
         "name": "Marl bench",
         "position_m": truth["model"]["position"],
         "turn_deg": truth["model"]["turn_deg"],
@@ -154,25 +159,15 @@ def _as_clicked(outline: list[list[float]]) -> list[list[float]]:
     return [[round(float(x), 1), round(float(y), 1)] for x, y in few]
 
 
-def _opening_day(library: Library, project_id: str) -> ShotState:
+def _opening_day(library: Library, project_id: str, names: dict[str, str]) -> ShotState:
     """The yard again, for the opening of the Osier pavilion: dressed things, one on another, prints, a poster."""
-    state = _marked_shot(library, project_id, json.loads((DATA / "cloister-yard.json").read_text()))
-    name = {
-        file: f"sha256:{library.import_file(project_id, DATA / file).sha256}"
-        for file in (
-            "marl-bench.glb",
-            "sill-planter.glb",
-            "tern-fountain.glb",
-            "tidewater-mark.svg",
-            "osier-poster.svg",
-        )
-    }
+    state = _marked_shot(library, project_id, json.loads((DATA / "cloister-yard.json").read_text()), names)
     oak = {"kind": "wood", "parameters": {"varnish": 0.3}, "texture": {"file": "shipped:oak", "turn_deg": 90}}
-    mark = {"file": name["tidewater-mark.svg"], "name": "Mark", "at": [0.35, -0.23, 0.415], "facing": [0, -1, 0]}
+    mark = {"file": names["tidewater-mark.svg"], "name": "Mark", "at": [0.35, -0.23, 0.415], "facing": [0, -1, 0]}
     models = [
         {
             "id": "m1",
-            "file": name["marl-bench.glb"],
+            "file": names["marl-bench.glb"],
             "name": "Marl bench",
             "position_m": (0.95, -1.75, 0.0),
             "turn_deg": 14.0,
@@ -181,7 +176,7 @@ def _opening_day(library: Library, project_id: str) -> ShotState:
         },
         {
             "id": "m2",
-            "file": name["sill-planter.glb"],
+            "file": names["sill-planter.glb"],
             "name": "Sill planter",
             "on": "m1",
             "position_m": (-0.42, 0.0, 0.4725),
@@ -190,7 +185,7 @@ def _opening_day(library: Library, project_id: str) -> ShotState:
         },
         {
             "id": "m3",
-            "file": name["tern-fountain.glb"],
+            "file": names["tern-fountain.glb"],
             "name": "Tern drinking fountain",
             "position_m": (2.75, -0.9, 0.0),
             "turn_deg": -70.0,
@@ -204,7 +199,7 @@ def _opening_day(library: Library, project_id: str) -> ShotState:
     poster = {
         "id": "n1",
         "name": "Poster",
-        "file": name["osier-poster.svg"],
+        "file": names["osier-poster.svg"],
         "corners": corners,
         "width_m": 0.9,
         "frame_mm": 25,
