@@ -18,16 +18,15 @@ from functools import cache
 from pathlib import Path
 from typing import Any
 
+from lithopos.library.store import Library
 from lithopos.samples.demo import fill_demo
 
 
 @contextlib.contextmanager
 def running(data: Path | None = None, command: str = "serve") -> Iterator[Server]:
-    """`lithopos serve` on a free port, ended with SIGTERM; a `demo` without data begins with what it fills in."""
+    """`lithopos serve` on a free port, ended with SIGTERM."""
     with contextlib.ExitStack() as stack:
         folder = data or Path(stack.enter_context(tempfile.TemporaryDirectory()))
-        if command == "demo" and data is None:
-            shutil.copytree(_filled(), folder, dirs_exist_ok=True)
         server = Server(folder, command)
         try:
             yield server
@@ -35,12 +34,25 @@ def running(data: Path | None = None, command: str = "serve") -> Iterator[Server
             server.end()
 
 
+@contextlib.contextmanager
+def sample_project() -> Iterator[Server]:
+    """The demonstration as it opens, but that none of its proofs is made."""
+    with tempfile.TemporaryDirectory() as name:
+        shutil.copytree(_filled(), name, dirs_exist_ok=True)
+        with running(Path(name), "demo") as server:
+            yield server
+
+
 @cache
 def _filled() -> Path:
-    """The sample project's data, read once a process."""
+    """The sample project's data with its proofs stopped, made once a process."""
     folder = Path(tempfile.mkdtemp(prefix="lithopos-filled-"))
     atexit.register(shutil.rmtree, folder, ignore_errors=True)
     fill_demo(folder)
+    library = Library(folder)
+    for render in library.queued_renders():
+        library.stop_render(render.id)
+    library.engine.dispose()
     return folder
 
 
@@ -69,13 +81,6 @@ class Server:
         )
         with urllib.request.urlopen(request, timeout=60) as answer:
             return json.loads(answer.read())
-
-    def stop_renders(self) -> None:
-        """Stop what the sample project asked for, where a test has no use for it."""
-        for shot in self.ask("GET", f"/projects/{self.path.split('/')[2]}")["shots"]:
-            for render in self.ask("GET", f"/shots/{shot['id']}/renders")["renders"]:
-                if render["state"] in ("queued", "running"):
-                    self.ask("POST", f"/renders/{render['id']}/stop")
 
     def wait(self, ready: Callable[[], Any], seconds: float = 120) -> Any:
         """Ask until the answer is truthy."""

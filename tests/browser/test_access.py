@@ -6,7 +6,7 @@ import unittest
 from typing import Any
 
 from proving.screen import Screen, chromium, screen
-from proving.server import running
+from proving.server import sample_project
 
 from tests.support import ROOT
 
@@ -32,7 +32,7 @@ class Access(unittest.TestCase):
         self.assertEqual(serious, [], view)
 
     def test_nothing_serious_on_any_main_view(self) -> None:
-        with running(command="demo") as server, screen(server) as page:
+        with sample_project() as server, screen(server) as page:
             page.until("window.lithopos?.derived.sun")
             page.press("Photo")
             for step in ("Photo", "Perspective", "Ground", "Place", "Light", "Contact", "Deliver"):
@@ -46,7 +46,7 @@ class Access(unittest.TestCase):
                     self.check(page, view)
 
     def test_the_plan_stays_while_a_model_is_slid_and_escape_leaves_no_ghost(self) -> None:
-        with running(command="demo") as server, screen(server) as page:
+        with sample_project() as server, screen(server) as page:
             page.until("window.lithopos?.derived.sun")
             page.press("Photo")
             before, start = page.revision(), page.page.evaluate("window.lithopos.shot.models[0].position_m")

@@ -6,7 +6,7 @@ import unittest
 from typing import Any
 
 from proving.screen import Screen, chromium, screen
-from proving.server import running
+from proving.server import sample_project
 
 # Of the sea terrace: the flight of steps, a pier of the balustrade, the house's wall, in its own metres.
 FLIGHT = [(-3.85, 0.05, 0), (-3.85, 2.15, 0), (-5.2, 2.15, 0), (-5.2, 2.15, 0.495)]
@@ -44,9 +44,8 @@ class Contact(unittest.TestCase):
         self.page.page.get_by_role("button", name=tool, exact=True).click()
 
     def test_contact(self) -> None:
-        with running(command="demo") as server, screen(server) as page:
+        with sample_project() as server, screen(server) as page:
             self.page = page
-            server.stop_renders()
             page.until("window.lithopos?.derived?.sun")
             page.page.locator("footer button", has_text="Sea terrace").first.click()
             page.until("window.lithopos?.shot?.photograph?.width === 2400 && window.lithopos.derived.sun")

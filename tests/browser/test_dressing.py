@@ -12,7 +12,7 @@ import numpy as np
 import trimesh
 from PIL import Image
 from proving.screen import Screen, chromium, screen
-from proving.server import running
+from proving.server import sample_project
 
 MARK = """<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 300 100">
 <rect width="300" height="100" fill="#b3402c"/><circle cx="50" cy="50" r="40" fill="#f3eee2"/></svg>"""
@@ -42,7 +42,7 @@ class Dressing(unittest.TestCase):
         chooser.value.set_files(file)
 
     def test_place_in_full(self) -> None:
-        with tempfile.TemporaryDirectory() as name, running(command="demo") as server, screen(server) as page:
+        with tempfile.TemporaryDirectory() as name, sample_project() as server, screen(server) as page:
             self.page, folder = page, Path(name)
             (folder / "mark.svg").write_text(MARK)
             cup = trimesh.creation.cylinder(0.04, 0.1)

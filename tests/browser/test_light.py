@@ -10,7 +10,7 @@ from typing import Any
 import cv2
 import numpy as np
 from proving.screen import Screen, chromium, screen
-from proving.server import running
+from proving.server import sample_project
 from proving.truth import SAMPLES
 
 LIT, SHADE = (405.0, 1150.0), (1754.0, 760.0)
@@ -32,7 +32,7 @@ class Lighting(unittest.TestCase):
         self.page.kept(before)
 
     def test_patches_tones_and_sharp_marks(self) -> None:
-        with running(command="demo") as server, screen(server) as page:
+        with sample_project() as server, screen(server) as page:
             self.page = page
             page.until("window.lithopos?.derived.sun")
             page.step("Light")

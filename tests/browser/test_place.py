@@ -7,7 +7,7 @@ import unittest
 from pathlib import Path
 
 from proving.screen import chromium, screen
-from proving.server import running
+from proving.server import sample_project
 
 from tests.core.test_models import obj, stl
 
@@ -18,7 +18,7 @@ class Bringing(unittest.TestCase):
         chromium()
 
     def test_an_stl_is_brought_in_and_set_right(self) -> None:
-        with tempfile.TemporaryDirectory() as name, running(command="demo") as server, screen(server) as page:
+        with tempfile.TemporaryDirectory() as name, sample_project() as server, screen(server) as page:
             folder = Path(name)
             (folder / "sill-planter.stl").write_bytes(stl(60))
             (folder / "crate.obj").write_bytes(b"mtllib c.mtl\nusemtl oak\n" + obj(1))

@@ -98,6 +98,9 @@ class Still:
         """No model is seen."""
         return np.zeros((2, len(pixels)), np.int32)
 
+    def sunlit(self, _pixels: Any) -> None:
+        """No sun shines."""
+
     def irradiance(self) -> Floats:
         """White light."""
         return np.ones(3, np.float32)

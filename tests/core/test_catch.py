@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from proving.truth import score
 
+from lithopos.core.composite.borders import Sunlit, by_the_photograph, strip_px
 from lithopos.core.composite.catch import BRIGHTEST, catch, noise_of
 from lithopos.core.composite.catch import composed as put_in
 from lithopos.core.composite.whites import whites_of
@@ -90,6 +91,54 @@ class Catching(unittest.TestCase):
         told = noise_of(grey(188), layers(0.5, noise=0.02), ONE)
         self.assertAlmostEqual(told, 0.02 / np.sqrt(2) * 0.5 * 1.055 / 2.4 * 0.25 ** (1 / 2.4 - 1) * 255, delta=0.05)
         self.assertEqual(noise_of(grey(188), layers(), ONE), 0)
+
+
+class Borders(unittest.TestCase):
+    """Paving with joints, light 1 from elsewhere and 3 from the sun; from row 40 on a model takes the sun away."""
+
+    WIDTH = 640
+    LEFT = 60  # of it, shadow lies in the photograph up to here
+
+    def setUp(self) -> None:
+        rng = np.random.default_rng(5)
+        stone = 0.15 * np.exp(rng.normal(scale=0.12, size=(90, 120))).astype(np.float32)
+        stone[:, ::17] *= 0.5
+        self.stone = np.repeat(stone[..., None], 3, axis=2)
+        self.taken = np.where(np.arange(90) >= 40, 0, 1)[:, None]
+
+    def light(self, upto: float) -> tuple[Any, Any]:
+        """The light without and with the model where shadow lies up to a column."""
+        lit = np.clip(np.arange(120) - upto + 0.5, 0, 1)[None]
+        bare, shaded = (
+            np.repeat((1 + 3 * share)[..., None], 3, 2) for share in (lit + 0 * self.taken, lit * self.taken)
+        )
+        return bare, shaded
+
+    def put_right(self, off: float, contrast: bool = True) -> tuple[Any, Any, Any]:
+        """The ratio as predicted, put right, and in truth, for a border that is predicted so far off [px]."""
+        bare, shaded = self.light(self.LEFT)
+        told, told_shaded = self.light(self.LEFT + off)
+        share = np.clip(np.arange(120) - self.LEFT - off + 0.5, 0, 1)[None].repeat(90, 0)
+        sunlit = Sunlit(share.astype(np.float32), np.ones((90, 120), np.int32))
+        predicted = (told_shaded / told).astype(np.float32)
+        base = np.asarray(self.stone * (bare if contrast else 1) / 2, np.float32)
+        made = by_the_photograph(predicted, sunlit, np.ones((90, 120), bool), base, self.WIDTH)
+        return predicted, made, shaded / bare
+
+    def test_a_border_that_is_off_is_where_the_photograph_has_it(self) -> None:
+        self.assertEqual(strip_px(self.WIDTH), 5)
+        for off in (-3.5, -1.0, -0.4, 2.0, 4.0):
+            with self.subTest(off=off):
+                predicted, made, true = self.put_right(off)
+                far = np.abs(np.arange(120) - self.LEFT) > 9
+                np.testing.assert_array_equal(made[:, far], predicted[:, far])
+                errors = [float(np.abs(values - true)[50:].mean()) for values in (predicted, made)]
+                self.assertLess(errors[1], max(0.35 * errors[0], 1e-3))
+                self.assertLess(np.abs(made - 1)[:36].max(), 1e-3)  # where no model's shadow falls
+
+    def test_where_the_photograph_shows_no_border_the_prediction_stays(self) -> None:
+        predicted, made, _ = self.put_right(2.0, contrast=False)
+        np.testing.assert_array_equal(made, predicted)
 
 
 class Truth(unittest.TestCase):

@@ -7,9 +7,10 @@
 | `withheld` | 1 | share | how much of it is filled by receivers that take no light, which stay as photographed |
 | `albedo`, `normal` | 3 | guide | of the models, weighted by coverage |
 | `depth` | 1 | guide | how far away they are [m], likewise |
-| `object`, `material` | 1 | number | of the model and of its material at a pixel's middle, from 1; 0 where none is |
+| `object`, `material` | 1 | middle | numbers of the model and of its material, from 1; 0 where none is |
+| `sunlit`, `surface` | 1 | middle | without models: how much of the sun is seen, and the number of what is there |
 
-Layers that a render has no use for are not there. Radiance is kept in two halves with random numbers of
+Layers that a render has no use for are not there. What is told at pixels' middles is no sum. Radiance is kept in two halves with random numbers of
 their own: their difference is the measure of the noise.
 """
 
@@ -22,7 +23,7 @@ import numpy as np
 
 from lithopos.core.arrays import Floats
 
-Kind = Literal["radiance", "share", "guide", "number"]
+Kind = Literal["radiance", "share", "guide", "middle"]
 KINDS: dict[str, Kind] = {
     "with": "radiance",
     "without": "radiance",
@@ -31,8 +32,10 @@ KINDS: dict[str, Kind] = {
     "albedo": "guide",
     "normal": "guide",
     "depth": "guide",
-    "object": "number",
-    "material": "number",
+    "object": "middle",
+    "material": "middle",
+    "sunlit": "middle",
+    "surface": "middle",
 }
 HALVES = 2
 
@@ -86,7 +89,7 @@ class Layers:
     Attributes
     ----------
     samples : of each half; a mean divides by `HALVES * samples`.
-    sums : radiance (H, W, 2, 3), shares (H, W), guides (H, W, 3); numbers (H, W), which are no sums.
+    sums : radiance (H, W, 2, 3), shares (H, W), guides (H, W, 3); what is told at pixels' middles (H, W).
     """
 
     window: Window
@@ -107,7 +110,7 @@ class Layers:
         if samples == self.samples:
             return self
         grown = np.float32(samples / self.samples)
-        sums = {name: part if KINDS[name] == "number" else part * grown for name, part in self.sums.items()}
+        sums = {name: part if KINDS[name] == "middle" else part * grown for name, part in self.sums.items()}
         return Layers(self.window, samples, sums)
 
     def halves(self, name: str) -> tuple[Floats, Floats]:

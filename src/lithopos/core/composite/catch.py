@@ -14,6 +14,7 @@ import numpy as np
 
 from lithopos.core.arrays import Floats, Mask
 from lithopos.core.colour import decode_srgb, encode_srgb
+from lithopos.core.composite.borders import Sunlit, by_the_photograph, strip_px
 from lithopos.core.composite.denoise import Quality, denoise
 from lithopos.core.exchange.picture import Codes
 from lithopos.core.filling import filled
@@ -56,7 +57,7 @@ class Caught:
 
 def halo_px(width: int) -> int:
     """How much about a tile is looked at so that tiles of a picture `width` wide show no seam [px]."""
-    return int(np.ceil(max(64, 4 * NEIGHBOURHOOD * width)))
+    return int(np.ceil(max(64, 4 * NEIGHBOURHOOD * width, 4 * strip_px(width))))
 
 
 def catch(
@@ -84,6 +85,9 @@ def catch(
     cover = np.clip(layers.mean("coverage"), 0, 1) if "coverage" in layers else np.zeros(codes.shape[:2], np.float32)
     base = decode_srgb(codes.astype(np.float32) / top)
     ratio, cut = light_ratio(layers, cover, base, width, float(top), quality, brightest)
+    if "sunlit" in layers:
+        surface = layers.sums["surface"].astype(np.int32)
+        ratio = by_the_photograph(ratio, Sunlit(layers.sums["sunlit"], surface), cover <= 0, base, width)
     taken = fade * (1 - np.clip(layers.mean("withheld"), 0, 1)) if "withheld" in layers else fade
     if shadow is not None:
         ratio = np.where(ratio < 1, np.maximum(ratio, 1e-4) ** shadow, ratio)

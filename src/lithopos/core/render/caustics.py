@@ -35,7 +35,7 @@ NEAR, COARSEST = 0.8, 8  # cells
 LAUNCH = 1 << 20
 TAILS = 0.002  # of what lands on a plane, on each side, which is too far off to be kept
 LEAST_SEEN = 0.005  # of the place's light
-PIXELS_BESIDE = 2.0  # of a panorama, about the sun's disc that is drawn in it
+PIXELS_BESIDE = 2.0  # of a panorama, about the sun that is drawn into it: a little wider than it is
 
 __all__ = ["Cone", "Irradiance", "casters", "lit_places", "looped", "shape_names", "sun_cone", "traced"]
 
@@ -46,6 +46,13 @@ class Cone:
 
     to_sun: Array
     half: float
+
+    def ways(self) -> Array:
+        """Directions (5, 3) that stand for all: the middle, and four at two thirds of the angle."""
+        one, two = _square_to(self.to_sun)
+        aside = np.tan(self.half * 2 / 3) * np.array([np.zeros(3), one, -one, two, -two])
+        ways = self.to_sun + aside
+        return np.asarray(ways / np.linalg.norm(ways, axis=1, keepdims=True))
 
 
 @dataclass(frozen=True)
@@ -89,11 +96,10 @@ def _gathers(material: Material, closed: bool) -> bool:
     return material.metallic > 0.5 and dull <= DULL_METAL
 
 
-def sun_cone(scene: Scene) -> Cone | None:
-    """The sun of a scene, as wide as it is drawn; None if none shines."""
+def sun_cone(scene: Scene, beside: float = PIXELS_BESIDE) -> Cone | None:
+    """The sun of a scene, wider than it is by so many pixels of what it is drawn into; None if none shines."""
     if scene.sun is None:
         return None
-    # Mostly it is drawn into a panorama: a little wider than it is.
     found = [(day.sun_width_deg, np.pi / DISC_ROWS) for day in scene.days if day.sun_strength > 0]
     found += [
         (light.sun_width_deg, np.pi / len(light.radiance))
@@ -101,7 +107,7 @@ def sun_cone(scene: Scene) -> Cone | None:
         if isinstance(light, Environment) and light.sun is not None
     ]
     width_deg, pixel = found[0]
-    return Cone(scene.sun, float(np.radians(width_deg / 2) + PIXELS_BESIDE * pixel))
+    return Cone(scene.sun, float(np.radians(width_deg / 2) + beside * pixel))
 
 
 def traced(mi: Any, loaded: Any, scene: Scene, cone: Cone, photons: int, seed: int) -> list[Irradiance]:

@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from lithopos.core.arrays import Floats
+from lithopos.core.arrays import Array, Floats
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.layers import HALVES
 from lithopos.core.render.caustics import shape_names
@@ -124,6 +124,23 @@ class LaneSampler:
         names = shape_names(mi, scene)
         table = np.array([names.get(number, "") for number in range(max(names, default=0) + 1)])
         return table[numbers]
+
+    def sunlit(self, scene: Any, pixels: Any, ways: Array) -> tuple[Floats, NDArray[np.int32]]:
+        """See `Tracer.sunlit`; `ways` (M, 3) lead to parts of the sun."""
+        mi, dr = self.mi, self.dr
+        x, y = (mi.Float(np.ascontiguousarray(pixels[:, i], np.float32)) + 0.5 for i in (0, 1))
+        ray = self._through(x, y)
+        hit = scene.ray_intersect(ray)
+        seen, facing = mi.Float(0), mi.Bool(True)
+        for way in ways:
+            to_sun = mi.Vector3f(*[dr.opaque(mi.Float, float(v)) for v in way])
+            facing &= dr.dot(hit.n, to_sun) * dr.dot(hit.n, ray.d) < 0  # on the side that is looked at
+            free = ~scene.ray_test(hit.spawn_ray(to_sun), hit.is_valid())
+            seen += dr.select(free, 1 / len(ways), 0)
+        share = dr.select(hit.is_valid() & facing, seen, dr.nan)
+        number = dr.select(hit.is_valid(), dr.reinterpret_array(mi.UInt32, hit.shape), 0)
+        dr.eval(share, number)
+        return np.array(share, np.float32), np.array(number, np.int32)
 
     def _flag(self, flags: Any, hit: Any) -> Any:
         """1 where what was hit has a flag, else 0."""

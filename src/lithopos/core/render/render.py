@@ -310,6 +310,7 @@ class _Job:
             if not kept:
                 if len(pixels):
                     self._add_traced(layers, pixels, covered, portion)
+                    self._note_the_sun(layers, pixels)
                 layers.samples += count
                 self.worked += len(pixels) * count
                 self.checkpoint.keep(layers, at_once=not alone)
@@ -344,6 +345,15 @@ class _Job:
         objects, materials = self.session.tracer.things_at(pixels)
         self._add(layers, "object", pixels, objects.astype(np.float32))
         self._add(layers, "material", pixels, materials.astype(np.float32))
+
+    def _note_the_sun(self, layers: Layers, pixels: Pixels) -> None:
+        """Note how much of the sun each pixel's middle sees, where something stands that could hide it."""
+        if "sunlit" in layers or all(receiver.level for receiver in self.scene.receivers):
+            return
+        told = self.session.tracer.sunlit(pixels)
+        if told is not None:
+            self._add(layers, "sunlit", pixels, told[0])
+            self._add(layers, "surface", pixels, told[1].astype(np.float32))
 
     def _glance(self, tile: Window, pixels: Pixels, covered: Mask) -> None:
         """Compose from one sample a half of every fourth pixel, so that something stands soon; kept nowhere."""

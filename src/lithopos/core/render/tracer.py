@@ -66,6 +66,13 @@ class Tracer(Protocol):
         """Numbers (N,) of the model and of its material at pixels' middles, from 1; 0 where none is seen."""
         ...
 
+    def sunlit(self, pixels: Pixels) -> tuple[Floats, NDArray[np.int32]] | None:
+        """How much of the sun is seen (N,) at pixels' middles without the models, and the number of what is there (N,).
+
+        NaN where a surface is turned away from the sun, 0 where nothing is; None if no sun shines, or it can't be told.
+        """
+        ...
+
     @property
     def manner(self) -> str:
         """The way in which light is followed: what was traced in another one has other noise."""
@@ -171,6 +178,13 @@ class MitsubaTracer:
             for index, part in enumerate(thing.model.parts):
                 found[:, names == f"model{number}part{index}"] = [[number + 1], [part.material + 1]]
         return found[0], found[1]
+
+    def sunlit(self, pixels: Pixels) -> tuple[Floats, NDArray[np.int32]] | None:
+        """See `Tracer.sunlit`; the fast variant alone can tell."""
+        cone = sun_cone(self.scene, beside=0)
+        if cone is None or not isinstance(self._sampler, LaneSampler):
+            return None
+        return self._sampler.sunlit(self._places["without"], pixels, cone.ways())
 
     def irradiance(self) -> Floats:
         """See `Tracer.irradiance`; from the emitter's own sampling of directions."""
