@@ -1,6 +1,6 @@
 """Runs every test; the last line is `N passed, N failed, N skipped`.
 
-All of them run in two halves side by side: those of the running application, which wait a good deal, and the rest.
+All of them run in two processes side by side, each of which takes the next class of tests that none has taken.
 """
 
 from __future__ import annotations
@@ -13,6 +13,7 @@ import time
 import unittest
 import warnings
 from collections.abc import Iterator
+from itertools import groupby
 from pathlib import Path
 
 # `make quick`: what tells soon whether something broke.
@@ -26,7 +27,7 @@ QUICK = [
     "tests.test_project.Project.test_no_circles",
     "tests.test_project.Project.test_the_front_end_by_its_own_tests",
 ]
-RUNNING = ("tests.browser.", "tests.jobs.")  # tests of the running application
+LONG = ("tests.browser.", "tests.jobs.", "tests.test_project.")  # begun first, so that none is left over at the end
 ROOT = Path(__file__).parent
 
 
@@ -50,7 +51,10 @@ class _Result(unittest.TextTestResult):
 def main() -> int:
     warnings.simplefilter("error", DeprecationWarning)
     asked = sys.argv[1] if len(sys.argv) > 1 else "all"
-    counts = _halves() if asked == "all" else _run(_suite(asked))
+    if asked == "shared":
+        counts = _run(_Shared(Path(sys.argv[2])))
+    else:
+        counts = _all() if asked == "all" else _run(_suite(asked))
     print("{} passed, {} failed, {} skipped".format(*counts))
     return 1 if counts[1] else 0
 
@@ -59,11 +63,31 @@ def _suite(asked: str) -> unittest.TestSuite:
     loader = unittest.defaultTestLoader
     if asked == "quick":
         return loader.loadTestsFromNames(QUICK)
-    pattern = "test_*.py" if asked in ("running", "rest") else asked
-    suite = loader.discover(str(ROOT), pattern, str(ROOT.parent))
-    if asked not in ("running", "rest"):
-        return suite
-    return unittest.TestSuite(test for test in _flat(suite) if test.id().startswith(RUNNING) == (asked == "running"))
+    return loader.discover(str(ROOT), asked, str(ROOT.parent))
+
+
+class _Shared(unittest.TestSuite):
+    """All tests, of which several processes take each their part.
+
+    Parameters
+    ----------
+    taken : a folder that they share: a file in it tells that the class by its name is taken.
+    """
+
+    _cleanup = False  # tests are made as they are taken: there is no list to take them off
+
+    def __init__(self, taken: Path) -> None:
+        super().__init__()
+        self.taken = taken
+
+    def __iter__(self) -> Iterator[unittest.TestCase]:
+        tests = sorted(_flat(_suite("test_*.py")), key=lambda test: not test.id().startswith(LONG))
+        for kind, those in groupby(tests, key=type):
+            try:
+                (self.taken / f"{kind.__module__}.{kind.__qualname__}").touch(exist_ok=False)
+            except FileExistsError:
+                continue
+            yield from those
 
 
 def _flat(suite: unittest.TestSuite) -> Iterator[unittest.TestCase]:
@@ -84,18 +108,20 @@ def _run(suite: unittest.TestSuite) -> tuple[int, int, int]:
     return getattr(result, "passed", 0), failed, len(result.skipped)
 
 
-def _halves() -> tuple[int, int, int]:
-    """Both halves at once; what the second one told is printed when the first has ended."""
-    with tempfile.TemporaryFile("w+") as told:
-        rest = subprocess.Popen([sys.executable, "-m", "tests", "rest"], stdout=told, stderr=subprocess.STDOUT)
-        own = _run(_suite("running"))
-        rest.wait()
+def _all() -> tuple[int, int, int]:
+    """In two processes at once; what the second one told is printed when the first has ended."""
+    with tempfile.TemporaryFile("w+") as told, tempfile.TemporaryDirectory() as taken:
+        other = subprocess.Popen(
+            [sys.executable, "-m", "tests", "shared", taken], stdout=told, stderr=subprocess.STDOUT
+        )
+        own = _run(_Shared(Path(taken)))
+        other.wait()
         told.seek(0)
         text = told.read()
     print(text)
     last = re.search(r"(\d+) passed, (\d+) failed, (\d+) skipped\s*\Z", text)
     others = tuple(int(number) for number in last.groups()) if last else (0, 1, 0)
-    passed, failed, skipped = (one + other for one, other in zip(own, others, strict=True))
+    passed, failed, skipped = (one + two for one, two in zip(own, others, strict=True))
     return passed, failed, skipped
 
 

@@ -13,11 +13,15 @@ from hypothesis import strategies as st
 from lithopos.core.arrays import Array
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.errors import NoAnswer
+from lithopos.core.light.dome import directions
+from lithopos.core.place.around import kept_out
+from lithopos.core.place.crossing import runs_into
 from lithopos.core.place.face import Face, triangles_of
 from lithopos.core.place.seen import in_sight, sun_map
 from lithopos.core.place.shading import openness, solids_of
 from lithopos.core.place.solids import Solid, proxy_answer, solid_of
 from lithopos.core.shot import Proxy, load_shot
+from tests.core.rendering import box
 from tests.support import TrueCamera
 
 TRUE = TrueCamera(tilt=-14, k1=-0.06, heading=78)
@@ -190,6 +194,38 @@ class Seeing(unittest.TestCase):
         taken = (1 - away / np.hypot(away, height)) / 2  # of level ground's view, by an endless wall
         self.assertAlmostEqual(float(seen.sky[0]), 1 - taken, delta=0.01)
         np.testing.assert_allclose(seen.thrown[0], 0.5 * taken, atol=0.005)
+
+    def test_a_model_that_stands_in_something_is_told_and_one_that_touches_is_not(self) -> None:
+        block = stood(drawn("box", [[-0.6, 5, 0], [0.9, 5, 0], [0.9, 6.2, 0]], [-0.6, 5, 0.8]))
+        front = block.foot[:, 1].min()
+        solids = solids_of(block.faces, None)
+        matrix = np.eye(4)
+        for place, told in (
+            ((0.0, front - 0.251, 0.0), False),  # half a metre deep, a hair before its front
+            ((0.0, front - 0.2, 0.0), True),
+            ((0.0, 5.6, block.height_m), False),  # on its top
+            ((0.0, 5.6, block.height_m - 0.02), True),
+            ((0.1, 5.0, 0.0), True),
+        ):
+            with self.subTest(place=place):
+                matrix[:3, 3] = place
+                self.assertEqual(runs_into(box((0.5, 0.5, 0.5)), matrix, solids), told)
+
+    def test_light_of_a_panorama_that_a_wall_keeps_out_is_told(self) -> None:
+        wall = Face(np.array([[-4.0, 3, 0], [4, 3, 0], [4, 3, 3], [-4, 3, 3]]))
+        lens = np.array([0, 0, 1.5])
+        rows = 64
+        ways = directions(rows)[0]
+        with np.errstate(divide="ignore", invalid="ignore"):
+            meets = np.where(ways[..., 1:2] > 0, lens + ways * (3 - lens[1]) / ways[..., 1:2], np.nan)
+        window = (np.abs(meets[..., 0]) < 1) & (meets[..., 2] > 1) & (meets[..., 2] < 2.5)
+        room = np.full((rows, 2 * rows, 3), 0.1, np.float32)
+        room[window] = 8.0
+        shine, angle = directions(rows)[1][window].sum() * 8.0, directions(rows)[1][~window].sum() * 0.1
+        found = kept_out(room, np.eye(3), lens, solids_of([wall], None), None)
+        self.assertAlmostEqual(found, shine / (shine + angle), delta=0.02)
+        elsewhere = replace(wall, corners=wall.corners * [1, -1, 1])
+        self.assertEqual(kept_out(room, np.eye(3), lens, solids_of([elsewhere], None), None), 0)
 
 
 if __name__ == "__main__":

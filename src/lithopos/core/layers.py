@@ -10,8 +10,8 @@
 | `object`, `material` | 1 | middle | numbers of the model and of its material, from 1; 0 where none is |
 | `sunlit`, `surface` | 1 | middle | without models: how much of the sun is seen, and the number of what is there |
 
-Layers that a render has no use for are not there. What is told at pixels' middles is no sum. Radiance is kept in two halves with random numbers of
-their own: their difference is the measure of the noise.
+Layers that a render has no use for are not there. What is told at a pixel's middle is no sum. Radiance is kept in two
+halves with random numbers of their own: their difference is the measure of the noise.
 """
 
 from __future__ import annotations

@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 from pydantic import BaseModel
 
-from lithopos.core.arrays import Array, Floats
+from lithopos.core.arrays import Array, Floats, Mask
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.colour import encode_srgb, luminance
 from lithopos.core.exchange.picture import Picture
@@ -34,6 +34,7 @@ LOWEST_SUN = 0.02  # of a panorama's brightest place, that its shadows end somew
 PREVIEW_WIDTH = 960
 COVERED_ROWS = 128  # in which it is told what solids cover
 GLARE_DEG = 5.0
+SHINES = 2.0  # times the mean of a panorama: a window, a bright sky
 
 __all__ = [
     "LOWEST_SUN",
@@ -41,6 +42,7 @@ __all__ = [
     "around_answer",
     "around_picture",
     "dome_in_force",
+    "kept_out",
     "radiance_in_force",
     "seen_around",
     "without_solids",
@@ -127,14 +129,9 @@ def without_solids(radiance: Floats, rotation: Array, lens: Array, solids: Solid
     lens : where it was taken (3,) [m].
     sun : the direction to its sun, which is nobody's neighbour.
     """
-    ways, _ = directions(COVERED_ROWS)
-    world = ways.reshape(-1, 3) @ rotation.T
-    reach, _ = solids.met(np.broadcast_to(lens, world.shape), world)
-    size = radiance.shape[1], radiance.shape[0]
-    covered = np.isfinite(reach).reshape(ways.shape[:2]).astype(np.uint8)
+    covered = _covered(radiance, rotation, lens, solids)
     if not covered.any() or covered.all():
         return radiance
-    covered = cv2.resize(covered, size, interpolation=cv2.INTER_NEAREST) > 0
     fine, _ = directions(len(radiance))
     fine = fine @ rotation.T
     source = ~covered & (fine[..., 2] > 0)
@@ -143,6 +140,30 @@ def without_solids(radiance: Floats, rotation: Array, lens: Array, solids: Solid
     if not source.any():
         return radiance
     return np.where(covered[..., None], filled(radiance, source), radiance).astype(np.float32)
+
+
+def kept_out(radiance: Floats, rotation: Array, lens: Array, solids: Solids, sun: Array | None) -> float:
+    """How much of a panorama's light solids keep out that is no light of theirs: a window behind a drawn wall.
+
+    The share of all its light, but for the sun's, that comes from covered directions brighter than `SHINES` times the
+    mean; parameters as of `without_solids`.
+    """
+    ways, solid_angle = directions(len(radiance))
+    light = luminance(radiance) * solid_angle
+    if sun is not None:
+        light = np.where((ways @ rotation.T) @ sun < np.cos(np.radians(GLARE_DEG)), light, 0)
+    shines = luminance(radiance) > SHINES * light.sum() / solid_angle.sum()
+    total = float(light.sum())
+    return float(light[shines & _covered(radiance, rotation, lens, solids)].sum()) / total if total > 0 else 0.0
+
+
+def _covered(radiance: Floats, rotation: Array, lens: Array, solids: Solids) -> Mask:
+    """Where in a panorama (H, W) solids stand."""
+    ways, _ = directions(COVERED_ROWS)
+    world = ways.reshape(-1, 3) @ rotation.T
+    reach, _ = solids.met(np.broadcast_to(lens, world.shape), world)
+    covered = np.isfinite(reach).reshape(ways.shape[:2]).astype(np.uint8)
+    return np.asarray(cv2.resize(covered, radiance.shape[1::-1], interpolation=cv2.INTER_NEAREST) > 0)
 
 
 def seen_around(radiance: Floats, rotation: Array, camera: Pinhole) -> Floats:

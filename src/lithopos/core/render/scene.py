@@ -25,7 +25,7 @@ from lithopos.core.light.luminance import clear_white_cd
 from lithopos.core.light.near import Near
 from lithopos.core.materials.dress import dressed, look_of
 from lithopos.core.place.about import sides_seen
-from lithopos.core.place.around import radiance_in_force, without_solids
+from lithopos.core.place.around import kept_out, radiance_in_force, without_solids
 from lithopos.core.place.balance import (
     GROUND,
     BalanceAnswer,
@@ -33,6 +33,7 @@ from lithopos.core.place.balance import (
     balance_of_ground,
     read_patches,
 )
+from lithopos.core.place.crossing import runs_into
 from lithopos.core.place.daylight import Daylight
 from lithopos.core.place.near_lights import UNIT
 from lithopos.core.place.near_seen import (
@@ -48,6 +49,7 @@ from lithopos.core.place.placelight import place_light
 from lithopos.core.place.planes import Rect, level_patch, plane_receiver
 from lithopos.core.place.projected import material_tint, proxy_receiver
 from lithopos.core.place.receiver import Patch, Receiver, Sheen
+from lithopos.core.place.shading import solids_of
 from lithopos.core.place.solids import Solid, solid_of
 from lithopos.core.place.surroundings import room_around, surroundings_of
 from lithopos.core.readiness import missing
@@ -62,6 +64,11 @@ LEAST_OWN_LIGHT = 0.005  # of a shining pane, beside the place's full light: hal
 LONGEST_LIGHT_M = 30.0
 LEAST_ROUGHNESS, MOST_COAT = 0.02, 2.0  # of the renderer's surface; twice a whole dielectric's coat
 LENS_M = 1.5  # how high over where things stand a panorama is taken to be made
+MOST_KEPT_OUT = 0.1  # of a panorama's light, by what stands there, before it is told
+BEFORE_WINDOWS = (
+    "What stands there keeps out {:.0%} of the panorama’s light: it stands before its windows. Strike out what does, "
+    "or light the place by the windows that the photograph shows."
+)
 WALL_REFLECTANCE = 0.4  # of what a pane hangs on, where nothing is known of it
 
 ReadPanorama = Callable[[str], Panorama]
@@ -254,6 +261,7 @@ def build_scene(
     day = daylight_of(shot, facts)
     sheen = _sheen(GROUND_MATERIALS[shot.ground.material], shot.ground, shot.contact)
     solids, unstood = _solids(shot, facts)
+    unstood += _crossings(models, solids)
     figures = (camera.focal_px, *camera.principal_point, *camera.rotation.ravel(), *camera.position, camera.k1)
     # To a metre: whoever slides a thing a little does not want the whole picture's level to follow.
     feet = sorted({tuple(np.round(thing.matrix[:2, 3]).tolist()) for thing in models})
@@ -279,7 +287,11 @@ def build_scene(
         key = repr((shot.panorama, balance.sky, facts.softness_deg))
         if day.about:
             lens = day.at + [0, 0, LENS_M]
-            radiance = without_solids(radiance, facts.around.rotation(), lens, day.about.solids, day.sun)
+            stands = facts.around.rotation(), lens, day.about.solids, day.sun
+            lost = kept_out(radiance, *stands)
+            if lost > MOST_KEPT_OUT:
+                unstood.append(BEFORE_WINDOWS.format(lost))
+            radiance = without_solids(radiance, *stands)
             key += repr((made_of[3:], lens.round(3).tolist()))
         sun = facts.sun_shown if day.dome.sunny else None
         light = Environment(radiance, facts.around.rotation(), sun, key, facts.softness_deg)
@@ -410,6 +422,16 @@ def _stood_models(
             )
         found.append(_stood(stand, model, shot, facts, camera))
     return found
+
+
+def _crossings(models: list[StoodModel], solids: list[tuple[Proxy, Solid]]) -> list[str]:
+    """In words, which models stand in what."""
+    return [
+        f"{thing.name} runs into {proxy.name or proxy.id}."
+        for proxy, solid in solids
+        for thing in models
+        if runs_into(thing.model, thing.matrix, solids_of(solid.faces, None))
+    ]
 
 
 def _stood(stand: Stand, model: Model, shot: Shot, facts: Derived, camera: Pinhole) -> StoodModel:
