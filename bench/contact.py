@@ -109,7 +109,7 @@ def _shot(scene: Taken, variant: str, around: Floats) -> Shot:
             "elevation_deg": place.sun_elevation_deg,
         }
     if variant in ("panorama", "oracle"):
-        document["panorama"] = {"file": "around.hdr", "disc": not place.overcast}
+        document["panorama"] = {"file": "around.hdr", "disc": not place.overcast, "here": True}
         document["panorama"]["dome"] = dome_of(around).model_dump()
         document["lit_by"] = "panorama"
         behind = _windowed(place)  # a panorama shines through its own windows

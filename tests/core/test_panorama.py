@@ -14,7 +14,7 @@ import OpenEXR
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.panorama import Panorama, read_panorama
 from lithopos.core.light.clear_sky import UP
-from lithopos.core.light.dome import dome_irradiance, dome_of, dome_sun, dome_turned
+from lithopos.core.light.dome import dome_irradiance, dome_of, dome_sun, dome_turned, ground_of
 from lithopos.core.light.turning import rotation_of
 from lithopos.core.place.around import around_answer, dome_in_force, radiance_in_force
 from lithopos.core.place.balance import balance_of
@@ -185,6 +185,31 @@ class Domes(unittest.TestCase):
         level = np.array(told.gain) / np.pi * (np.array(again.sun) * dome_sun(again)[2])
         np.testing.assert_allclose(level, gain * true_sun * sun[2], rtol=0.12)
         np.testing.assert_allclose(np.array(told.gain) / np.pi * dome_irradiance(again, UP), gain * sky, rtol=0.15)
+
+    def test_one_that_was_taken_here_tells_the_level_and_the_white_by_its_ground(self) -> None:
+        """Ground of a known warm reflectance in it, under a sky and a sun: the camera's gain is found by channel."""
+        stone, sky, sun_deg = np.array([0.26, 0.21, 0.15]), np.array([0.4, 0.6, 1.0]), SUN_DEG[1]
+        bare = around(sun=20_000.0, sky=(0.4, 0.6, 1.0), ground=0.0)
+        light = np.array(dome_of(bare).sun) * np.sin(np.radians(sun_deg)) + np.pi * sky
+        picture = bare.copy()
+        picture[len(picture) // 2 :] = stone * light / np.pi
+        dome = dome_of(picture)
+        np.testing.assert_allclose(ground_of(dome), stone, rtol=0.04)
+        gain = np.array([0.5, 0.45, 0.35])
+        patch = {"id": "a", "at": (100, 900), "material": "ground", "light": "sun"}
+        seen = {"colour": (gain * stone * light / np.pi).tolist(), "spread": 0.0, "clipped": 0.0}
+        patches = [LightPatch.model_validate({**patch, "seen": seen})]
+        camera = scene_of().camera
+        told, named = (
+            balance_of(patches, camera, Daylight(dome_sun(dome), 3.5, 0.34, dome=dome, ground_shown=shown))
+            for shown in (ground_of(dome), None)
+        )
+        self.assertEqual((told.white_from, named.white_from), ("the ground in the panorama", "the usual ground"))
+        errors = [np.abs(np.log(np.array(one.gain) / gain)).max() for one in (told, named)]
+        self.assertLess(errors[0], 0.12)
+        self.assertLess(errors[0], 0.4 * errors[1])
+        # What it is not likely to be is not believed: its sun is lost, or its ground is another.
+        self.assertIsNone(ground_of(dome.model_copy(update={"sun": [0.0, 0, 0], "ground": [9.0, 9, 9]})))
 
 
 class Lit(unittest.TestCase):

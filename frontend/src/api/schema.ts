@@ -1089,12 +1089,18 @@ export interface components {
          *     harmonics : 18 colours, of all but the sun.
          *     azimuth_deg, elevation_deg : of its brightest place; `share` what that gives of what falls on level ground.
          *     sun : what the brightest place gives a surface that faces it, where a sun shines; else nothing.
+         *     ground : how bright the ground about it is, where it is lit; None where that was not told.
          */
         Dome: {
             /** Azimuth Deg */
             azimuth_deg: number;
             /** Elevation Deg */
             elevation_deg: number;
+            /**
+             * Ground
+             * @default null
+             */
+            ground: number[] | null;
             /** Harmonics */
             harmonics: number[][];
             /** Share */
@@ -2406,6 +2412,7 @@ export interface components {
          *         turn it instead: one about the vertical, two fix its tilt as well.
          *     strength, saturation, warmth : by hand, apart from the photograph; warmth in stops of red over blue.
          *     disc : its sun, which a picture seldom holds whole, is replaced by a disc as strong as the photograph asks for.
+         *     here : it was taken where things stand, on that day: the ground that it shows is the photograph's.
          *     dome : what it gives in figures, read from the file.
          */
         PanoramaLight: {
@@ -2418,6 +2425,11 @@ export interface components {
             dome: components["schemas"]["Dome"] | null;
             /** File */
             file: string;
+            /**
+             * Here
+             * @default false
+             */
+            here: boolean;
             /**
              * Pitch Deg
              * @default 0

@@ -21,6 +21,7 @@ from lithopos.core.camera.solve import bearable, pinhole_of, solve_camera
 from lithopos.core.camera.vanishing import RUNS, Marks
 from lithopos.core.errors import InputError, NoAnswer
 from lithopos.core.grounds import GROUND_MATERIALS
+from lithopos.core.light.dome import ground_of
 from lithopos.core.light.softness import CLEAR_DEG, SoftnessAnswer
 from lithopos.core.light.strengths import SIGMA_CLEAR
 from lithopos.core.light.sun import SunAnswer
@@ -173,7 +174,8 @@ def daylight_of(shot: Shot, facts: Derived) -> Daylight:
     if dome is not None and shot.panorama:
         sun = np.array(facts.sun_shown) if dome.sunny else None
         sigma = SIGMA_CLEAR if shot.panorama.disc else SIGMA_PANORAMA
-        day = Daylight(sun, shot.sky.turbidity, ground, name, tint, dome, sigma)
+        shown = ground_of(dome) if shot.panorama.here else None
+        day = Daylight(sun, shot.sky.turbidity, ground, name, tint, dome, sigma, ground_shown=shown)
     elif shot.lit_by == "room":
         mean = shot.photograph.mean if shot.photograph else None
         day = Daylight(None, shot.sky.turbidity, ground, name, tint, room=True, mean=mean)

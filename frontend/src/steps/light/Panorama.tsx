@@ -93,6 +93,17 @@ export function PanoramaSettings({ shot, document, derived }: StepProps) {
         >
           A new sun in place of its own, as strong as the photograph asks for
         </Statement>
+        <Statement
+          holds={panorama.here}
+          onChange={(here) =>
+            void change(
+              { panorama: { here } },
+              here ? "the panorama was taken here" : "the panorama is another place’s",
+            )
+          }
+        >
+          Taken where things stand: its ground tells how bright and how warm the photograph is
+        </Statement>
         <Slider
           label="Its strength"
           value={panorama.strength}

@@ -19,6 +19,12 @@ ROWS = 128
 BRIGHT_DEG = 6.0  # about its brightest place: a sun and its glare
 AROUND_DEG = 10.0  # what lies about that tells how bright it would be there without
 DISC_ROWS = 1024  # of a panorama in which a disc is round
+# How far down a panorama shows nothing but the ground about it, within two metres of its lens: sines of elevations;
+# lower lies what it stood on.
+BELOW = (-0.95, -0.6)
+AS_LIT = 0.6  # of its brightest ground: more is taken to lie in the same light
+LEAST_LIT = 0.15  # of the ground
+LIKELY = (0.02, 0.75)  # reflectances of a ground: others tell that the panorama does not hold its own light
 SUNNY = 0.2  # of the level irradiance from there: a sun shines
 Colour = Annotated[list[FiniteFloat], Field(min_length=3, max_length=3)]
 
@@ -32,6 +38,7 @@ __all__ = [
     "dome_sun",
     "dome_turned",
     "graded",
+    "ground_of",
     "parted",
 ]
 
@@ -44,6 +51,7 @@ class Dome(BaseModel):
     harmonics : 18 colours, of all but the sun.
     azimuth_deg, elevation_deg : of its brightest place; `share` what that gives of what falls on level ground.
     sun : what the brightest place gives a surface that faces it, where a sun shines; else nothing.
+    ground : how bright the ground about it is, where it is lit; None where that was not told.
     """
 
     model_config = ConfigDict(extra="forbid")
@@ -53,6 +61,7 @@ class Dome(BaseModel):
     elevation_deg: FiniteFloat
     share: Annotated[FiniteFloat, Field(ge=0, le=1)]
     sun: Colour = [0.0, 0.0, 0.0]
+    ground: Colour | None = None
 
     @property
     def sunny(self) -> bool:
@@ -73,6 +82,7 @@ def dome_of(radiance: Floats) -> Dome:
     given = (bright * solid)[near]
     middle = (given[:, None] * ways[near]).sum(0)
     middle /= max(float(np.linalg.norm(middle)), 1e-12)
+    ground = _lit_ground(small, ways, solid)
     rise = np.maximum(ways[..., 2], 0) * bright * solid
     share = float(np.clip(rise[near].sum() / max(float(rise.sum()), 1e-12), 0, 1))
     sun = np.zeros(3)
@@ -86,7 +96,34 @@ def dome_of(radiance: Floats) -> Dome:
         elevation_deg=float(np.degrees(np.arcsin(np.clip(middle[2], -1, 1)))),
         share=share,
         sun=sun.tolist(),
+        ground=None if ground is None else ground.tolist(),
     )
+
+
+def _lit_ground(radiance: Array, ways: Array, solid: Array) -> Array | None:
+    """How bright the lit part of the ground is that a panorama shows below it, (3,)."""
+    below = (ways[..., 2] > BELOW[0]) & (ways[..., 2] < BELOW[1])
+    bright = radiance @ REC709
+    lit = below & (bright > AS_LIT * np.quantile(bright[below], 0.9))
+    if (solid * lit).sum() < LEAST_LIT * (solid * below).sum():
+        return None
+    return np.asarray(np.median(radiance[lit], axis=0))
+
+
+def ground_of(dome: Dome) -> Array | None:
+    """What the ground in a panorama throws back of the light that the panorama gives it, (3,); None: it can't be told.
+
+    It is lit as level ground is at the lens, in the sun if one shines.
+    """
+    if dome.ground is None:
+        return None
+    up = np.array([0.0, 0, 1])
+    light = dome_irradiance(dome, up)
+    if dome.sunny:
+        light = light + float(dome_sun(dome)[2]) * np.array(dome.sun)
+    found = np.pi * np.array(dome.ground) / np.maximum(light, 1e-12)
+    likely = LIKELY[0] < float(found @ REC709) < LIKELY[1] and found.min() > 0
+    return np.asarray(found) if likely else None
 
 
 def parted(radiance: Array, middle: Array) -> tuple[Array, Array]:
@@ -151,7 +188,8 @@ def graded(light: Array, saturation: float, warmth: float) -> Array:
 def dome_graded(dome: Dome, saturation: float, warmth: float) -> Dome:
     """A dome whose light is graded."""
     figures, sun = (graded(np.array(light), saturation, warmth) for light in (dome.harmonics, dome.sun))
-    return dome.model_copy(update={"harmonics": figures.tolist(), "sun": np.maximum(sun, 0).tolist()})
+    ground = np.maximum(graded(np.array(dome.ground), saturation, warmth), 0).tolist() if dome.ground else None
+    return dome.model_copy(update={"harmonics": figures.tolist(), "sun": np.maximum(sun, 0).tolist(), "ground": ground})
 
 
 def disc(rows: int, middle: Array, width_deg: float, facing: Array) -> Array:

@@ -39,6 +39,8 @@ WRONG = 3.0  # deviations at which a patch is called wrong
 USUAL_TONE = 0.3
 ALIKE, TOLD = -0.5, 0.5  # lights whose errors go against one another so, and are told no better, are not told apart
 ROUNDS = 6  # of weights
+# Reflectances (3,) of materials with their standard deviations, of the luminance and of channels against it.
+Shown = dict[str, tuple[Array, tuple[float, float]]]
 _APART = np.eye(3) - REC709  # each channel against the luminance
 
 __all__ = [
@@ -148,6 +150,7 @@ class _Problem:
         tones: dict[str, float],
         white: tuple[float, float],
         dimmed: str,
+        shown: Shown,
     ) -> None:
         self.lights = [light.name for light in lights]
         self.names = sorted({patch.material for patch in patches})
@@ -165,7 +168,7 @@ class _Problem:
         self.first = self.open + 3  # and the materials
         self.count = self.first + 3 * len(self.names)
         self.sigma_white, self.sigma_balance = white
-        self.plain = self._plain_beliefs(lights, named, tones)
+        self.plain = self._plain_beliefs(lights, named, tones, shown)
 
     def start(self, lights: list[LightIn]) -> Array:
         """A point to start from: all lights as they are known, the rest alike, materials dull."""
@@ -208,7 +211,7 @@ class _Problem:
         return np.concatenate(beliefs), rows
 
     def _plain_beliefs(
-        self, lights: list[LightIn], named: dict[str, Array], tones: dict[str, float]
+        self, lights: list[LightIn], named: dict[str, Array], tones: dict[str, float], shown: Shown
     ) -> tuple[Array, Array]:
         """Those that are linear in the unknowns: a matrix (m, n) and what it should give (m,)."""
         one, rows, wished = np.eye(self.count), list[Array](), list[Array]()
@@ -240,6 +243,10 @@ class _Problem:
             sigma = SIGMA_TONE if given else SIGMA_NAMED if name in named else SIGMA_UNNAMED
             believe(REC709 @ material, float(REC709 @ tone), sigma)
             believe(_APART @ material, _APART @ tone, SIGMA_TONE if given else SIGMA_TINT)
+            if name in shown and not given:
+                reflectance, (sigma, sigma_tint) = shown[name]
+                believe(REC709 @ material, float(REC709 @ np.log(reflectance)), sigma)
+                believe(_APART @ material, _APART @ np.log(reflectance), sigma_tint)
         return np.vstack(rows), np.concatenate(wished)
 
 
@@ -255,6 +262,7 @@ def solve_strengths(
     *,
     white: tuple[float, float] = (SIGMA_WHITE, SIGMA_BALANCE),
     dimmed: str = "",
+    shown: Shown | None = None,
 ) -> Balance:
     """Strengths of lights from patches; with no patch what is known beforehand.
 
@@ -264,8 +272,9 @@ def solve_strengths(
     tones : known tones: neutral reflectances, by material.
     white : how far lit white may be from 1, and its channels from neutral, of natural logarithms.
     dimmed : the light of which shades see a part only.
+    shown : what else tells how much materials throw back.
     """
-    problem = _Problem(patches, lights, named, tones, white, dimmed)
+    problem = _Problem(patches, lights, named, tones, white, dimmed, shown or {})
     x, weight = problem.start(lights), np.ones((len(patches), 1))
 
     def residuals(at: Array) -> Array:

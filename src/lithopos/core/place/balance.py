@@ -39,6 +39,7 @@ SPOTS = 16  # of the ground, among windows and lamps
 MEASURED, UNSURE = 0.2, 0.4
 OUTDOORS, INDOORS = 3, 8  # patches that are proposed, in light and in shade each
 SIGMA_WHITE_INDOORS, SIGMA_BALANCE_INDOORS = 0.8, 0.2
+SIGMA_SHOWN, SIGMA_SHOWN_UNEVEN = (0.12, 0.06), (0.25, 0.1)  # of the ground in a panorama, where no sun rules: uneven
 AUTO_SPREAD = 0.3  # of the whole ground's light and shade, which are no patches that somebody chose
 Three = tuple[float, float, float]
 
@@ -337,7 +338,10 @@ def _solved(patches: list[PatchIn], day: Daylight, tones: dict[str, float]) -> B
     white = (SIGMA_WHITE_INDOORS, SIGMA_BALANCE_INDOORS) if day.local else (SIGMA_WHITE, SIGMA_BALANCE)
     dimmed = SKY if day.shines else ""
     named = {GROUND: day.ground * np.array(day.ground_tint)}
-    return solve_strengths(patches, day.lights(), named, tones, white=white, dimmed=dimmed)
+    shown = {}
+    if day.ground_shown is not None:
+        shown[GROUND] = day.ground_shown, SIGMA_SHOWN_UNEVEN if day.local else SIGMA_SHOWN
+    return solve_strengths(patches, day.lights(), named, tones, white=white, dimmed=dimmed, shown=shown)
 
 
 def _answer(
@@ -363,12 +367,18 @@ def _answer(
         white_sigma=_three(found.white_sigma),
         sky_sigma=_three(found.beside_sigma if day.shines else np.zeros(3)),
         sky_measured=shaded or (day.sun is None and day.dome is None),
-        white_from=f"{next(iter(tones))}, a known tone" if tones else f"the usual {day.ground_name}",
+        white_from=_white_from(day, tones),
         reflectances={name: _three(values) for name, values in found.reflectances.items()},
         patches=patches,
         lights=_lights(found, day, gain),
         notes=notes,
     )
+
+
+def _white_from(day: Daylight, tones: dict[str, float]) -> str:
+    if tones:
+        return f"{next(iter(tones))}, a known tone"
+    return "the ground in the panorama" if day.ground_shown is not None else f"the usual {day.ground_name}"
 
 
 def _alike(found: Balance, day: Daylight) -> list[str]:

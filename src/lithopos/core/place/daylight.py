@@ -50,6 +50,7 @@ class Daylight:
     ground : the mean reflectance that the ground is taken to have; `ground_name` is what it is called, `ground_tint`
         its usual colour beside its luminance.
     dome : a panorama in place of the clear day, as it lies in the world; what its lower half shows is its ground.
+    ground_shown : the reflectance (3,) that a panorama taken here shows of the ground.
     cover : how far the sky is overcast, 0..1; so much less is left of the sun.
     sigma_sky : how far the sky beside the sun may be off, of natural logarithms.
     room : there is no sky: what is left beside windows and lamps comes evenly from all about; `mean` is the
@@ -66,6 +67,7 @@ class Daylight:
     ground_tint: tuple[float, float, float] = (1.0, 1.0, 1.0)
     dome: Dome | None = None
     sigma_sky: float = SIGMA_CLEAR
+    ground_shown: Array | None = None
     cover: float = 0.0
     room: bool = False
     mean: tuple[float, float, float] | None = None

@@ -268,7 +268,16 @@ def build_scene(
     stand = np.array(feet) if day.dome is not None and feet else None
     made_of = (
         (photograph_key, width, height, figures, layout, sheen),
-        (day.sun, day.turbidity, day.ground, day.dome, day.cover, day.room, day.at if day.near or day.about else None),
+        (
+            day.sun,
+            day.turbidity,
+            day.ground,
+            day.ground_shown,
+            day.dome,
+            day.cover,
+            day.room,
+            day.at if day.near or day.about else None,
+        ),
         [one.model_dump(exclude={"name", "strength"}) for one in (*shot.patches, *shot.windows, *shot.lamps)],
         [(wall.name, wall.patches[0].vertices.round(6).tolist()) for wall in walls],
         [(proxy.model_dump(exclude={"name"}), level) for proxy, level in _heights(shot, facts)],

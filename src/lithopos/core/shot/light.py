@@ -117,6 +117,7 @@ class PanoramaLight(DocumentPart):
         turn it instead: one about the vertical, two fix its tilt as well.
     strength, saturation, warmth : by hand, apart from the photograph; warmth in stops of red over blue.
     disc : its sun, which a picture seldom holds whole, is replaced by a disc as strong as the photograph asks for.
+    here : it was taken where things stand, on that day: the ground that it shows is the photograph's.
     dome : what it gives in figures, read from the file.
     """
 
@@ -128,6 +129,7 @@ class PanoramaLight(DocumentPart):
     saturation: Annotated[FiniteFloat, Field(ge=0, le=3)] = 1.0
     warmth: Annotated[FiniteFloat, Field(ge=-2, le=2)] = 0.0
     disc: bool = False
+    here: bool = False
     dome: Dome | None = None
 
 
