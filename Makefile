@@ -56,6 +56,7 @@ $(STAMPS)/python: requirements/dev.txt pyproject.toml
 	test -x $(BIN)/python || $(PYTHON) -m venv $(VENV)
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements/dev.txt
 	$(BIN)/python -m pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
+	$(BIN)/python -c "import pymatting"  # compiled once, for a minute: not when a picture waits for it
 	@touch $@
 
 $(STAMPS)/node: frontend/package-lock.json

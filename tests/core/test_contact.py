@@ -5,12 +5,15 @@ from __future__ import annotations
 import unittest
 from typing import Any
 
+import cv2
 import numpy as np
+from PIL import Image, ImageDraw
 from proving.real import marked_document, scored, taken
 
 from lithopos.core.arrays import Floats
 from lithopos.core.camera.solve import pinhole_of
-from lithopos.core.composite.mattes import coverage_of, cut_out, front_light, front_of, laid_over
+from lithopos.core.colour import decode_srgb, encode_srgb
+from lithopos.core.composite.mattes import coverage_of, cut_out, fringe_round, front_light, front_of, laid_over
 from lithopos.core.derive import daylight_of, derive, standing_heights
 from lithopos.core.errors import InputError
 from lithopos.core.layers import Window
@@ -30,6 +33,30 @@ PLAIN = np.full((160, 200, 3), 128, np.uint8)
 def covered(scale: float = 1.0, window: Window = WINDOW, **told: Any) -> Floats:
     matte = Matte.model_validate({"id": "o", "softness_px": 0, **told})
     return coverage_of(matte, PLAIN[: window.height, : window.width], window, scale)
+
+
+def hairy() -> tuple[Floats, Floats, Floats]:
+    """How much of each pixel (200, 200, 1) a head with hair fills, its linear colours, and those of what is behind."""
+    rng = np.random.default_rng(1)
+    picture = Image.new("L", (800, 800))
+    draw = ImageDraw.Draw(picture)
+    draw.ellipse((220, 220, 580, 580), fill=255)
+    for turn in rng.uniform(0, 2 * np.pi, 130):
+        reach, bend = (
+            np.linspace(170, 200 + rng.uniform(30, 120), 20),
+            np.linspace(turn, turn + rng.normal(0, 0.35), 20),
+        )
+        line = [(400 + r * np.cos(b), 400 + r * np.sin(b)) for r, b in zip(reach, bend, strict=True)]
+        draw.line(line, fill=255, width=int(rng.uniform(2, 6)))
+    share = cv2.resize(np.asarray(picture, np.float32) / 255, (200, 200), interpolation=cv2.INTER_AREA)
+    y, x = np.mgrid[:200, :200].astype(np.float32) / 200
+    grain, rough = (
+        np.exp(cv2.GaussianBlur(rng.normal(0, size, (200, 200)), (0, 0), blur)).astype(np.float32)[..., None]
+        for size, blur in ((0.6, 2.0), (0.05, 1.0))
+    )
+    hair = np.stack([0.1 + 0.04 * y, 0.05 + 0.02 * x, 0.03 + 0 * x], -1) * grain
+    wall = np.stack([0.35 + 0.2 * x, 0.45 - 0.15 * y, 0.6 + 0.2 * np.sin(6 * x)], -1) * rough
+    return share[..., None], hair, wall
 
 
 class Mattes(unittest.TestCase):
@@ -77,6 +104,27 @@ class Mattes(unittest.TestCase):
         near, far = (laid(front) for front in fronts)
         np.testing.assert_array_equal(near, blue)
         np.testing.assert_array_equal(far, made)
+
+    def test_hair_is_told_from_the_photograph_and_laid_over_without_its_old_background(self) -> None:
+        """A dark head with hair before a pale wall, put before something else: as it would be there."""
+        share, hair, wall = hairy()
+        code = np.round(encode_srgb(share * hair + (1 - share) * wall) * 255).astype(np.uint8)
+        turn = np.linspace(0, 2 * np.pi, 24, endpoint=False)
+        ring = (np.column_stack([np.cos(turn), np.sin(turn)]) * 62 + 100).tolist()
+        other = np.broadcast_to(np.array([150, 190, 120], np.uint8), code.shape).copy()
+        true = encode_srgb(share * hair + (1 - share) * decode_srgb(other.astype(np.float32) / 255)) * 255
+        band = (np.hypot(*np.mgrid[-99.5:100, -99.5:100]) > 50) & (np.hypot(*np.mgrid[-99.5:100, -99.5:100]) < 82)
+        whole, errors = Window(0, 0, 200, 200), []
+        for fringe_px in (0, 18):
+            matte = Matte.model_validate({"id": "o", "points": ring, "fringe_px": fringe_px})
+            found = fringe_round(matte, code, 1.0)
+            fringes = [found.within(whole)] if found else []
+            front = fringes[0].share if fringes else coverage_of(matte, code, whole, 1.0)
+            light = front_light(code, front, np.ones((200, 200), np.float32), fringes)
+            made = laid_over(other, code, front, light)
+            errors.append(float(np.abs(made - true)[band].mean()))
+        self.assertGreater(errors[0], 12)
+        self.assertLess(errors[1], 1.5)
 
     def test_a_smart_outline_finds_what_was_marked_roughly(self) -> None:
         rng = np.random.default_rng(4)

@@ -2136,8 +2136,10 @@ export interface components {
          *     `add` is inside, the others outside; `found` are its outlines as they were cut, and the photograph's own colours
          *     soften its edge. A *brush*'s strokes are the matte itself, in turn added and taken away.
          *
-         *     `softness_px` is how wide its edge is, `choke_px` how far that is drawn in. With `distance_m`, or `foot`, the point
-         *     of the ground below it, things nearer to the camera pass before it; without, it hides them all.
+         *     `softness_px` is how wide its edge is, `choke_px` how far that is drawn in. Within `fringe_px` of its outline, on
+         *     both sides, hair, leaves or bars are finer than any outline: how much of each pixel they fill, and in which colours,
+         *     is told from the photograph. With `distance_m`, or `foot`, the point of the ground below it, things nearer to the
+         *     camera pass before it; without, it hides them all.
          */
         Matte: {
             /**
@@ -2171,6 +2173,11 @@ export interface components {
                 number,
                 number
             ][][];
+            /**
+             * Fringe Px
+             * @default 0
+             */
+            fringe_px: number;
             /**
              * Hidden
              * @default false

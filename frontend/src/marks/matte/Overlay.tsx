@@ -57,6 +57,18 @@ function Drawn({ shot, frame, matte }: MarkProps & { matte: Matte }) {
             strokeDasharray="9 3 2 3"
             className="pointer-events-none"
           />
+          {chosen && matte.fringe_px > 0 && (
+            <path
+              d={outline}
+              data-testid="fringe"
+              fill="none"
+              stroke="#fff"
+              strokeOpacity={0.35}
+              strokeWidth={2 * matte.fringe_px * frame.zoom.scale}
+              strokeLinejoin="round"
+              className="pointer-events-none"
+            />
+          )}
         </>
       )}
       {(chosen || matte.kind === "brush") &&

@@ -157,6 +157,22 @@ function Fields({ matte, shot, put }: { matte: Matte; shot: StepProps["shot"]; p
         onMove={(choke_px) => move({ mattes: { [matte.id]: { choke_px } } })}
         onKeep={() => keep(`edge of ${name}`)}
       />
+      <Slider
+        label="Hair, leaves, bars about its edge"
+        value={matte.fringe_px}
+        min={0}
+        max={120}
+        step={2}
+        show={(v) => (v > 0 ? `${v.toFixed(0)} px` : "none")}
+        onMove={(fringe_px) => move({ mattes: { [matte.id]: { fringe_px } } })}
+        onKeep={() => keep(`edge of ${name}`)}
+      />
+      {matte.fringe_px > 0 && (
+        <p className="text-ink-500">
+          In the pale band each pixel is told from its colours: let it hold all that sticks out. The proof
+          shows it.
+        </p>
+      )}
       <div className="flex items-end gap-1.5">
         <div className="grow">
           <Field

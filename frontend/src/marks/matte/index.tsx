@@ -15,6 +15,7 @@ export const newMatte = (id: string, kind: Matte["kind"], number: number): Matte
   found: [],
   softness_px: kind === "brush" ? 2 : 1,
   choke_px: 0,
+  fringe_px: 0,
   distance_m: null,
   foot: null,
   hidden: false,

@@ -17,6 +17,7 @@ from PIL import Image, ImageDraw
 from lithopos.core.arrays import Array, Floats, Mask
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.colour import decode_srgb, encode_srgb
+from lithopos.core.composite.fringe import Fringe, fringe_of
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.picture import Codes
 from lithopos.core.filling import filled
@@ -32,9 +33,20 @@ MARGIN = 0.6  # about the strokes, in their own extent, that is looked at
 LEAST_RING = 40  # pixels of the cut picture that a part of a smart outline holds
 SIMPLER = 0.6  # how far a found outline may be off its pixels [px of the cut picture]
 GUIDED, EPSILON = 3, 1e-4  # of the photograph's pixels, and of its values: how an edge follows the colours
+FRINGED_MARGIN = 12  # pixels, and as much as a fringe, beyond it: of what is surely not in front
 PASSING_M = 0.05  # within which a thing goes from behind a matte to before it
 
-__all__ = ["coverage_of", "cut_out", "distance_of", "front_light", "front_of", "laid_over", "outline_of", "with_rings"]
+__all__ = [
+    "coverage_of",
+    "cut_out",
+    "distance_of",
+    "fringe_round",
+    "front_light",
+    "front_of",
+    "laid_over",
+    "outline_of",
+    "with_rings",
+]
 
 
 def outline_of(matte: Matte) -> list[Array]:
@@ -93,8 +105,15 @@ def _coverage(matte: Matte, codes: Codes, window: Window, scale: float, margin: 
     """The same for a window that is not much larger than what is covered."""
     high, wide = window.height + 2 * margin, window.width + 2 * margin
     finer = FINER if high * wide * FINER**2 <= MOST_FINE else LESS_FINE
-    size = high * finer, wide * finer
     corner = np.array([window.x0, window.y0]) - margin
+    inside = _inside(matte, corner, scale, finer, (high * finer, wide * finer))
+    share = _shaped(inside, matte.softness_px * scale, matte.choke_px * scale, finer)
+    share = share[margin : margin + window.height, margin : margin + window.width]
+    return _led_by_colours(share, codes) if matte.kind == "smart" else share
+
+
+def _inside(matte: Matte, corner: Array, scale: float, finer: int, size: tuple[int, int]) -> Mask:
+    """What is within a matte, in a picture that begins at a corner [px] and is so many times as fine."""
 
     def placed(points: Array) -> Array:
         """Points of the photograph in the finer picture."""
@@ -106,9 +125,36 @@ def _coverage(matte: Matte, codes: Codes, window: Window, scale: float, margin: 
     for stroke in matte.strokes if matte.kind == "brush" else []:
         painted = _painted(placed(np.array(stroke.points, float)), stroke.radius_px * scale * finer, size)
         inside = inside | painted if stroke.adds else inside & ~painted
-    share = _shaped(inside, matte.softness_px * scale, matte.choke_px * scale, finer)
-    share = share[margin : margin + window.height, margin : margin + window.width]
-    return _led_by_colours(share, codes) if matte.kind == "smart" else share
+    return inside
+
+
+def fringe_round(matte: Matte, codes: Codes, scale: float) -> Fringe | None:
+    """What is told of a matte that ends in hair, leaves or bars; None of others.
+
+    Strokes by which a matte was cut are sure.
+
+    Parameters
+    ----------
+    codes : (H, W, 3) of the whole picture.
+    scale : of the picture against the photograph in which the matte is drawn.
+    """
+    width = matte.fringe_px * scale
+    if width <= 0:
+        return None
+    whole = Window(0, 0, codes.shape[1], codes.shape[0])
+    window = _reached(matte, scale, int(np.ceil(2 * width + FRINGED_MARGIN))).common(whole)
+    if window is None:
+        return None
+    corner, size = np.array([window.x0, window.y0]), (window.height, window.width)
+    inside = _inside(matte, corner, scale, 1, size)
+    away = [cv2.distanceTransform(part.astype(np.uint8), cv2.DIST_L2, 5) for part in (inside, ~inside)]
+    # A pixel short of it: one mixed pixel that is called sure spoils all about it.
+    within, without = away[0] > width + 1, away[1] > width + 1
+    for stroke in matte.strokes if matte.kind == "smart" else []:
+        painted = _painted(np.array(stroke.points, float) * scale - corner - 0.5, stroke.radius_px * scale, size)
+        within = within | painted if stroke.adds else within & ~painted
+        without = without & ~painted if stroke.adds else without | painted
+    return fringe_of(codes[window.slices], window, within, without)
 
 
 def _filled(ring: Array, size: tuple[int, int]) -> Mask:
@@ -194,18 +240,23 @@ def front_of(mattes: Sequence[tuple[Floats, float | None]], cover: Floats, depth
     return whole
 
 
-def front_light(photograph: Codes, front: Floats, cover: Floats) -> Floats:
+def front_light(photograph: Codes, front: Floats, cover: Floats, fringes: Sequence[Fringe] = ()) -> Floats:
     """The linear colours (H, W, 3) of what stands in front, freed of what the photograph shows behind it.
 
     Where no model is, the photograph's own mixture is right already but for what falls on the place.
+
+    Parameters
+    ----------
+    fringes : of the same window, where what stands in front is finer than an outline.
     """
     top = np.float32(np.iinfo(photograph.dtype).max)
     before = decode_srgb(photograph.astype(np.float32) / top)
     whole, mixed = front >= WHOLE, (front > 0) & (front < WHOLE)
-    if not (whole.any() and mixed.any()):
-        return before
+    own = filled(before, whole) if whole.any() and mixed.any() else before
+    for fringe in fringes:
+        own = np.where(((fringe.share > 0) & (fringe.share < WHOLE))[..., None], fringe.light, own)
     beside = cover[..., None]
-    return np.asarray(beside * filled(before, whole) + (1 - beside) * before, np.float32)
+    return np.asarray(beside * own + (1 - beside) * before, np.float32)
 
 
 def laid_over(composed: Codes, photograph: Codes, front: Floats, light: Floats) -> Codes:

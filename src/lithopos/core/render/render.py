@@ -18,7 +18,8 @@ import numpy as np
 from lithopos.core.arrays import Floats, Mask
 from lithopos.core.composite.catch import BRIGHTEST, BRIGHTEST_ADDED, catch, halo_px, noise_of
 from lithopos.core.composite.denoise import Quality as Denoising
-from lithopos.core.composite.mattes import coverage_of, front_light, front_of
+from lithopos.core.composite.fringe import Fringe
+from lithopos.core.composite.mattes import coverage_of, fringe_round, front_light, front_of
 from lithopos.core.composite.passes import Passes, keep_passes, put_together
 from lithopos.core.composite.whites import Whites, whites_of
 from lithopos.core.errors import Cancelled, InputError
@@ -32,7 +33,7 @@ from lithopos.core.render.scene import ReadPanorama, Scene
 from lithopos.core.render.session import Session
 from lithopos.core.render.tiles import neighbours, tiles_of
 from lithopos.core.render.tracer import Pixels, Place
-from lithopos.core.shot import Contact, Shot
+from lithopos.core.shot import Contact, Matte, Shot
 
 Quality = Literal["proof", "master"]
 Portion = tuple[int, int]  # the first sample of each half, and how many
@@ -236,6 +237,7 @@ class _Job:
     passes: Path | None = None
     checkpoint: Checkpoint = field(default_factory=Checkpoint)
     whites: Whites | None = None
+    fringes: dict[str, Fringe | None] = field(default_factory=dict)
 
     def steps(self) -> Iterator[Step]:
         """See `render_shot`."""
@@ -490,12 +492,23 @@ class _Job:
             depth = np.asarray(layers.mean("depth") / share, np.float32)
             normal = np.asarray(layers.mean("normal") / share[..., None], np.float32)
         scale = self.scene.camera.width / self.full_width
-        mattes = [(coverage_of(matte, codes, window, scale), away) for matte, away in self.scene.mattes]
+        mattes, fringes = [], []
+        for matte, away in self.scene.mattes:
+            fringe = self._fringe(matte, window, scale)
+            mattes.append((coverage_of(matte, codes, window, scale) if fringe is None else fringe.share, away))
+            fringes += [fringe] if fringe else []
         front = front_of(mattes, cover, depth if "coverage" in layers else None)
         objects, materials = (layers.sums.get(name, nothing).astype(np.int32) for name in ("object", "material"))
-        lit = front_light(codes, front, cover) if mattes else np.zeros_like(caught.model)
+        lit = front_light(codes, front, cover, fringes) if mattes else np.zeros_like(caught.model)
         parts = (caught.shadow, caught.added, caught.model, cover, front, lit, depth, normal)
         return Passes(window, *parts, objects, materials)
+
+    def _fringe(self, matte: Matte, window: Window, scale: float) -> Fringe | None:
+        """A window's part of what is told of hair, leaves or bars, once for the whole picture."""
+        if matte.id not in self.fringes:
+            self.fringes[matte.id] = fringe_round(matte, self.base.codes, scale)
+        found = self.fringes[matte.id]
+        return found.within(window) if found else None
 
     def _assembled(self, window: Window) -> Layers:
         """The sums of all tiles that a window touches; where nothing was traced nothing changes."""

@@ -29,8 +29,10 @@ class Matte(DocumentPart):
     `add` is inside, the others outside; `found` are its outlines as they were cut, and the photograph's own colours
     soften its edge. A *brush*'s strokes are the matte itself, in turn added and taken away.
 
-    `softness_px` is how wide its edge is, `choke_px` how far that is drawn in. With `distance_m`, or `foot`, the point
-    of the ground below it, things nearer to the camera pass before it; without, it hides them all.
+    `softness_px` is how wide its edge is, `choke_px` how far that is drawn in. Within `fringe_px` of its outline, on
+    both sides, hair, leaves or bars are finer than any outline: how much of each pixel they fill, and in which colours,
+    is told from the photograph. With `distance_m`, or `foot`, the point of the ground below it, things nearer to the
+    camera pass before it; without, it hides them all.
     """
 
     id: Identity
@@ -42,6 +44,7 @@ class Matte(DocumentPart):
     found: Annotated[list[Ring], Field(max_length=400)] = []
     softness_px: Annotated[FiniteFloat, Field(ge=0, le=200)] = 1.0
     choke_px: Annotated[FiniteFloat, Field(ge=-100, le=100)] = 0.0
+    fringe_px: Annotated[FiniteFloat, Field(ge=0, le=400)] = 0.0
     distance_m: Annotated[FiniteFloat, Field(gt=0, le=10_000)] | None = None
     foot: Pixel | None = None
     hidden: bool = False
