@@ -118,6 +118,9 @@ class Contact(unittest.TestCase):
         self.take("Draw round it")
         self.after(lambda: self.click(*LAMP, LAMP[0]))
         page.until("window.lithopos.shot.mattes[0]?.points.length === 6")
+        self.after(lambda: page.page.get_by_role("slider", name="Hair, leaves, bars").press("ArrowRight"))
+        page.until("window.lithopos.shot.mattes[0].fringe_px === 2")
+        page.page.get_by_test_id("fringe").wait_for(state="attached")
         self.take("Cut by colour")
         self.after(lambda: page.drag(page.world(-1.8, 4.1, 1.35), page.world(-1.8, 4.1, 0.25)))
         for x, foot in ((-2.7, -2.6), (-0.95, -1.0)):

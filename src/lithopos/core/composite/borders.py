@@ -21,6 +21,7 @@ from numpy.typing import NDArray
 
 from lithopos.core.arrays import Floats, Mask
 from lithopos.core.colour import luminance
+from lithopos.core.composite.parts import extent, rise
 
 STRIP = 1 / 128  # of the picture's width: so far off is a border looked for on each side
 LIT, SHADED = 0.99, 0.01  # shares of the sun from which a place is taken for one or the other
@@ -72,7 +73,7 @@ def by_the_photograph(ratio: Floats, sunlit: Sunlit, known: Mask, base: Floats, 
         border = _beside(here & half, here & ~half)
         if not border.any():
             continue
-        part = _part(border, 4 * strip)
+        part = extent(border, 4 * strip)
         moved = _moved(ratio[part], sunlit.share[part], here[part], known[part], border[part], base[part], strip)
         if moved is None:
             continue
@@ -95,18 +96,18 @@ def _moved(
     dark, rough_too, from_shaded = _level(light, shaded & ~about, strip)
     contrast = bright - dark
     rough = np.maximum(np.maximum(rough, rough_too), np.float32(1e-3))
-    trust = _rise(np.asarray(contrast / rough, np.float32), *TOLD)
+    trust = rise(np.asarray(contrast / rough, np.float32), *TOLD)
     trust = trust * (contrast > LEAST_CONTRAST) * (from_lit & from_shaded) * _soft(about & here, strip)
     if not trust.any():
         return None
     # Of the light itself: a pixel across a border has some of both.
     raw = np.clip(np.expm1(light - dark) / np.maximum(np.expm1(contrast), 1e-3), 0, 1)
-    seen = _rise(_mean(raw, here, strip / 4), *SOFT)
+    seen = rise(_mean(raw, here, strip / 4), *SOFT)
     apart = np.abs(seen - share)
     agreed = ~about | (apart < APART[1])
     ends = [_nearest(ratio, side & agreed & known) for side in (shaded, lit)]
     weight = (seen / (seen + (1 - seen) * np.exp(-contrast)))[..., None]
-    amount = (trust * _rise(apart, *APART))[..., None]
+    amount = (trust * rise(apart, *APART))[..., None]
     return np.asarray(ratio + (ends[0] * (1 - weight) + ends[1] * weight - ratio) * amount, np.float32)
 
 
@@ -157,16 +158,3 @@ def _beside(one: Mask, other: Mask) -> Mask:
 
 def _round(radius: int) -> NDArray[np.uint8]:
     return np.asarray(cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * radius + 1, 2 * radius + 1)), np.uint8)
-
-
-def _part(where: Mask, margin: int) -> tuple[slice, slice]:
-    rows, columns = np.flatnonzero(where.any(1)), np.flatnonzero(where.any(0))
-    return (
-        slice(max(int(rows[0]) - margin, 0), int(rows[-1]) + 1 + margin),
-        slice(max(int(columns[0]) - margin, 0), int(columns[-1]) + 1 + margin),
-    )
-
-
-def _rise(values: Floats, low: float, high: float) -> Floats:
-    t = np.clip((values - low) / (high - low), 0, 1)
-    return np.asarray(t * t * (3 - 2 * t), np.float32)

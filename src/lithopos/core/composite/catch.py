@@ -16,6 +16,7 @@ from lithopos.core.arrays import Floats, Mask
 from lithopos.core.colour import decode_srgb, encode_srgb
 from lithopos.core.composite.borders import Sunlit, by_the_photograph, strip_px
 from lithopos.core.composite.denoise import Quality, denoise
+from lithopos.core.composite.parts import extent, rise
 from lithopos.core.exchange.picture import Codes
 from lithopos.core.filling import filled
 from lithopos.core.layers import Layers
@@ -168,10 +169,10 @@ def light_ratio(
     noise = np.asarray((halves[0] - halves[1]) / 2, np.float32)
     weight = _kept(np.asarray(raw - 1, np.float32), noise, known, base, width, top)
     under = filled(raw, known)
-    y0, y1, x0, x1 = _extent(weight > 0, 48)
     smooth = np.ones_like(raw)
-    if y1 > y0:
-        smooth[y0:y1, x0:x1] = denoise(under[y0:y1, x0:x1], quality, 0.25)
+    if weight.any():
+        part = extent(weight > 0, 48)
+        smooth[part] = denoise(under[part], quality, 0.25)
     return (1 + (smooth - 1) * weight[..., None]).astype(np.float32), cut
 
 
@@ -215,8 +216,8 @@ def _kept(change: Floats, noise: Floats, known: Mask, base: Floats, width: int, 
     square = np.clip(noise, -1, 1) ** 2 * weights
     variance = cv2.GaussianBlur(square, (0, 0), sigma / np.sqrt(2)) / (4 * np.pi * sigma**2) / share**2
     # Not 0/0 where nothing changes: single precision leaves some 1e-7 there.
-    significant = _rise(mean / np.sqrt(variance + 1e-14), DOUBTED, TRUSTED)
-    noticed = _rise(mean / np.maximum(_half_code(base, top), 1e-6), *NOTICED)
+    significant = rise(mean / np.sqrt(variance + 1e-14), DOUBTED, TRUSTED)
+    noticed = rise(mean / np.maximum(_half_code(base, top), 1e-6), *NOTICED)
     return np.asarray((significant * noticed).max(-1), np.float32)
 
 
@@ -228,16 +229,9 @@ def _half_code(base: Floats, top: float) -> Floats:
     return np.asarray(0.5 * 0.02 / np.maximum(moved, 1e-3), np.float32)
 
 
-def _rise(values: Floats, low: float, high: float) -> Floats:
-    """0 below, 1 above, smooth between."""
-    t = np.clip((values - low) / (high - low), 0, 1)
-    return np.asarray(t * t * (3 - 2 * t), np.float32)
-
-
 def _model_light(layers: Layers, cover: Floats, ratio: Floats, gain: Floats, quality: Quality) -> Floats:
     """The models' own light times coverage in the photograph's exposure, (H, W, 3)."""
-    y0, y1, x0, x1 = _extent(cover > 0, 32)
-    part = (slice(y0, y1), slice(x0, x1))
+    part = extent(cover > 0, 32)
     share = cover[part][..., None]
     seen, bare = layers.mean("with")[part], layers.mean("without")[part]
     own = np.where(share > 0, np.maximum(seen - (1 - share) * bare * ratio[part], 0), 0)
@@ -247,16 +241,3 @@ def _model_light(layers: Layers, cover: Floats, ratio: Floats, gain: Floats, qua
     light = np.zeros((*cover.shape, 3), np.float32)
     light[part] = np.where(share > 0, denoise(own, quality, 1.0, albedo, normal), 0)
     return light
-
-
-def _extent(where: Mask, margin: int) -> tuple[int, int, int, int]:
-    """Rows and columns that hold all true values, with a margin; empty if there are none."""
-    rows, columns = np.flatnonzero(where.any(1)), np.flatnonzero(where.any(0))
-    if not len(rows):
-        return 0, 0, 0, 0
-    return (
-        max(int(rows[0]) - margin, 0),
-        min(int(rows[-1]) + 1 + margin, where.shape[0]),
-        max(int(columns[0]) - margin, 0),
-        min(int(columns[-1]) + 1 + margin, where.shape[1]),
-    )
