@@ -7,6 +7,7 @@ refined on the photograph as the program does. Beside it the *oracle*: which of 
 from __future__ import annotations
 
 from collections.abc import Iterable
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -24,11 +25,13 @@ from lithopos.core.exchange.picture import Picture
 from lithopos.core.light.dome import dome_of
 from lithopos.core.render.engine import load_renderer
 from lithopos.core.render.render import render_shot
+from lithopos.core.render.scene import Scene
+from lithopos.core.render.session import Session
 from lithopos.core.shot import Shot, load_shot
-from lithopos.samples.court import COURTS, court
+from lithopos.samples.court import COURTS, GLEAM, court
 from lithopos.samples.gallery import GALLERIES, gallery
 from lithopos.samples.panorama import panorama_of
-from lithopos.samples.photograph import Studio
+from lithopos.samples.photograph import Studio, gain_of
 from lithopos.samples.places import Place
 
 SCALE, SAMPLES_A_PIXEL = 0.4, 32
@@ -40,6 +43,8 @@ CLEAR_DEG, SOFTER = 1.0, 1.15  # a hazy sun is wider, and its width is measured 
 PICTURES = Path("bench/pictures")
 
 ASKED = ("without proxies", "marked", "panorama", "oracle")
+# What is replaced by the truth; a variant is called after one of them ("true sun"), the oracle has them all.
+TRUE = ("camera", "sun", "level", "shape", "surface")
 
 __all__ = ["bench_contact"]
 
@@ -59,7 +64,7 @@ def bench_contact(names: Iterable[str] = (), variants: Iterable[str] = ASKED) ->
         line = f"  {name:22s}{scored(scene, scene.empty)[0]:11.1f}"
         for variant in variants:
             try:
-                made = _rendered(_shot(scene, variant, around), scene, around)
+                made = _rendered(_shot(scene, variant, around), scene, around, variant)
             except InputError as error:
                 line += f"  {error}"
                 continue
@@ -77,10 +82,17 @@ def bench_contact(names: Iterable[str] = (), variants: Iterable[str] = ASKED) ->
 
 def _shot(scene: Taken, variant: str, around: Floats) -> Shot:
     """The shot as it would be made, with what a variant puts in its stead."""
-    document = marked_document(scene, 0.0 if variant == "oracle" else NOISE_PX * SCALE)
+    true = _true(variant)
+    document = marked_document(scene, NOISE_PX * SCALE)
     place, view = scene.place, scene.view
     if place.sun_width_deg > CLEAR_DEG:
-        document["sun"]["softness_deg"] = place.sun_width_deg * (1 if variant == "oracle" else SOFTER)
+        document["sun"]["softness_deg"] = place.sun_width_deg * (1 if "sun" in true else SOFTER)
+    if "shape" in true:
+        exact = marked_document(scene, 0.0)
+        document |= {name: exact[name] for name in ("proxies", "mattes")}
+    if "surface" in true and place.ground_material in GLEAM:
+        roughness, specular = GLEAM[place.ground_material]
+        document["ground"] |= {"roughness": roughness, "coat": 2 * specular}  # 0.5 is a whole dielectric's
     if not document["gnomons"]:
         # Nothing whose shadow can be marked is seen: the sun is pulled by hand until it looks right.
         off = np.random.default_rng(0).normal(0, HAND_DEG, 2)
@@ -93,7 +105,7 @@ def _shot(scene: Taken, variant: str, around: Floats) -> Shot:
         document["proxies"], document["mattes"] = [], []
         document["models"][0]["level"] = None
     _set_down(document)
-    if variant == "oracle":
+    if "camera" in true:
         tilt, roll, heading = (float(np.degrees(angle)) for angle in view_angles(view.rotation))
         document["camera"] = {
             "kind": "hand",
@@ -103,13 +115,18 @@ def _shot(scene: Taken, variant: str, around: Floats) -> Shot:
             "roll_deg": roll,
             "heading_deg": heading,
         }
+    if "sun" in true:
         document["sun"] |= {
             "kind": "hand",
             "azimuth_deg": place.sun_azimuth_deg,
             "elevation_deg": place.sun_elevation_deg,
         }
     if variant in ("panorama", "oracle"):
-        document["panorama"] = {"file": "around.hdr", "disc": not place.overcast, "here": True}
+        document["panorama"] = {
+            "file": "around.hdr",
+            "disc": variant == "panorama" and not place.overcast,
+            "here": True,
+        }
         document["panorama"]["dome"] = dome_of(around).model_dump()
         document["lit_by"] = "panorama"
         behind = _windowed(place)  # a panorama shines through its own windows
@@ -118,6 +135,26 @@ def _shot(scene: Taken, variant: str, around: Floats) -> Shot:
         noise = np.random.default_rng(1)
         return marked(load_shot(document), place, scene.studio, scene.empty, noise)
     return load_shot(document)
+
+
+def _true(variant: str) -> set[str]:
+    """What a variant has from the truth."""
+    return set(TRUE) if variant == "oracle" else {variant.removeprefix("true ")} & set(TRUE)
+
+
+class _Levelled(Session):
+    """Renders at the photograph's true level and white."""
+
+    def __init__(self, scene: Taken, panorama: bool) -> None:
+        super().__init__()
+        self.daylight, self.by_panorama = scene.studio.daylight(), panorama
+        self.true = gain_of(self.daylight, scene.place.camera.exposure)
+
+    def scene(self, *arguments: Any, **named: Any) -> Scene:
+        """With the true gain; the day's own light is held to what truly falls on open ground."""
+        found = super().scene(*arguments, **named)
+        own = 1.0 if self.by_panorama else np.pi * self.daylight / self.tracer.irradiance()
+        return replace(found, gain=np.asarray(self.true * own, np.float32))
 
 
 def _set_down(document: dict[str, Any]) -> None:
@@ -140,8 +177,10 @@ def _windowed(place: Place) -> set[str]:
     return found
 
 
-def _rendered(shot: Shot, scene: Taken, around: Floats) -> Picture:
+def _rendered(shot: Shot, scene: Taken, around: Floats, variant: str) -> Picture:
     """Our picture of a shot."""
+    levelled = "level" in _true(variant) and shot.lit_by != "room"  # a room's light has no level of its own
+    session = _Levelled(scene, shot.lit_by == "panorama") if levelled else Session()
     panorama = Panorama(around, around.shape[1], around.shape[0])
     steps = render_shot(
         shot,
@@ -150,6 +189,7 @@ def _rendered(shot: Shot, scene: Taken, around: Floats) -> Picture:
         quality="master",
         scale=1.0,
         samples=SAMPLES_A_PIXEL,
+        session=session,
         read_panorama=lambda _: panorama,
     )
     made = list(steps)[-1].picture

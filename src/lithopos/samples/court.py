@@ -10,7 +10,7 @@ from lithopos.samples import meshes, textures
 from lithopos.samples.further import box, slabs, walls
 from lithopos.samples.places import Camera, Material, Place, Solid, hills, lamp_post
 
-__all__ = ["COURT", "COURTS", "Court", "court"]
+__all__ = ["COURT", "COURTS", "GLEAM", "Court", "court"]
 
 
 @dataclass(frozen=True)

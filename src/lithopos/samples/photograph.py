@@ -251,9 +251,7 @@ class Studio:
 def develop(radiance: Floats, daylight: Array, exposure: float, seed: int) -> bytes:
     """Radiance to a JPEG: white balance, exposure, vignetting, sensor noise, sRGB."""
     height, width = radiance.shape[:2]
-    balance = daylight.mean() / daylight
-    balance = balance**0.9  # cameras leave daylight a little warm
-    linear = radiance * balance * (exposure / (daylight.mean() * 0.36))
+    linear = radiance * _white_balance(daylight) * (exposure / (daylight.mean() * 0.36))
     y, x = np.mgrid[0:height, 0:width]
     off_axis = np.hypot(x + 0.5 - width / 2, y + 0.5 - height / 2) / np.hypot(width / 2, height / 2)
     linear = linear * (1 - 0.16 * off_axis**2)[..., None]
@@ -265,6 +263,15 @@ def develop(radiance: Floats, daylight: Array, exposure: float, seed: int) -> by
     buffer = io.BytesIO()
     Pictures.fromarray(codes).save(buffer, "JPEG", quality=96, subsampling=0)
     return buffer.getvalue()
+
+
+def gain_of(daylight: Array, exposure: float) -> Array:
+    """From radiance to a photograph's linear values in its middle, (3,)."""
+    return _white_balance(daylight) * (exposure / (daylight.mean() * 0.36))
+
+
+def _white_balance(daylight: Array) -> Array:
+    return np.asarray((daylight.mean() / daylight) ** 0.9)  # cameras leave daylight a little warm
 
 
 def truth_of(studio: Studio, name: str) -> dict[str, Any]:
