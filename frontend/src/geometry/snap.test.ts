@@ -16,6 +16,8 @@ describe("a click among found edges", () => {
     expect(ontoFound([LEVEL, SLOPING], image(200, 103), 8)?.at).toEqual([200, 100]);
     expect(ontoFound([LEVEL], image(200, 120), 8)).toBeNull();
     expect(ontoFound([LEVEL], image(80, 100), 8)).toBeNull();
+    // Beside an earlier click nothing is gone onto.
+    expect(ontoFound([LEVEL, SLOPING], image(303, 97), 8, [image(298.4, 100)])).toBeNull();
     // Two pieces of one line make no corner.
     expect(ontoFound([LEVEL, [290, 101, 400, 102]], image(295, 103), 8)?.corner).toBe(false);
   });

@@ -47,13 +47,16 @@ const CORNER_DEG = 12;
 
 /**
  * The point moved onto what was found there: the corner in which two found segments meet, else the nearest one's line.
- * A corner must come within `near` pixels of the point, a line within half of that; null if nothing does.
+ * A corner must come within `near` pixels of the point, a line within half of that; null if nothing does. Close
+ * to points `taken` by earlier clicks the hand works more finely than this, and is left alone.
  */
 export function ontoFound(
   segments: readonly Segment[],
   at: ImagePoint,
   near: number,
+  taken: readonly ImagePoint[] = [],
 ): { at: ImagePoint; segment: Segment; corner: boolean } | null {
+  if (taken.some((mark) => apart(mark, at) < 2 * near)) return null;
   const close = segments
     .map((segment) => ({ segment, ...beside(segment, at) }))
     .filter(

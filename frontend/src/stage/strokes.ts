@@ -57,17 +57,18 @@ export function useStrokes({ shot, document, derived }: Shown, frame: Frame) {
     };
 
     /** The corner or edge, found or marked, that a click would go onto. */
-    const under = (at: ImagePoint) => {
+    const under = (at: ImagePoint, taken: readonly ImagePoint[]) => {
       const { found, frame, document } = now.current;
       const marked = document.edges.map((edge) => (edge.sharp?.points ?? edge.points).flat());
-      return ontoFound([...(found?.segments ?? []), ...marked], at, CORNER / frame.zoom.scale);
+      return ontoFound([...(found?.segments ?? []), ...marked], at, CORNER / frame.zoom.scale, taken);
     };
 
     /** A hand that clicks goes about: what it would go onto is shown. */
     const hover = (at: ImagePoint, free: boolean) => {
-      const tool = toolOf(useEditor.getState().tool?.kind);
-      if (tool?.grasp !== "clicks" || !tool.finds) return;
-      useEditor.setState({ onto: free ? null : (under(at)?.segment ?? null) });
+      const { tool: inHand } = useEditor.getState();
+      const tool = toolOf(inHand?.kind);
+      if (tool?.grasp !== "clicks" || !tool.finds || !inHand) return;
+      useEditor.setState({ onto: free ? null : (under(at, inHand.marks)?.segment ?? null) });
     };
 
     const making = (free: boolean) => {
@@ -111,7 +112,7 @@ export function useStrokes({ shot, document, derived }: Shown, frame: Frame) {
       const { tool: inHand } = useEditor.getState();
       const tool = toolOf(inHand?.kind);
       if (tool?.grasp !== "clicks" || !inHand) return;
-      const at = tool.finds && !free ? (under(clicked)?.at ?? clicked) : clicked;
+      const at = tool.finds && !free ? (under(clicked, inHand.marks)?.at ?? clicked) : clicked;
       const goesOn = tool.goesOn?.includes(inHand.sort ?? "") ?? false;
       const { scale } = now.current.frame.zoom;
       // The first or the last point clicked again ends what goes on.
