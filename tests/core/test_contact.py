@@ -22,6 +22,7 @@ from lithopos.core.render.influence import influence_of
 from lithopos.core.render.render import render_shot
 from lithopos.core.render.scene import build_scene
 from lithopos.core.render.session import Session, sized
+from lithopos.core.render.tracer import MitsubaTracer
 from lithopos.core.shot import Matte, Shot, load_shot
 from lithopos.samples.court import court
 from tests.core.rendering import SCALE, bench, box, photograph, sample, tracer
@@ -190,6 +191,32 @@ class OnTheSample(unittest.TestCase):
         self.assertGreater(left(at - 0.9, self.wall_y, top - 0.15), 0.95)  # beside it
         self.assertLess(left(x + 0.8, y + 0.8, 0), 0.85)
         self.assertGreater(left(at + 0.2, self.wall_y + 0.2, 3.0), 0.999)  # nothing goes on behind the wall
+
+    def test_the_wall_s_own_shadow_is_told_alike_by_every_renderer(self) -> None:
+        """What a killed process has kept of a tile must fit what the next one makes."""
+        low = {"kind": "hand", "azimuth_deg": 70, "elevation_deg": 35}  # from behind the wall
+        shot = self.shot().model_copy(update={"sun": sample(sun=low).sun})
+        scene = build_scene(shot, sized(photograph(), SCALE), lambda _: box((0.6, 0.5, 1.2)))
+        x, y = np.meshgrid(
+            np.arange(0, scene.camera.width, 3), np.arange(scene.camera.height // 2, scene.camera.height, 3)
+        )
+        pixels = np.column_stack([x.ravel(), y.ravel()]).astype(np.int32)
+        told = []
+        for engine in (tracer(), MitsubaTracer()):
+            engine.show(scene)
+            told.append(engine.sunlit(pixels))
+        assert told[0] and told[1]
+        np.testing.assert_array_equal(told[0][1], told[1][1])
+        share, number = told[0]
+        ground = (number > 0) & (number <= len(scene.receivers[0].patches))
+        at, sun = scene.camera.ground_points(pixels[ground] + 0.5), scene.sun
+        assert sun is not None
+        far = (self.wall_y - at[:, 1]) / sun[1]
+        shaded = (far > 0) & (np.abs(at[:, 0] + far * sun[0]) < 2.5) & (far * sun[2] < 2.5)
+        self.assertGreater(int(shaded.sum()), 500)
+        self.assertGreater(float(np.mean((share[ground] < 0.5) == shaded)), 0.97)
+        # The wall's face that is seen is turned away from it.
+        self.assertTrue(np.isnan(share[number > len(scene.receivers[0].patches)]).all())
 
     def test_what_only_hides_keeps_its_codes_and_a_matte_stands_before_the_model(self) -> None:
         shot = self.shot()

@@ -20,6 +20,7 @@ from lithopos.core.place.around import around_answer, dome_in_force, radiance_in
 from lithopos.core.place.balance import balance_of
 from lithopos.core.place.daylight import Daylight
 from lithopos.core.reading.ask import inspect_file
+from lithopos.core.readings import Sources, with_readings
 from lithopos.core.render.scene import Environment, build_scene
 from lithopos.core.render.session import sized
 from lithopos.core.shot import LightPatch, PanoramaLight, Pointing
@@ -212,6 +213,18 @@ class Domes(unittest.TestCase):
         self.assertLess(errors[0], 0.4 * errors[1])
         # What it is not likely to be is not believed: its sun is lost, or its ground is another.
         self.assertIsNone(ground_of(dome.model_copy(update={"sun": [0.0, 0, 0], "ground": [9.0, 9, 9]})))
+
+
+class Here(unittest.TestCase):
+    def test_what_was_read_before_panoramas_told_their_ground_is_read_anew(self) -> None:
+        picture = around(sky=(0.4, 0.6, 1.0), ground=0.1)
+        old = dome_of(picture).model_copy(update={"ground": None})
+        shot = sample().model_copy(update={"panorama": PanoramaLight(file="a.hdr", dome=old)})
+        document = shot.model_dump(mode="json", by_alias=True)
+        reads = Sources(lambda _: photograph(), lambda _: Panorama(picture, 256, 128))
+        said = with_readings(document, {"panorama": {"here": True}}, reads)
+        np.testing.assert_allclose(said["panorama"]["dome"]["ground"], 0.1, rtol=1e-3)
+        self.assertEqual(with_readings(document, {"panorama": {"strength": 2}}, reads), {"panorama": {"strength": 2}})
 
 
 class Lit(unittest.TestCase):

@@ -14,7 +14,7 @@ from lithopos.core.arrays import Array
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.errors import NoAnswer
 from lithopos.core.light.dome import directions
-from lithopos.core.place.around import kept_out
+from lithopos.core.place.around import covered_by, kept_out
 from lithopos.core.place.crossing import runs_into
 from lithopos.core.place.face import Face, triangles_of
 from lithopos.core.place.seen import in_sight, sun_map
@@ -222,10 +222,11 @@ class Seeing(unittest.TestCase):
         room = np.full((rows, 2 * rows, 3), 0.1, np.float32)
         room[window] = 8.0
         shine, angle = directions(rows)[1][window].sum() * 8.0, directions(rows)[1][~window].sum() * 0.1
-        found = kept_out(room, np.eye(3), lens, solids_of([wall], None), None)
+        found = kept_out(room, covered_by(rows, np.eye(3), lens, solids_of([wall], None)), np.eye(3), None)
         self.assertAlmostEqual(found, shine / (shine + angle), delta=0.02)
         elsewhere = replace(wall, corners=wall.corners * [1, -1, 1])
-        self.assertEqual(kept_out(room, np.eye(3), lens, solids_of([elsewhere], None), None), 0)
+        beside = covered_by(rows, np.eye(3), lens, solids_of([elsewhere], None))
+        self.assertEqual(kept_out(room, beside, np.eye(3), None), 0)
 
 
 if __name__ == "__main__":

@@ -17,6 +17,7 @@ import numpy as np
 
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.colour import decode_srgb, encode_srgb
+from lithopos.core.composite.mattes import fringe_round
 from lithopos.core.composite.passes import pass_picture, put_together, read_passes
 from lithopos.core.errors import Cancelled, InputError
 from lithopos.core.geometry.model import Model
@@ -31,7 +32,7 @@ from lithopos.core.render.influence import influence_of
 from lithopos.core.render.render import Step, portions, refuse_too_large, render_shot
 from lithopos.core.render.scene import Environment, Light, Scene, StoodModel, build_scene
 from lithopos.core.render.session import Session, sized
-from lithopos.core.shot import Placed
+from lithopos.core.shot import Exposure, Placed
 from lithopos.core.standing.placement import placement
 from tests.core.rendering import SCALE, Still, bench, box, photograph, sample, tracer
 from tests.support import ROOT
@@ -255,6 +256,20 @@ class Renders(unittest.TestCase):
         session = session or Session(tracer=Still())
         told: dict[str, Any] = {"scale": SCALE, "samples": 32, "photograph_key": "cloister"} | more
         return list(render_shot(sample(), photograph(), lambda _: bench(), keep=keep, session=session, **told))
+
+    def test_hair_is_told_once_and_said_where_it_can_t_be(self) -> None:
+        ring = [[700, 820], [1000, 820], [1000, 980], [700, 980]]
+        hairy = sample(mattes=[{"id": "o", "name": "Bush", "points": ring, "fringe_px": 30}])
+        band = {"id": "o", "name": "Bush", "points": ring, "fringe_px": 400}
+        session = Session(tracer=Still())
+        told: dict[str, Any] = {"scale": SCALE, "samples": 32, "photograph_key": "cloister", "session": session}
+        with mock.patch("lithopos.core.render.session.fringe_round", wraps=fringe_round) as tell:
+            for shot in (hairy, hairy, hairy.model_copy(update={"exposure": Exposure(stops=0.5)})):
+                last = list(render_shot(shot, photograph(), lambda _: bench(), **told))[-1]
+                self.assertEqual(last.notes, ())
+        self.assertEqual(tell.call_count, 1)
+        last = list(render_shot(sample(mattes=[band]), photograph(), lambda _: bench(), **told))[-1]
+        self.assertRegex(" ".join(last.notes), "Bush: its hair can’t be told")
 
     def begun(self, keep: Path, engine: Still, **more: Any) -> Any:
         told: dict[str, Any] = {"scale": SCALE, "samples": 32, "photograph_key": "cloister", **more}

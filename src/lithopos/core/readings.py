@@ -85,7 +85,8 @@ def with_readings(document: dict[str, Any], patch: dict[str, Any], sources: Sour
     """
     told = {name: patch[name] for name in READ if isinstance(patch.get(name), dict | list)}
     around = patch.get("panorama")
-    chosen = around if isinstance(around, dict) and "file" in around else None
+    # What an earlier version read of a panorama has nothing of its ground.
+    chosen = around if isinstance(around, dict) and ("file" in around or around.get("here")) else None
     lamps = patch["lamps"] if isinstance(patch.get("lamps"), dict) else {}
     measured = {name for name, lamp in lamps.items() if isinstance(lamp, dict) and lamp.get("file")}
     if not told and not chosen and not measured:

@@ -54,10 +54,8 @@ def fringe_of(codes: Codes, window: Window, inside: Mask, outside: Mask) -> Frin
 
     Returns
     -------
-    None where one of them is empty: nothing can be told then.
+    None where nothing is sure, or the package finds no answer.
     """
-    if not (inside.any() and outside.any()):
-        return None
     # Imported where it is needed: it brings a compiler of its own.
     from pymatting import estimate_alpha_cf, estimate_foreground_ml
 
@@ -68,14 +66,16 @@ def fringe_of(codes: Codes, window: Window, inside: Mask, outside: Mask) -> Frin
     size = max(4, round(told.shape[1] * scale)), max(4, round(told.shape[0] * scale))
     small = cv2.resize(light, size, interpolation=cv2.INTER_AREA).astype(float)
     few = cv2.resize(told, size, interpolation=cv2.INTER_NEAREST)
-    share = cv2.resize(
-        estimate_alpha_cf(small, few, laplacian_kwargs={"epsilon": EPSILON}),
-        told.shape[1::-1],
-        interpolation=cv2.INTER_LINEAR,
-    )
-    share = np.where(told == 0.5, np.clip(share, 0, 1), told)
-    front = estimate_foreground_ml(light.astype(float), share)
-    return Fringe(window, share.astype(np.float32), np.asarray(front, np.float32))
+    if not ((few == 1).any() and (few == 0).any()):
+        return None
+    try:
+        found = np.clip(estimate_alpha_cf(small, few, laplacian_kwargs={"epsilon": EPSILON}), 0, 1)
+    except ValueError:  # it did not converge
+        return None
+    front = np.asarray(estimate_foreground_ml(small, found), np.float32)
+    share, own = (cv2.resize(part, told.shape[1::-1], interpolation=cv2.INTER_LINEAR) for part in (found, front))
+    share = np.where(told == 0.5, share, told).astype(np.float32)
+    return Fringe(window, share, own)
 
 
 def _like_beside(codes: Codes) -> Mask:

@@ -41,6 +41,7 @@ __all__ = [
     "AroundAnswer",
     "around_answer",
     "around_picture",
+    "covered_by",
     "dome_in_force",
     "kept_out",
     "radiance_in_force",
@@ -117,7 +118,22 @@ def radiance_in_force(
     return np.maximum((rest * sky_tint + sun) * settings.strength, 0).astype(np.float32)
 
 
-def without_solids(radiance: Floats, rotation: Array, lens: Array, solids: Solids, sun: Array | None) -> Floats:
+def covered_by(rows: int, rotation: Array, lens: Array, solids: Solids) -> Mask:
+    """Where in a panorama (rows, 2 rows) solids stand.
+
+    Parameters
+    ----------
+    rotation : (3, 3) from its frame to the world's.
+    lens : where it was taken (3,) [m].
+    """
+    ways, _ = directions(COVERED_ROWS)
+    world = ways.reshape(-1, 3) @ rotation.T
+    reach, _ = solids.met(np.broadcast_to(lens, world.shape), world)
+    covered = np.isfinite(reach).reshape(ways.shape[:2]).astype(np.uint8)
+    return np.asarray(cv2.resize(covered, (2 * rows, rows), interpolation=cv2.INTER_NEAREST) > 0)
+
+
+def without_solids(radiance: Floats, covered: Mask, rotation: Array, sun: Array | None) -> Floats:
     """A panorama (H, W, 3), in its own frame, in which solids give way to what is seen beside and above them.
 
     What stands in the place throws its light from where it stands; seen in the panorama as well, at infinity, it would
@@ -125,11 +141,10 @@ def without_solids(radiance: Floats, rotation: Array, lens: Array, solids: Solid
 
     Parameters
     ----------
+    covered : (H, W) where they stand; see `covered_by`.
     rotation : (3, 3) from its frame to the world's.
-    lens : where it was taken (3,) [m].
     sun : the direction to its sun, which is nobody's neighbour.
     """
-    covered = _covered(radiance, rotation, lens, solids)
     if not covered.any() or covered.all():
         return radiance
     fine, _ = directions(len(radiance))
@@ -142,7 +157,7 @@ def without_solids(radiance: Floats, rotation: Array, lens: Array, solids: Solid
     return np.where(covered[..., None], filled(radiance, source), radiance).astype(np.float32)
 
 
-def kept_out(radiance: Floats, rotation: Array, lens: Array, solids: Solids, sun: Array | None) -> float:
+def kept_out(radiance: Floats, covered: Mask, rotation: Array, sun: Array | None) -> float:
     """How much of a panorama's light solids keep out that is no light of theirs: a window behind a drawn wall.
 
     The share of all its light, but for the sun's, that comes from covered directions brighter than `SHINES` times the
@@ -154,16 +169,7 @@ def kept_out(radiance: Floats, rotation: Array, lens: Array, solids: Solids, sun
         light = np.where((ways @ rotation.T) @ sun < np.cos(np.radians(GLARE_DEG)), light, 0)
     shines = luminance(radiance) > SHINES * light.sum() / solid_angle.sum()
     total = float(light.sum())
-    return float(light[shines & _covered(radiance, rotation, lens, solids)].sum()) / total if total > 0 else 0.0
-
-
-def _covered(radiance: Floats, rotation: Array, lens: Array, solids: Solids) -> Mask:
-    """Where in a panorama (H, W) solids stand."""
-    ways, _ = directions(COVERED_ROWS)
-    world = ways.reshape(-1, 3) @ rotation.T
-    reach, _ = solids.met(np.broadcast_to(lens, world.shape), world)
-    covered = np.isfinite(reach).reshape(ways.shape[:2]).astype(np.uint8)
-    return np.asarray(cv2.resize(covered, radiance.shape[1::-1], interpolation=cv2.INTER_NEAREST) > 0)
+    return float(light[shines & covered].sum()) / total if total > 0 else 0.0
 
 
 def seen_around(radiance: Floats, rotation: Array, camera: Pinhole) -> Floats:

@@ -117,19 +117,16 @@ class LaneSampler:
 
     def shapes_at(self, scene: Any, pixels: Any) -> NDArray[np.str_]:
         """Names (N,) of the shapes at pixels' middles."""
-        mi, dr = self.mi, self.dr
-        x, y = (mi.Float(np.ascontiguousarray(pixels[:, i], np.float32)) + 0.5 for i in (0, 1))
-        hit = scene.ray_intersect(self._past_veils(scene, self._through(x, y)))
-        numbers = np.array(dr.select(hit.is_valid(), dr.reinterpret_array(mi.UInt32, hit.shape), 0))
-        names = shape_names(mi, scene)
-        table = np.array([names.get(number, "") for number in range(max(names, default=0) + 1)])
-        return table[numbers]
+        hit = scene.ray_intersect(self._past_veils(scene, self._through_middles(pixels)))
+        return self._named(scene, self._number(hit))
 
-    def sunlit(self, scene: Any, pixels: Any, ways: Array) -> tuple[Floats, NDArray[np.int32]]:
-        """See `Tracer.sunlit`; `ways` (M, 3) lead to parts of the sun."""
+    def sunlit(self, scene: Any, pixels: Any, ways: Array) -> tuple[Floats, NDArray[np.str_]]:
+        """How much of the sun is seen (N,) at pixels' middles, and on which shape (N,).
+
+        `ways` (M, 3) lead to parts of the sun.
+        """
         mi, dr = self.mi, self.dr
-        x, y = (mi.Float(np.ascontiguousarray(pixels[:, i], np.float32)) + 0.5 for i in (0, 1))
-        ray = self._through(x, y)
+        ray = self._through_middles(pixels)
         hit = scene.ray_intersect(ray)
         seen, facing = mi.Float(0), mi.Bool(True)
         for way in ways:
@@ -138,9 +135,23 @@ class LaneSampler:
             free = ~scene.ray_test(hit.spawn_ray(to_sun), hit.is_valid())
             seen += dr.select(free, 1 / len(ways), 0)
         share = dr.select(hit.is_valid() & facing, seen, dr.nan)
-        number = dr.select(hit.is_valid(), dr.reinterpret_array(mi.UInt32, hit.shape), 0)
+        number = self._number(hit)
         dr.eval(share, number)
-        return np.array(share, np.float32), np.array(number, np.int32)
+        return np.array(share, np.float32), self._named(scene, number)
+
+    def _through_middles(self, pixels: Any) -> Any:
+        x, y = (self.mi.Float(np.ascontiguousarray(pixels[:, i], np.float32)) + 0.5 for i in (0, 1))
+        return self._through(x, y)
+
+    def _number(self, hit: Any) -> Any:
+        """The renderer's number of what was hit; 0 where nothing was."""
+        return self.dr.select(hit.is_valid(), self.dr.reinterpret_array(self.mi.UInt32, hit.shape), 0)
+
+    def _named(self, scene: Any, number: Any) -> NDArray[np.str_]:
+        """The names of shapes by the renderer's numbers; empty where nothing was hit."""
+        names = shape_names(self.mi, scene)
+        table = np.array([names.get(number, "") for number in range(max(names, default=0) + 1)])
+        return table[np.array(number)]
 
     def _flag(self, flags: Any, hit: Any) -> Any:
         """1 where what was hit has a flag, else 0."""

@@ -18,8 +18,7 @@ import numpy as np
 from lithopos.core.arrays import Floats, Mask
 from lithopos.core.composite.catch import BRIGHTEST, BRIGHTEST_ADDED, catch, halo_px, noise_of
 from lithopos.core.composite.denoise import Quality as Denoising
-from lithopos.core.composite.fringe import Fringe
-from lithopos.core.composite.mattes import coverage_of, fringe_round, front_light, front_of
+from lithopos.core.composite.mattes import coverage_of, front_light, front_of
 from lithopos.core.composite.passes import Passes, keep_passes, put_together
 from lithopos.core.composite.whites import Whites, whites_of
 from lithopos.core.errors import Cancelled, InputError
@@ -33,7 +32,7 @@ from lithopos.core.render.scene import ReadPanorama, Scene
 from lithopos.core.render.session import Session
 from lithopos.core.render.tiles import neighbours, tiles_of
 from lithopos.core.render.tracer import Pixels, Place
-from lithopos.core.shot import Contact, Matte, Shot
+from lithopos.core.shot import Contact, Shot
 
 Quality = Literal["proof", "master"]
 Portion = tuple[int, int]  # the first sample of each half, and how many
@@ -44,6 +43,7 @@ PART_SAMPLES = 256  # of a part of a proof that is to be seen finely
 MOST_BYTES = 6 << 30
 BYTES_A_PIXEL = 60  # of the whole picture: its codes twice, as read and as made, and what sizing it takes
 LEAST_SAMPLES = 8  # of each half, before noise is judged
+UNTOLD = "{}: its hair can’t be told, nothing in or beside its band is sure; its outline stands."
 BYTES_A_RENDER = 1 << 30  # the renderer, its kernels, three rows of tiles
 
 __all__ = [
@@ -237,7 +237,7 @@ class _Job:
     passes: Path | None = None
     checkpoint: Checkpoint = field(default_factory=Checkpoint)
     whites: Whites | None = None
-    fringes: dict[str, Fringe | None] = field(default_factory=dict)
+    untold: dict[str, str] = field(default_factory=dict)  # mattes whose hair could not be told, in words
 
     def steps(self) -> Iterator[Step]:
         """See `render_shot`."""
@@ -494,21 +494,17 @@ class _Job:
         scale = self.scene.camera.width / self.full_width
         mattes, fringes = [], []
         for matte, away in self.scene.mattes:
-            fringe = self._fringe(matte, window, scale)
-            mattes.append((coverage_of(matte, codes, window, scale) if fringe is None else fringe.share, away))
-            fringes += [fringe] if fringe else []
+            # Hair takes seconds: the first glance does without.
+            told = self.session.fringe(matte, self.base, scale) if denoising != "draft" else None
+            fringes += [told.within(window)] if told else []
+            mattes.append((fringes[-1].share if told else coverage_of(matte, codes, window, scale), away))
+            if matte.fringe_px and not told and denoising != "draft":
+                self.untold[matte.id] = UNTOLD.format(matte.name or matte.id)
         front = front_of(mattes, cover, depth if "coverage" in layers else None)
         objects, materials = (layers.sums.get(name, nothing).astype(np.int32) for name in ("object", "material"))
         lit = front_light(codes, front, cover, fringes) if mattes else np.zeros_like(caught.model)
         parts = (caught.shadow, caught.added, caught.model, cover, front, lit, depth, normal)
         return Passes(window, *parts, objects, materials)
-
-    def _fringe(self, matte: Matte, window: Window, scale: float) -> Fringe | None:
-        """A window's part of what is told of hair, leaves or bars, once for the whole picture."""
-        if matte.id not in self.fringes:
-            self.fringes[matte.id] = fringe_round(matte, self.base.codes, scale)
-        found = self.fringes[matte.id]
-        return found.within(window) if found else None
 
     def _assembled(self, window: Window) -> Layers:
         """The sums of all tiles that a window touches; where nothing was traced nothing changes."""
@@ -536,7 +532,7 @@ class _Job:
             seconds_left,
             Picture(self.codes, self.base.icc, self.base.notes) if picture else None,
             sum(self.cuts.values()),
-            self.scene.notes,
+            (*self.scene.notes, *self.untold.values()),
             noise=max(self.noises.values(), default=None),
         )
 

@@ -25,7 +25,7 @@ from lithopos.core.light.luminance import clear_white_cd
 from lithopos.core.light.near import Near
 from lithopos.core.materials.dress import dressed, look_of
 from lithopos.core.place.about import sides_seen
-from lithopos.core.place.around import kept_out, radiance_in_force, without_solids
+from lithopos.core.place.around import covered_by, kept_out, radiance_in_force, without_solids
 from lithopos.core.place.balance import (
     GROUND,
     BalanceAnswer,
@@ -296,7 +296,8 @@ def build_scene(
         key = repr((shot.panorama, balance.sky, facts.softness_deg))
         if day.about:
             lens = day.at + [0, 0, LENS_M]
-            stands = facts.around.rotation(), lens, day.about.solids, day.sun
+            rotation = facts.around.rotation()
+            stands = covered_by(len(radiance), rotation, lens, day.about.solids), rotation, day.sun
             lost = kept_out(radiance, *stands)
             if lost > MOST_KEPT_OUT:
                 unstood.append(BEFORE_WINDOWS.format(lost))
@@ -435,11 +436,12 @@ def _stood_models(
 
 def _crossings(models: list[StoodModel], solids: list[tuple[Proxy, Solid]]) -> list[str]:
     """In words, which models stand in what."""
+    bodies = [(proxy.name or proxy.id, solids_of(solid.faces, None)) for proxy, solid in solids]
     return [
-        f"{thing.name} runs into {proxy.name or proxy.id}."
-        for proxy, solid in solids
+        f"{thing.name} runs into {name}."
+        for name, body in bodies
         for thing in models
-        if runs_into(thing.model, thing.matrix, solids_of(solid.faces, None))
+        if runs_into(thing.model, thing.matrix, body)
     ]
 
 

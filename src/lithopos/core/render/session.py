@@ -8,6 +8,8 @@ from pathlib import Path
 import cv2
 import numpy as np
 
+from lithopos.core.composite.fringe import Fringe
+from lithopos.core.composite.mattes import fringe_round
 from lithopos.core.exchange.graphic import Graphic, ReadGraphic
 from lithopos.core.exchange.panorama import Panorama
 from lithopos.core.exchange.picture import Picture
@@ -15,10 +17,11 @@ from lithopos.core.geometry.model import Model
 from lithopos.core.render.empties import Empties
 from lithopos.core.render.scene import KnownPlace, ReadPanorama, Scene, build_scene
 from lithopos.core.render.tracer import MitsubaTracer, Tracer
-from lithopos.core.shot import Shot
+from lithopos.core.shot import Matte, Shot
 
 MODELS_HELD = 32
 GRAPHICS_HELD = 16
+FRINGES_HELD = 8
 
 __all__ = ["Session", "sized"]
 
@@ -52,6 +55,7 @@ class Session:
         self.counts = {"traced": 0, "kept": 0}
         self._tracer = tracer
         self._photograph: tuple[str, float, Picture] | None = None
+        self._fringes: dict[str, Fringe | None] = {}
         self._models: dict[str, Model] = {}
         self._graphics: dict[tuple[str, float], Graphic] = {}
         self._panorama: tuple[str, Panorama] | None = None
@@ -67,8 +71,17 @@ class Session:
     def photograph(self, key: str, read: Callable[[], Picture], scale: float) -> Picture:
         """The photograph at a size, decoded once as long as it stays the same."""
         if self._photograph is None or self._photograph[:2] != (key, scale) or not key:
-            self._photograph = (key, scale, sized(read(), scale))
+            self._photograph, self._fringes = (key, scale, sized(read(), scale)), {}
         return self._photograph[2]
+
+    def fringe(self, matte: Matte, picture: Picture, scale: float) -> Fringe | None:
+        """What is told of a matte's hair, leaves or bars in the photograph at hand, once."""
+        about = matte.model_dump_json(include={"kind", "points", "curved", "strokes", "found", "fringe_px"})
+        if about not in self._fringes:
+            while len(self._fringes) >= FRINGES_HELD:
+                self._fringes.pop(next(iter(self._fringes)))
+            self._fringes[about] = fringe_round(matte, picture.codes, scale)
+        return self._fringes[about]
 
     def scene(
         self,

@@ -69,7 +69,8 @@ class Tracer(Protocol):
     def sunlit(self, pixels: Pixels) -> tuple[Floats, NDArray[np.int32]] | None:
         """How much of the sun is seen (N,) at pixels' middles without the models, and the number of what is there (N,).
 
-        NaN where a surface is turned away from the sun, 0 where nothing is; None if no sun shines, or it can't be told.
+        NaN where a surface is turned away from the sun or nothing is there, whose number is 0; None if no sun shines,
+        or it can't be told. The same scene has the same numbers in every process.
         """
         ...
 
@@ -184,7 +185,13 @@ class MitsubaTracer:
         cone = sun_cone(self.scene, beside=0)
         if cone is None or not isinstance(self._sampler, LaneSampler):
             return None
-        return self._sampler.sunlit(self._places["without"], pixels, cone.ways())
+        share, names = self._sampler.sunlit(self._places["without"], pixels, cone.ways())
+        # By their order among the receivers: the renderer's own numbers are others after a crash.
+        patches = [(f"receiver{n}", len(receiver.patches)) for n, receiver in enumerate(self.scene.receivers)]
+        number = np.zeros(len(pixels), np.int32)
+        for index, name in enumerate(f"{name}patch{i}" for name, count in patches for i in range(count)):
+            number[names == name] = index + 1
+        return share, number
 
     def irradiance(self) -> Floats:
         """See `Tracer.irradiance`; from the emitter's own sampling of directions."""
