@@ -99,6 +99,8 @@ type FieldProps = {
   placeholder?: string;
   /** Its name above it, as wide as there is room. */
   stacked?: boolean;
+  /** Waits for its figure: typing goes here without a click. */
+  asks?: boolean;
 };
 
 /** A figure that can be typed, units understood; what can't be read is said and nothing changes. */
@@ -112,7 +114,12 @@ export function Field({
   hint,
   placeholder,
   stacked = false,
+  asks = false,
 }: FieldProps) {
+  const input = useRef<HTMLInputElement>(null);
+  useEffect(() => {
+    if (asks) input.current?.focus();
+  }, [asks]);
   const [text, setText] = useState(value);
   const [wrong, setWrong] = useState(false);
   useEffect(() => {
@@ -141,6 +148,7 @@ export function Field({
       {label}
       <span className={stacked ? "flex flex-col" : "flex flex-col items-end"}>
         <input
+          ref={input}
           className={`${stacked ? "w-full" : "w-28"} rounded-md border bg-white px-2 py-1 text-right text-ink-900 placeholder:text-ink-500 ${wrong ? "border-oxide" : "border-lime-300"}`}
           value={text}
           placeholder={placeholder}

@@ -84,6 +84,7 @@ function LengthRow({
   const known = length.metres !== null;
   const name = `${known ? "Yardstick" : "Length"} ${index + 1}`;
   const chosen = selection?.kind === "length" && selection.id === length.id;
+  const scaled = document.lengths.some((one) => one.metres !== null);
   const set = (known_metres: number | null) =>
     void change({ lengths: { [length.id]: { metres: known_metres } } }, `length of ${name.toLowerCase()}`);
   const told = answer?.reason
@@ -110,10 +111,13 @@ function LengthRow({
         min={0.0001}
         placeholder="type if known"
         hint="such as 1.2 m, 120cm or 3'11&quot;"
+        asks={chosen && !scaled}
         onValue={(value) => set(Math.round(value * 1e5) / 1e5)}
         onClear={() => set(null)}
       />
-      {told && <p className={`text-xs ${answer?.reason ? "text-oxide" : "text-ink-500"}`}>{told}</p>}
+      {told && (
+        <p className={`text-xs ${answer?.reason && scaled ? "text-oxide" : "text-ink-500"}`}>{told}</p>
+      )}
       {known && answer?.off_percent != null && (
         <p className={`text-xs ${disagrees(answer) ? "text-oxide" : "text-ink-500"}`}>
           {Math.abs(answer.off_percent).toFixed(1)} % {answer.off_percent > 0 ? "more" : "less"} than the

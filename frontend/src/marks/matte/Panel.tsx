@@ -52,7 +52,7 @@ export function Mattes(props: StepProps) {
             : "Paint over what stands in front."}
         </Hint>
       )}
-      {tool?.kind === "matte-stroke" && <Brush />}
+      {painting && <Brush />}
     </>
   );
 }
@@ -129,9 +129,12 @@ function Fields({ matte, shot, put }: { matte: Matte; shot: StepProps["shot"]; p
           <Pill on={inHand("outside")} onClick={() => stroke("outside")}>
             {matte.kind === "brush" ? "rub out" : "outside"}
           </Pill>
-          <span className="text-ink-500">{matte.strokes.length} strokes</span>
+          <span className="text-ink-500">
+            {matte.strokes.length} {matte.strokes.length === 1 ? "stroke" : "strokes"}
+          </span>
         </div>
       )}
+      {tool?.kind === "matte-stroke" && tool.about?.matte === matte.id && <Brush />}
       {matte.kind === "outline" && (
         <Statement holds={matte.curved} onChange={(curved) => put({ curved }, `how ${name} runs`)}>
           runs in curves

@@ -27,7 +27,7 @@ export function ProxyOverlay({ camera, ...props }: MarkProps) {
       {props.document.proxies
         .filter((proxy) => !proxy.hidden && (!finished || selection?.id === proxy.id))
         .map((proxy) => (
-          <Drawn key={proxy.id} {...props} camera={camera} proxy={proxy} still={inHand} />
+          <Drawn key={proxy.id} {...props} camera={camera} proxy={proxy} still={inHand} hatched={!finished} />
         ))}
     </>
   );
@@ -48,9 +48,9 @@ function Hatches() {
   );
 }
 
-type DrawnProps = MatchedProps & { proxy: ProxyMark; still: boolean };
+type DrawnProps = MatchedProps & { proxy: ProxyMark; still: boolean; hatched: boolean };
 
-function Drawn({ shot, derived, frame, camera, proxy, still }: DrawnProps) {
+function Drawn({ shot, derived, frame, camera, proxy, still, hatched }: DrawnProps) {
   const { move, keep, change } = useChange(shot.id);
   const { selection, select } = usePicked("selection", "select");
   const answer = derived.proxies.find(({ id }) => id === proxy.id);
@@ -75,7 +75,7 @@ function Drawn({ shot, derived, frame, camera, proxy, still }: DrawnProps) {
       )}
       <path
         d={outline}
-        fill={chosen ? `url(#hatch-${does})` : "transparent"}
+        fill={chosen && hatched ? `url(#hatch-${does})` : "transparent"}
         stroke="#fff"
         strokeOpacity={chosen ? 0.85 : 0.4}
         strokeWidth={chosen ? 3.6 : 2.6}
