@@ -19,6 +19,7 @@ from lithopos.core.exchange.picture import Picture
 from lithopos.core.geometry.model import Model
 from lithopos.core.reading.ask import read_model
 from lithopos.core.readings import READ, Sources, with_readings
+from lithopos.core.shot.change import changed
 from lithopos.samples.models import PRODUCTS, write_glb
 from lithopos.samples.photograph import Studio, View, develop, truth_of
 from lithopos.samples.places import Place
@@ -83,7 +84,7 @@ def marked_document(scene: Taken, noise_px: float) -> dict[str, Any]:
     document = marked_shot_of(scene.truth, noise_px).model_dump(mode="json", by_alias=True)
     drawn = {name: document[name] for name in READ}
     read = with_readings({**document, **{name: [] for name in READ}}, drawn, Sources(lambda _: scene.empty))
-    return {**document, **read}
+    return changed(document, read)
 
 
 def scored(scene: Taken, made: Picture) -> tuple[float, float, int]:

@@ -227,6 +227,7 @@ def sharpen(shot: Path) -> None:
     from lithopos.core.exchange.bundle import open_shot
     from lithopos.core.reading.ask import read_picture
     from lithopos.core.readings import READ, Sources, with_readings
+    from lithopos.core.shot.change import changed
 
     with open_shot(shot) as opened:
         photograph = opened.shot.photograph
@@ -235,7 +236,7 @@ def sharpen(shot: Path) -> None:
         picture = read_picture(opened.find(photograph.file))
         document = opened.shot.model_dump(mode="json", by_alias=True)
         drawn = {name: document.pop(name) for name in READ}
-        document |= with_readings(document, drawn, Sources(lambda _: picture))
+        document = changed(document, with_readings(document, drawn, Sources(lambda _: picture)))
     _print(document)
 
 

@@ -188,11 +188,11 @@ class Seeing(unittest.TestCase):
             np.array([[0.0, 0, 1]]),
             solids,
             lambda places, _: np.full((len(places), 3), 0.5, np.float32),
-            lambda ways: (ways[..., 2] > 0).astype(float),
+            lambda ways: (ways[..., 2:] > 0) * np.ones(3),
             rays=4096,
         )
         taken = (1 - away / np.hypot(away, height)) / 2  # of level ground's view, by an endless wall
-        self.assertAlmostEqual(float(seen.sky[0]), 1 - taken, delta=0.01)
+        np.testing.assert_allclose(seen.sky[0], 1 - taken, atol=0.01)
         np.testing.assert_allclose(seen.thrown[0], 0.5 * taken, atol=0.005)
 
     def test_a_model_that_stands_in_something_is_told_and_one_that_touches_is_not(self) -> None:

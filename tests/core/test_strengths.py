@@ -7,7 +7,14 @@ import unittest
 import numpy as np
 
 from lithopos.core.arrays import Array
-from lithopos.core.light.clear_sky import UP, overcast_irradiance, overcast_radiance, sky_irradiance, sun_irradiance
+from lithopos.core.light.clear_sky import (
+    UP,
+    overcast_irradiance,
+    overcast_radiance,
+    sky_irradiance,
+    sky_radiance,
+    sun_irradiance,
+)
 from lithopos.core.light.dome import directions
 from lithopos.core.light.strengths import Known, LightIn, PatchIn, solve_strengths
 from lithopos.core.light.sun import sun_direction
@@ -38,6 +45,24 @@ class ClearSky(unittest.TestCase):
                     rise = np.maximum(np.array(way.d).T @ normal, 0)
                     true = (np.nan_to_num(np.array(weight).T) * rise[:, None]).mean(0)
                     np.testing.assert_allclose(ours(sun, turbidity, np.array(normal)), true, rtol=0.03, atol=2e-3)
+
+    def test_it_is_as_bright_everywhere_as_the_renderer_s_own(self) -> None:
+        """Away from the table's own heights and hazes."""
+        import drjit as dr
+
+        mi = tracer().mi
+        rng = np.random.default_rng(3)
+        ways = rng.normal(size=(2000, 3))
+        ways[:, 2] = np.abs(ways[:, 2])
+        ways /= np.linalg.norm(ways, axis=1, keepdims=True)
+        for elevation_deg, turbidity in ((9.3, 2.2), (23.0, 3.4), (47.0, 5.6), (71.0, 8.0)):
+            sun = sun_direction(0.8, np.radians(elevation_deg))
+            told = {"type": "sunsky", "sun_direction": sun.tolist(), "turbidity": turbidity, "albedo": 0.25}
+            emitter, at = mi.load_dict({**told, "sun_scale": 0.0}), dr.zeros(mi.SurfaceInteraction3f, len(ways))
+            at.wi = mi.Vector3f(*(-ways.T.astype(np.float32)))
+            true = np.array(emitter.eval(at)).T
+            off = sky_radiance(sun, turbidity, ways) / true - 1
+            self.assertLess(float(np.sqrt((off**2).mean())), 0.03, (elevation_deg, turbidity))
 
     def test_an_overcast_sky_gives_walls_what_its_closed_form_says(self) -> None:
         """Of level ground's light a wall gets 3/14 + 4/(7π); the same from the radiance itself, and in a shot."""

@@ -2555,6 +2555,7 @@ export interface components {
          *     ----------
          *     notes : what the camera wrote into the file, or null where it wrote nothing.
          *     mean : its mean linear colour without what is nearly clipped: in a room, about what comes from all about.
+         *     sky : what may be sky in it; null where nobody has looked yet.
          */
         Photograph: {
             /** File */
@@ -2577,6 +2578,11 @@ export interface components {
             name: string;
             /** @default null */
             notes: components["schemas"]["CameraNotes"] | null;
+            /**
+             * Sky
+             * @default null
+             */
+            sky: components["schemas"]["SkySpot"][] | null;
             /** Width */
             width: number;
         };
@@ -3661,6 +3667,23 @@ export interface components {
              * @default 3.5
              */
             turbidity: number;
+        };
+        /**
+         * SkySpot
+         * @description A smooth spot of the photograph that may be sky: a pixel, and its linear colour.
+         */
+        SkySpot: {
+            /** At */
+            at: [
+                number,
+                number
+            ];
+            /** Colour */
+            colour: [
+                number,
+                number,
+                number
+            ];
         };
         /**
          * SoftEdge

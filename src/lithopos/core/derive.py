@@ -33,6 +33,7 @@ from lithopos.core.place.face import Face
 from lithopos.core.place.near_lights import LampAnswer, lamp_answer, near_lights
 from lithopos.core.place.near_seen import lamps_shown
 from lithopos.core.place.pane import PaneAnswer, pane_answer
+from lithopos.core.place.sky_seen import sky_shown
 from lithopos.core.place.solids import ProxyAnswer, proxy_answer, solid_of
 from lithopos.core.place.sunlight import AlmanacAnswer, almanac_answer, measured_sun, softness_of, sun_in_force
 from lithopos.core.questions import camera_problem_of
@@ -181,12 +182,15 @@ def daylight_of(shot: Shot, facts: Derived) -> Daylight:
         day = Daylight(None, shot.sky.turbidity, ground, name, tint, room=True, mean=mean)
     else:
         sun = np.array(facts.sun_shown) if shines and shot.sky.cover < 1 else None
-        day = Daylight(sun, shot.sky.turbidity, ground, name, tint, cover=shot.sky.cover)
+        behind = np.array(facts.sun_shown) if facts.sun_shown else None
+        day = Daylight(sun, shot.sky.turbidity, ground, name, tint, cover=shot.sky.cover, behind=behind)
     if not facts.camera:
         return day
     camera = pinhole_of(facts.camera)
+    if shot.photograph and shot.photograph.sky and not day.room and not day.dome:
+        day = replace(day, sky_shown=sky_shown(shot.photograph.sky, camera, day))
     mean = shot.photograph.mean if shot.photograph else None
-    about = about_of(shot.proxies, facts.proxies, day.sun, mean, day.sky_bright)
+    about = about_of(shot.proxies, facts.proxies, day.sun, mean, day.sky_towards)
     if about or shot.windows or shot.lamps:
         day = replace(day, about=about, at=_looked_at(shot, camera))
     if not (shot.windows or shot.lamps):

@@ -21,6 +21,7 @@ from lithopos.core.marks.sharp import sharpened
 from lithopos.core.place.about import sides_seen
 from lithopos.core.place.balance import read_patch
 from lithopos.core.place.near_seen import read_window
+from lithopos.core.place.sky_seen import sky_spots
 from lithopos.core.shot import (
     Edge,
     LightPatch,
@@ -102,6 +103,9 @@ def with_readings(document: dict[str, Any], patch: dict[str, Any], sources: Sour
     if shot.photograph is None:
         return result
     read = partial(sources.photograph, shot.photograph.file)
+    if shot.photograph.sky is None:
+        spots = [spot.model_dump(mode="json") for spot in sky_spots(read())]
+        result["photograph"] = {**(patch.get("photograph") or {}), "sky": spots}
     for name, things in told.items():
         if name == "proxies":
             result[name] = _with_sides(shot, document, things, read)

@@ -12,8 +12,6 @@ from typing import Any
 import cv2
 import numpy as np
 
-from lithopos.core.camera.solve import pinhole_of
-from lithopos.core.derive import derive
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.reading.ask import read_picture_kept
 from lithopos.core.readings import Sources, with_readings
@@ -161,7 +159,9 @@ def _as_clicked(outline: list[list[float]]) -> list[list[float]]:
 
 def _opening_day(library: Library, project_id: str, names: dict[str, str]) -> ShotState:
     """The yard again, for the opening of the Osier pavilion: dressed things, one on another, prints, a poster."""
-    state = _marked_shot(library, project_id, json.loads((DATA / "cloister-yard.json").read_text()), names)
+    truth = json.loads((DATA / "cloister-yard.json").read_text())
+    state = _marked_shot(library, project_id, truth, names)
+    (sign,) = truth["signs"]
     oak = {"kind": "wood", "parameters": {"varnish": 0.3}, "texture": {"file": "shipped:oak", "turn_deg": 90}}
     mark = {"file": names["tidewater-mark.svg"], "name": "Mark", "at": [0.35, -0.23, 0.415], "facing": [0, -1, 0]}
     models = [
@@ -192,17 +192,12 @@ def _opening_day(library: Library, project_id: str, names: dict[str, str]) -> Sh
             "surfaces": {"pale stone": {"kind": "stone", "texture": {"file": "shipped:terrazzo", "repeat_mm": 300}}},
         },
     ]
-    camera = derive(state.shot).camera
-    assert camera
-    wall = [(-6.39, y, z) for y, z in ((1.75, 2.7), (2.65, 2.7), (2.65, 1.35), (1.75, 1.35))]
-    corners = np.round(pinhole_of(camera).project(wall), 2).tolist()
     poster = {
         "id": "n1",
         "name": "Poster",
         "file": names["osier-poster.svg"],
-        "corners": corners,
-        "width_m": 0.9,
-        "frame_mm": 25,
+        "corners": np.round(sign["corners"], 2).tolist(),
+        "width_m": sign["width_m"],
         "glass": True,
     }
     changes = {"name": "Osier pavilion, opening day", "models": models, "panes": [poster]}

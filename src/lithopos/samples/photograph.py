@@ -302,7 +302,12 @@ def truth_of(studio: Studio, name: str) -> dict[str, Any]:
         "mattes": [*_turned_outlines(view, place), *_bars(view, place)],
         "model": {"file": f"{place.model}.glb", "position": list(place.model_at), "turn_deg": place.model_turn_deg},
         "level_m": place.level_m,
+        "signs": [{"corners": view.project(one).tolist(), "width_m": _wide(one)} for one in place.signs],
     }
+
+
+def _wide(corners: Array) -> float:
+    return float(np.linalg.norm(corners[1] - corners[0]))
 
 
 def _turned_outlines(view: View, place: Place) -> list[dict[str, Any]]:

@@ -91,6 +91,7 @@ class Place:
     night: Colour | None = None  # the even radiance of a sky after sunset, in place of the day's
     white: Colour | None = None  # the radiance of white that the camera is set for; None: in open daylight
     windows: list[Array] = field(default_factory=list)  # corners (4, 3) that can be marked in the photograph
+    signs: list[Array] = field(default_factory=list)  # corners (4, 3) of empty boards, from the upper left, clockwise
     solids: list[Solid] = field(default_factory=list)  # and what can be drawn on it
     turned: list[tuple[Segment, Array]] = field(default_factory=list)  # plumb axes, and (radius, height) about them
     bars: list[tuple[Segment, float]] = field(default_factory=list)  # thin straight things, and half their width
@@ -318,6 +319,7 @@ def cloister_yard(seed: int = 1) -> Place:
     )
     _arcade(place, rng)
     _side_wall(place, rng)
+    _sign(place)
     _well_head(place, -2.35, 1.75)
     lamp_post(place, 3.9, 2.2, 2.85)
     lamp_post(place, 2.2, 4.9, 2.85)
@@ -413,6 +415,20 @@ def _side_wall(place: Place, rng: np.random.Generator) -> None:
             place.add(meshes.bevelled_box((0.02, 0.02, 1.5), 0.005, 1).moved((x + 0.06, y + bar, 2.35)), "iron")
     ivy = meshes.leaves((x + 0.1, 5.2, 2.2), (0.18, 1.1, 1.9), 5200, 0.085, rng)
     place.add(ivy, "leaf")
+
+
+def _sign(place: Place) -> None:
+    """An empty notice board in an iron frame on the left wall."""
+    x, y, z, wide, tall, rim = -6.36, 2.2, 2.02, 0.9, 1.35, 0.04
+    place.materials["board"] = Material((0.13, 0.17, 0.18), roughness=0.7)
+    place.add(meshes.bevelled_box((0.06, wide, tall), 0.004).moved((x, y, z)), "board")
+    for side in (-1, 1):
+        upright = meshes.bevelled_box((0.1, rim, tall + 2 * rim), 0.008)
+        place.add(upright.moved((x, y + side * (wide + rim) / 2, z)), "iron")
+        across = meshes.bevelled_box((0.1, wide + 2 * rim, rim), 0.008)
+        place.add(across.moved((x, y, z + side * (tall + rim) / 2)), "iron")
+    corners = [(x + 0.03, y + v * wide / 2, z + w * tall / 2) for v, w in ((-1, 1), (1, 1), (1, -1), (-1, -1))]
+    place.signs.append(np.array(corners))
 
 
 def _well_head(place: Place, x: float, y: float) -> None:

@@ -1,6 +1,7 @@
 """What sun and sky give a surface, in the renderer's unit: a table of its own clear sky (`tools/sky_table.py`).
 
-The sky is held by its harmonics about the sun's azimuth; see `harmonics`.
+What it gives a surface is held by its harmonics about the sun's azimuth (see `harmonics`), how bright it is where by
+the figures of the formula by which it is drawn.
 """
 
 from __future__ import annotations
@@ -28,6 +29,7 @@ __all__ = [
     "TABLE",
     "TURBIDITIES",
     "UP",
+    "formula",
     "overcast_irradiance",
     "overcast_radiance",
     "sky_irradiance",
@@ -53,9 +55,31 @@ def sky_irradiance(sun: Array, turbidity: float, normal: Array) -> Array:
 
 
 def sky_radiance(sun: Array, turbidity: float, ways: Array) -> Array:
-    """The clear sky in broad strokes, as far as its harmonics go, for unit vectors (..., 3): (..., 3)."""
-    light = harmonics(_about(sun, ways))[..., EVEN] @ _looked_up("sky", sun, turbidity)
+    """How bright the clear sky is towards unit vectors (..., 3): (..., 3)."""
+    height = np.maximum(ways[..., 2], 0)[..., None]
+    angle = np.arccos(np.clip(ways @ sun, -1, 1))[..., None]
+    light = np.zeros(ways.shape)
+    for (i, j), weight in _neighbours(sun, turbidity).items():
+        # The figures themselves can't be averaged: quite different ones may draw the same sky.
+        light += weight * formula(_table()["figures"][i, j].T, height, angle)
     return np.where(ways[..., 2:] > 0, np.maximum(light, 0.0), 0.0)
+
+
+def formula(figures: Array, height: Array, angle: Array) -> Array:
+    """The radiance of a clear sky.
+
+    Parameters
+    ----------
+    figures : (10, ...), nine of its shape and its strength.
+    height, angle : sine of the elevation, angle to the sun [rad]; whatever fits the figures.
+
+    Source: Hosek and Wilkie 2012, An analytic model for full spectral sky-dome radiance, ACM TOG 31 (4), eq. 8.
+    """
+    a, b, c, d, e, f, g, h, i, strength = figures
+    cos = np.cos(angle)
+    glow = (1 + cos**2) / np.maximum(1 + h * h - 2 * h * cos, 1e-9) ** 1.5
+    gradient = 1 + a * np.exp(b / (height + 0.01))
+    return np.asarray(strength * gradient * (c + d * np.exp(e * angle) + f * cos**2 + g * glow + i * np.sqrt(height)))
 
 
 def _about(sun: Array, ways: Array) -> Array:
@@ -95,21 +119,28 @@ def _overcast_harmonics() -> Array:
 @cache
 def _table() -> dict[str, Array]:
     with np.load(TABLE) as held:
-        return {name: np.asarray(held[name], float) for name in ("sun", "sky")}
+        return {name: np.asarray(held[name], float) for name in ("sun", "sky", "figures")}
 
 
 def _looked_up(name: str, sun: Array, turbidity: float) -> Array:
     """A figure between its neighbours in the table."""
-    elevation_deg = float(np.degrees(np.arcsin(np.clip(sun[2], -1, 1))))
-    i, a = _between(ELEVATIONS_DEG, elevation_deg)
-    j, b = _between(TURBIDITIES, turbidity)
     values = _table()[name]
     if name == "sun":  # falls by powers near the horizon
         values = np.log(np.maximum(values, 1e-9))
-    low = (1 - b) * values[i, j] + b * values[i, j + 1]
-    high = (1 - b) * values[i + 1, j] + b * values[i + 1, j + 1]
-    found = (1 - a) * low + a * high
-    return np.exp(found) if name == "sun" else found
+    found = np.sum([weight * values[at] for at, weight in _neighbours(sun, turbidity).items()], axis=0)
+    return np.asarray(np.exp(found) if name == "sun" else found)
+
+
+def _neighbours(sun: Array, turbidity: float) -> dict[tuple[int, int], float]:
+    """The four places of the table about a sun's height and a haze, with their weights."""
+    i, a = _between(ELEVATIONS_DEG, float(np.degrees(np.arcsin(np.clip(sun[2], -1, 1)))))
+    j, b = _between(TURBIDITIES, turbidity)
+    return {
+        (i, j): (1 - a) * (1 - b),
+        (i, j + 1): (1 - a) * b,
+        (i + 1, j): a * (1 - b),
+        (i + 1, j + 1): a * b,
+    }
 
 
 def _between(steps: Array, value: float) -> tuple[int, float]:

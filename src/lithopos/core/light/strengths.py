@@ -39,7 +39,8 @@ WRONG = 3.0  # deviations at which a patch is called wrong
 USUAL_TONE = 0.3
 ALIKE, TOLD = -0.5, 0.5  # lights whose errors go against one another so, and are told no better, are not told apart
 ROUNDS = 6  # of weights
-# Reflectances (3,) of materials with their standard deviations, of the luminance and of channels against it.
+# Logarithms (3,) with their standard deviations, of the luminance and of channels against it: by name, of materials'
+# reflectances or of lights' strengths.
 Shown = dict[str, tuple[Array, tuple[float, float]]]
 _APART = np.eye(3) - REC709  # each channel against the luminance
 
@@ -225,6 +226,10 @@ class _Problem:
             return one[at : at + 3]
 
         for light in lights:
+            if light.name in shown:
+                strength, (sigma, sigma_tint) = shown[light.name]
+                believe(REC709 @ own(light.name), float(REC709 @ strength), sigma)
+                believe(_APART @ own(light.name), _APART @ strength, sigma_tint)
             known = light.known
             if known is None:
                 continue
@@ -245,8 +250,8 @@ class _Problem:
             believe(_APART @ material, _APART @ tone, SIGMA_TONE if given else SIGMA_TINT)
             if name in shown and not given:
                 reflectance, (sigma, sigma_tint) = shown[name]
-                believe(REC709 @ material, float(REC709 @ np.log(reflectance)), sigma)
-                believe(_APART @ material, _APART @ np.log(reflectance), sigma_tint)
+                believe(REC709 @ material, float(REC709 @ reflectance), sigma)
+                believe(_APART @ material, _APART @ reflectance, sigma_tint)
         return np.vstack(rows), np.concatenate(wished)
 
 
@@ -272,7 +277,7 @@ def solve_strengths(
     tones : known tones: neutral reflectances, by material.
     white : how far lit white may be from 1, and its channels from neutral, of natural logarithms.
     dimmed : the light of which shades see a part only.
-    shown : what else tells how much materials throw back.
+    shown : what else tells how much materials throw back, or how strong lights are.
     """
     problem = _Problem(patches, lights, named, tones, white, dimmed, shown or {})
     x, weight = problem.start(lights), np.ones((len(patches), 1))

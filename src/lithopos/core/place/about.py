@@ -33,7 +33,7 @@ __all__ = ["About", "about_of", "sides_seen"]
 class About:
     """The solids of a place, and what each of their sides shows in the photograph's linear values, (F, 3).
 
-    `sky` tells how bright it is behind them towards unit vectors (..., 3), in any unit.
+    `sky` tells its radiance behind them towards unit vectors (..., 3), in any unit: (..., 3).
     """
 
     solids: Solids

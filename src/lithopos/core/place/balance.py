@@ -38,6 +38,7 @@ SPOTS = 16  # of the ground, among windows and lamps
 # How much narrower than beforehand a light's share must be, and how narrow in all, to be called measured.
 MEASURED, UNSURE = 0.2, 0.4
 OUTDOORS, INDOORS = 3, 8  # patches that are proposed, in light and in shade each
+SIGMA_BALANCE_LOOSE = 0.3  # of lit white, where the sky tells its colour
 SIGMA_WHITE_INDOORS, SIGMA_BALANCE_INDOORS = 0.8, 0.2
 SIGMA_SHOWN, SIGMA_SHOWN_UNEVEN = (0.12, 0.06), (0.25, 0.1)  # of the ground in a panorama, where no sun rules: uneven
 AUTO_SPREAD = 0.3  # of the whole ground's light and shade, which are no patches that somebody chose
@@ -336,11 +337,15 @@ def _judged(patches: list[LightPatch], day: Daylight) -> dict[str, bool]:
 
 def _solved(patches: list[PatchIn], day: Daylight, tones: dict[str, float]) -> Balance:
     white = (SIGMA_WHITE_INDOORS, SIGMA_BALANCE_INDOORS) if day.local else (SIGMA_WHITE, SIGMA_BALANCE)
+    if day.sky_shown:
+        white = (white[0], SIGMA_BALANCE_LOOSE)
     dimmed = SKY if day.shines else ""
     named = {GROUND: day.ground * np.array(day.ground_tint)}
     shown = {}
     if day.ground_shown is not None:
-        shown[GROUND] = day.ground_shown, SIGMA_SHOWN_UNEVEN if day.local else SIGMA_SHOWN
+        shown[GROUND] = np.log(day.ground_shown), SIGMA_SHOWN_UNEVEN if day.local else SIGMA_SHOWN
+    if day.sky_shown:
+        shown[SKY] = day.sky_shown.strength, (day.sky_shown.sigma, day.sky_shown.sigma_tint)
     return solve_strengths(patches, day.lights(), named, tones, white=white, dimmed=dimmed, shown=shown)
 
 
@@ -378,6 +383,8 @@ def _answer(
 def _white_from(day: Daylight, tones: dict[str, float]) -> str:
     if tones:
         return f"{next(iter(tones))}, a known tone"
+    if day.sky_shown:
+        return "the sky in the photograph"
     return "the ground in the panorama" if day.ground_shown is not None else f"the usual {day.ground_name}"
 
 

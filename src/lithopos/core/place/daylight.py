@@ -28,7 +28,10 @@ USUAL_MEAN, SIGMA_USUAL, SIGMA_USUAL_TINT = (0.15, 0.15, 0.15), 0.7, 0.3
 RULING = 0.5  # of what falls on level ground, from a panorama's sun: less is a lamp's, or a veiled one's
 SIGMA_MEAN, SIGMA_MEAN_TINT = 0.5, 0.22
 
-__all__ = ["SKY", "SUN", "Daylight", "NearLight"]
+# Of the sky beside the sun, where the photograph's sky is as a clear day's.
+SIGMA_SKY_SEEN, SIGMA_SKY_SEEN_TINT = 0.15, 0.06
+
+__all__ = ["SKY", "SUN", "Daylight", "NearLight", "SkyShown"]
 
 
 @dataclass(frozen=True)
@@ -42,6 +45,17 @@ class NearLight:
 
 
 @dataclass(frozen=True)
+class SkyShown:
+    """What the photograph's sky tells of its strength: its logarithm (3,), with the standard deviations of its
+    luminance and of channels against that.
+    """
+
+    strength: Array
+    sigma: float
+    sigma_tint: float
+
+
+@dataclass(frozen=True)
 class Daylight:
     """What is known of the light before the patches: the sun's direction (None: none shines), haze, the ground.
 
@@ -52,12 +66,14 @@ class Daylight:
     dome : a panorama in place of the clear day, as it lies in the world; what its lower half shows is its ground.
     ground_shown : the reflectance (3,) that a panorama taken here shows of the ground.
     cover : how far the sky is overcast, 0..1; so much less is left of the sun.
+    behind : where the sun stands though it does not shine: the sky is as bright as that makes it. By default `sun`.
     sigma_sky : how far the sky beside the sun may be off, of natural logarithms.
     room : there is no sky: what is left beside windows and lamps comes evenly from all about; `mean` is the
         photograph's mean colour, where it is known.
     near : windows and lamps whose light is in the photograph.
     about : what stands about: it takes of the sky's light, and throws back what the photograph shows of it.
     at : where things stand [m]: what the lights give there is told.
+    sky_shown : what the sky in the photograph tells, where one is seen.
     """
 
     sun: Array | None
@@ -69,11 +85,13 @@ class Daylight:
     sigma_sky: float = SIGMA_CLEAR
     ground_shown: Array | None = None
     cover: float = 0.0
+    behind: Array | None = None
     room: bool = False
     mean: tuple[float, float, float] | None = None
     near: tuple[NearLight, ...] = ()
     about: About | None = None
     at: Array = field(default_factory=lambda: np.zeros(3))
+    sky_shown: SkyShown | None = None
 
     @property
     def shines(self) -> bool:
@@ -89,7 +107,7 @@ class Daylight:
         """All lights with what each gives level ground where things stand, at strength 1, and what is known of it."""
         sun, sky = self.irradiance(UP)
         found = [LightIn(SUN, sun)] if self.sun is not None else []
-        known = self._room() if self.room else Known(SUN, 0.0, self.sigma_sky) if self.sun is not None else None
+        known = self._room() if self.room else self._beside_sun() if self.sun is not None else None
         seen = self.about.at(self.at, UP) if self.about else None
         found.append(LightIn(SKY, sky if seen is None else seen.sky[0] * sky, known))
         found += [LightIn(one.name, near_irradiance(one.light, self.at, UP), one.known) for one in self.near]
@@ -97,6 +115,11 @@ class Daylight:
             thrown = np.pi * seen.thrown[0]
             found.append(LightIn(ABOUT, thrown, Known(None, float(-np.log(np.pi)), SIGMA_ABOUT, SIGMA_ABOUT_TINT)))
         return found
+
+    def _beside_sun(self) -> Known:
+        if self.sky_shown:
+            return Known(SUN, 0.0, min(self.sigma_sky, SIGMA_SKY_SEEN), SIGMA_SKY_SEEN_TINT)
+        return Known(SUN, 0.0, self.sigma_sky)
 
     def _room(self) -> Known:
         """Walls about as bright as the photograph's mean give white just that: θ π is that mean."""
@@ -150,19 +173,23 @@ class Daylight:
         if self.dome is not None:
             facing = max(float(self.sun @ normal), 0.0) if self.sun is not None else 0.0
             return facing * np.array(self.dome.sun), none, dome_irradiance(self.dome, normal), none
-        about = self.sun if self.sun is not None else UP  # an even day is about as bright as one with a high sun
-        sky, below = self._sky(about, normal), self._seen_ground(normal) * self._sky(about, UP)
+        sky, below = self._sky(normal), self._seen_ground(normal) * self._sky(UP)
         return (none if self.sun is None else self._direct(normal)), self.bounced(normal), sky, below
 
-    def sky_bright(self, ways: Array) -> Array:
-        """How bright what lights the place from afar is towards unit vectors (..., 3), in any unit: (...)."""
+    def sky_towards(self, ways: Array) -> Array:
+        """The radiance of what lights the place from afar towards unit vectors (..., 3), in any unit: (..., 3)."""
         if self.room:
-            return np.ones(ways.shape[:-1])
+            return np.ones(ways.shape)
         if self.dome is not None:
-            return np.asarray(dome_radiance(self.dome, ways) @ REC709)
-        about = self.sun if self.sun is not None else UP
-        clear = sky_radiance(about, self.turbidity, ways) * (1 - self.cover)
-        return np.asarray((clear + overcast_radiance(about, self.turbidity, ways) * self.cover) @ REC709)
+            return np.asarray(dome_radiance(self.dome, ways))
+        clear = sky_radiance(self._sun_of_sky, self.turbidity, ways) * (1 - self.cover)
+        return np.asarray(clear + overcast_radiance(self._sun_of_sky, self.turbidity, ways) * self.cover)
+
+    @property
+    def _sun_of_sky(self) -> Array:
+        if self.behind is not None:
+            return self.behind
+        return self.sun if self.sun is not None else UP  # an even day is about as bright as one with a high sun
 
     def _seen_ground(self, normal: Array) -> float:
         return (1 - float(normal[2])) / 2 * self.ground
@@ -171,8 +198,8 @@ class Daylight:
         assert self.sun is not None
         return (1 - self.cover) * sun_irradiance(self.sun, self.turbidity, normal)
 
-    def _sky(self, about: Array, normal: Array) -> Array:
-        clear = sky_irradiance(about, self.turbidity, normal)
+    def _sky(self, normal: Array) -> Array:
+        clear = sky_irradiance(self._sun_of_sky, self.turbidity, normal)
         if not self.cover:
             return clear
-        return (1 - self.cover) * clear + self.cover * overcast_irradiance(about, self.turbidity, normal)
+        return (1 - self.cover) * clear + self.cover * overcast_irradiance(self._sun_of_sky, self.turbidity, normal)

@@ -27,7 +27,7 @@ RAYS = 64
 LEAST_WHITE = 0.02  # of what level white shows: where less falls the photograph says nothing of what is there
 EDGE = 2  # texels on both sides of a shadow's edge, which is never quite where the solids say
 
-OPEN = Openness(np.ones(1), np.zeros((1, 3)), np.ones(1), np.ones(1))
+OPEN = Openness(np.ones((1, 3)), np.zeros((1, 3)), np.ones((1, 3)), np.ones(1))
 
 __all__ = ["PlaceLight", "place_light"]
 
@@ -69,7 +69,7 @@ class PlaceLight:
         few = points[np.ix_(at_rows, at_columns)]
         flat = few.reshape(-1, 3)
         normals = np.broadcast_to(normal, flat.shape)
-        seen = openness(flat, normals, self.solids, self.radiance, self.day.sky_bright, RAYS)
+        seen = openness(flat, normals, self.solids, self.radiance, self.day.sky_towards, RAYS)
         steady = self._without_sun(flat, normal, seen) + seen.thrown
         whole = cv2.resize(
             np.asarray(steady.reshape(*few.shape), np.float32), (columns, rows), interpolation=cv2.INTER_LINEAR
@@ -94,7 +94,7 @@ class PlaceLight:
         """What white shows at points (N, 3) of all lights but the sun's own rays and what solids throw: (N, 3)."""
         first = 1 if self.day.sun is not None else 0
         _, bounced, sky, below = self.day.parts(normal)
-        found = seen.sky[:, None] * self._shown(sky, first) + seen.ground[:, None] * self._shown(below, first)
+        found = seen.sky * self._shown(sky, first) + seen.ground * self._shown(below, first)
         if first:
             found += seen.sunlit[:, None] * self._shown(bounced, 0)
         for number, near in enumerate(self.day.near, first + 1):

@@ -90,10 +90,11 @@ class Openness:
 
     Attributes
     ----------
-    sky : (N,) how much of the sky's light that would reach them with nothing about is left.
+    sky : (N, 3) how much of the sky's light that would reach them with nothing about is left, by channel: what is
+        left in the shade of a wall is the sky away from the sun, darker and bluer than the whole.
     thrown : (N, 3) what solids throw onto them, as the mean radiance of the hemisphere, weighted by its cosine.
-    ground, sunlit : (N,) how much of the ground's light that would reach them with nothing about is left: of what it
-        throws back of the sky's light and of the sun's.
+    ground : (N, 3) how much is left of what the ground would throw back of the sky's light with nothing about.
+    sunlit : (N,) the same of the sun's light.
     """
 
     sky: Array
@@ -123,18 +124,19 @@ def openness(
     Parameters
     ----------
     radiance : of places (M, 3) on sides of given numbers (M,): (M, 3).
-    sky : how bright it is towards unit vectors (..., 3), in any unit: (...).
+    sky : its radiance towards unit vectors (..., 3), in any unit: (..., 3).
     """
     count = len(points)
     if not count or not len(solids.triangles):
-        return Openness(np.ones(count), np.zeros((count, 3)), np.ones(count), np.ones(count))
+        whole = np.ones((count, 3))
+        return Openness(whole, np.zeros((count, 3)), whole, np.ones(count))
     ways = _hemisphere(normals, rays)
     origins = np.repeat(points + OFF_M * normals, rays, axis=0)
     reach, number = solids.met(origins, ways.reshape(-1, 3))
     met = number >= 0
     above = sky(ways)
     free = above.mean(1)
-    left = (above * ~met.reshape(count, rays)).mean(1)
+    left = (above * ~met.reshape(count, rays)[..., None]).mean(1)
     thrown = np.zeros((count * rays, 3))
     if met.any():
         where = origins[met] + ways.reshape(-1, 3)[met] * reach[met][:, None]
@@ -150,7 +152,7 @@ def openness(
     below = np.maximum(down.sum(1), 1)
     ground = np.where(down.any(1), seen.sum(1) / below, 1.0)
     sunlit = np.where(down.any(1), lit.sum(1) / below, 1.0)
-    return Openness(share, thrown.reshape(count, rays, 3).mean(1), share * ground, sunlit)
+    return Openness(share, thrown.reshape(count, rays, 3).mean(1), share * ground[:, None], sunlit)
 
 
 def _hemisphere(normals: Array, rays: int) -> Array:

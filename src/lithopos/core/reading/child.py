@@ -180,6 +180,7 @@ def _told(path: Path) -> tuple[dict[str, Any], Any]:
         return {"kind": "panorama", "format": kind, **size, "notes": list(panorama.notes)}, panorama
     from lithopos.core.exchange.exif import camera_notes
     from lithopos.core.place.near_seen import mean_colour
+    from lithopos.core.place.sky_seen import sky_spots
 
     picture = _read_picture(path)
     height, width = picture.codes.shape[:2]
@@ -192,6 +193,7 @@ def _told(path: Path) -> tuple[dict[str, Any], Any]:
         "notes": list(picture.notes),
         "notes_of_camera": notes.model_dump(mode="json") if notes else None,
         "mean": mean_colour(picture),
+        "sky": [spot.model_dump(mode="json") for spot in sky_spots(picture)],
     }, picture
 
 

@@ -50,6 +50,7 @@ from lithopos.core.place.planes import Rect, level_patch, plane_receiver
 from lithopos.core.place.projected import material_tint, proxy_receiver
 from lithopos.core.place.receiver import Patch, Receiver, Sheen
 from lithopos.core.place.shading import solids_of
+from lithopos.core.place.sky_seen import sky_spots
 from lithopos.core.place.solids import Solid, solid_of
 from lithopos.core.place.surroundings import room_around, surroundings_of
 from lithopos.core.readiness import missing
@@ -239,6 +240,9 @@ def build_scene(
     if panorama and shot.panorama and shot.panorama.dome is None:
         own = shot.panorama.model_copy(update={"dome": dome_of(panorama.radiance)})
         shot = shot.model_copy(update={"panorama": own})
+    if shot.photograph and shot.photograph.sky is None:
+        looked = shot.photograph.model_copy(update={"sky": sky_spots(photograph, shot.photograph.width)})
+        shot = shot.model_copy(update={"photograph": looked})
     if shot.windows and shot.photograph:
         windows = with_windows_read(shot.windows, photograph, shot.photograph.width)
         shot = shot.model_copy(update={"windows": windows})
@@ -273,6 +277,7 @@ def build_scene(
             day.turbidity,
             day.ground,
             day.ground_shown,
+            day.sky_shown,
             day.dome,
             day.cover,
             day.room,

@@ -26,7 +26,7 @@ from lithopos.core.shot.light import (
 from lithopos.core.shot.matte import Matte, Stroke
 from lithopos.core.shot.pane import Pane, Viewpoint
 from lithopos.core.shot.perspective import Edge, HandCamera, SolvedCamera
-from lithopos.core.shot.photo import CameraNotes, Photograph
+from lithopos.core.shot.photo import CameraNotes, Photograph, SkySpot
 from lithopos.core.shot.place import Placed, Row
 from lithopos.core.shot.surface import LaidTexture, Print, Surface
 
@@ -60,6 +60,7 @@ __all__ = [
     "Row",
     "Shot",
     "Sky",
+    "SkySpot",
     "SolvedCamera",
     "Stroke",
     "Sun",

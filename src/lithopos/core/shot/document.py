@@ -158,7 +158,8 @@ def new_shot(name: str, file: str, told: dict[str, Any]) -> Shot:
     """
     notes = CameraNotes.model_validate(told["notes_of_camera"]) if told.get("notes_of_camera") else None
     size = {"width": told["width"], "height": told["height"]}
-    photograph = Photograph.model_validate({"file": file, "name": name, **size, "mean": told.get("mean")})
+    read = {"mean": told.get("mean"), "sky": told.get("sky")}
+    photograph = Photograph.model_validate({"file": file, "name": name, **size, **read})
     photograph.notes = notes
     return Shot(name=name, photograph=photograph, camera=new_shot_camera(photograph))
 

@@ -7,9 +7,10 @@ from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, NonNegativeFloat
 
+from lithopos.core.camera.problem import Pixel
 from lithopos.core.shot.parts import DocumentPart, FileName, Name
 
-__all__ = ["CameraNotes", "Photograph"]
+__all__ = ["CameraNotes", "Photograph", "SkySpot"]
 
 
 class CameraNotes(BaseModel):
@@ -39,6 +40,15 @@ class CameraNotes(BaseModel):
 Light = Annotated[FiniteFloat, Field(ge=0, le=1)]
 
 
+class SkySpot(BaseModel):
+    """A smooth spot of the photograph that may be sky: a pixel, and its linear colour."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    at: Pixel
+    colour: tuple[Light, Light, Light]
+
+
 class Photograph(DocumentPart):
     """The background photograph; its size is after EXIF orientation.
 
@@ -46,6 +56,7 @@ class Photograph(DocumentPart):
     ----------
     notes : what the camera wrote into the file, or null where it wrote nothing.
     mean : its mean linear colour without what is nearly clipped: in a room, about what comes from all about.
+    sky : what may be sky in it; null where nobody has looked yet.
     """
 
     file: FileName
@@ -54,3 +65,4 @@ class Photograph(DocumentPart):
     height: Annotated[int, Field(ge=1, le=100_000)]
     notes: CameraNotes | None = None
     mean: tuple[Light, Light, Light] | None = None
+    sky: Annotated[list[SkySpot], Field(max_length=64)] | None = None

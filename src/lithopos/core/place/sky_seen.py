@@ -1,0 +1,122 @@
+"""The sky that a photograph shows, as a measure of its light.
+
+How bright a clear sky is away from the sun hardly depends on the haze: from a turbidity of 2 to one of 6 its green
+changes by 7 per cent, its red and blue by 13 (Hosek and Wilkie 2012). So what the photograph shows of it tells the
+photograph's gain by channel, which nothing else does without a known tone.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from lithopos.core.arrays import Array, Mask
+from lithopos.core.camera.pinhole import Pinhole
+from lithopos.core.colour import REC709, decode_srgb
+from lithopos.core.exchange.picture import Picture
+from lithopos.core.place.daylight import Daylight, SkyShown
+from lithopos.core.shot import SkySpot
+
+# Reading, from the photograph alone.
+WIDE, BLOCK = 480, 8  # pixels
+SMOOTH = 0.03  # relative spread within a block: foliage and most walls are rougher
+CLIPPED, DARK = 0.97, 0.01  # encoded; linear
+BLUE = 0.7  # times red, at least: cloud under any usual white balance
+FEWEST, MOST = 6, 40
+# Judging, with camera and sun.
+LOW_DEG, GLARE_DEG = 2.0, 15.0
+LIKE, LIKE_TINT = 0.25, 0.15  # natural logarithms: as far as spots may be from their median
+AGREEING = 0.6  # of all spots
+EVEN = 0.05  # natural logarithm: scatter that is nobody's fault
+LIKELY_TINT = 0.6  # of the gain against neutral: other blue smooth things are walls
+SIGMA, SIGMA_TINT = 0.12, 0.06  # of a real clear sky beside the formula
+SIGMA_CLOUDED, SIGMA_CLOUDED_TINT = 0.3, 0.06
+
+__all__ = ["sky_shown", "sky_spots"]
+
+
+@dataclass(frozen=True)
+class _Blocks:
+    """A photograph in blocks: linear means (H, W, 3), their relative spread (H, W), whether a pixel is clipped."""
+
+    mean: Array
+    spread: Array
+    clipped: Mask
+
+
+def sky_spots(photograph: Picture, width: int | None = None) -> list[SkySpot]:
+    """Smooth, bluish or grey spots that hang together with the picture's upper border: sky, if there is one.
+
+    Parameters
+    ----------
+    width : of the photograph in whose pixels they are told; by default this one's own.
+    """
+    blocks = _blocks(photograph)
+    red, _, blue = np.moveaxis(blocks.mean, -1, 0)
+    likely = (blocks.spread < SMOOTH) & ~blocks.clipped & (blue > BLUE * red) & (blocks.mean @ REC709 > DARK)
+    _, parts = cv2.connectedComponents(likely.astype(np.uint8), connectivity=4)
+    hanging = likely & np.isin(parts, np.unique(parts[0][likely[0]]))
+    rows, columns = np.nonzero(hanging)
+    if len(rows) < FEWEST:
+        return []
+    chosen = np.unique(np.linspace(0, len(rows) - 1, MOST).round().astype(int))
+    size = np.array([photograph.codes.shape[1] / likely.shape[1], photograph.codes.shape[0] / likely.shape[0]])
+    size *= (width or photograph.codes.shape[1]) / photograph.codes.shape[1]
+    at = np.round((np.column_stack([columns, rows])[chosen] + 0.5) * size, 1).tolist()
+    colours = np.round(blocks.mean[rows[chosen], columns[chosen]], 5).tolist()
+    return [SkySpot(at=spot, colour=colour) for spot, colour in zip(at, colours, strict=True)]
+
+
+def _blocks(photograph: Picture) -> _Blocks:
+    height, width = photograph.codes.shape[:2]
+    columns = max(1, min(width, WIDE) // BLOCK)
+    rows = max(1, round(height * columns / width))
+    size = (columns * BLOCK, rows * BLOCK)
+    small = Picture(cv2.resize(photograph.codes, size, interpolation=cv2.INTER_AREA)).encoded
+    shape = (rows, BLOCK, columns, BLOCK)
+    linear = decode_srgb(small).reshape(*shape, 3)
+    mean = linear.mean((1, 3))
+    bright = linear @ REC709
+    spread = bright.std((1, 3)) / np.maximum(bright.mean((1, 3)), 1e-6)
+    return _Blocks(mean, spread, (small.max(-1) > CLIPPED).reshape(shape).any((1, 3)))
+
+
+def sky_shown(spots: Sequence[SkySpot], camera: Pinhole, day: Daylight) -> SkyShown | None:
+    """What the spots say of the sky's strength; None where they are too few, or not as bright as a sky is there."""
+    if len(spots) < FEWEST:
+        return None
+    ways = camera.rays(np.array([spot.at for spot in spots], float))
+    high = ways[:, 2] > np.sin(np.radians(LOW_DEG))
+    if day.sun is not None:
+        high &= ways @ day.sun < np.cos(np.radians(GLARE_DEG))
+    if high.sum() < FEWEST:
+        return None
+    colours = np.array([spot.colour for spot in spots])[high]
+    ratio = np.log(np.maximum(colours, 1e-6)) - np.log(np.maximum(np.pi * day.sky_towards(ways[high]), 1e-9))
+    told, scatter = _agreed(ratio, len(spots))
+    if told is None or np.abs(_tint(told)).max() > LIKELY_TINT:
+        return None
+    uneven = float((np.log(np.maximum(colours, 1e-6)) @ REC709).std())
+    if scatter[0] > max(EVEN, uneven):
+        return None  # more even than a sky is: a wall
+    clouded = 0 < day.cover < 1
+    own, tint = (SIGMA_CLOUDED, SIGMA_CLOUDED_TINT) if clouded else (SIGMA, SIGMA_TINT)
+    return SkyShown(told, float(np.hypot(own, scatter[0])), float(np.hypot(tint, scatter[1])))
+
+
+def _agreed(ratio: Array, count: int) -> tuple[Array | None, tuple[float, float]]:
+    """The median of most rows (N, 3), and how far they scatter about it: luminance and tint."""
+    middle = np.median(ratio, axis=0)
+    off = ratio - middle
+    like = (np.abs(off @ REC709) < LIKE) & (np.abs(_tint(off)).max(-1) < LIKE_TINT)
+    if like.sum() < max(FEWEST, AGREEING * count):
+        return None, (0.0, 0.0)
+    kept = ratio[like]
+    return np.asarray(np.median(kept, axis=0)), (float((kept @ REC709).std()), float(_tint(kept).std(0).max()))
+
+
+def _tint(values: Array) -> Array:
+    return np.asarray(values - (values @ REC709)[..., None])

@@ -1,0 +1,102 @@
+"""The sky in a photograph as a measure of its light: the renderer's skies, photographed with gains of our own."""
+
+from __future__ import annotations
+
+import unittest
+from typing import Any
+
+import numpy as np
+
+from lithopos.core.arrays import Array
+from lithopos.core.camera.pinhole import Pinhole
+from lithopos.core.derive import daylight_of, derive
+from lithopos.core.exchange.picture import Picture
+from lithopos.core.light.clear_sky import UP
+from lithopos.core.light.sun import sun_direction
+from lithopos.core.place.daylight import Daylight, SkyShown
+from lithopos.core.place.sky_seen import sky_shown, sky_spots
+from lithopos.core.render.scene import SunSky, build_scene
+from tests.core.rendering import bench, photograph, sample, tracer
+from tests.support import TrueCamera
+
+SIZE = (480, 320)
+TRUE = TrueCamera(size=SIZE, focal=400, heading=90, tilt=-4)
+CAMERA = Pinhole(400.0, np.array(TRUE.axis), TRUE.rotation, TRUE.centre, *SIZE, 0.0)
+SUN = sun_direction(np.radians(200), np.radians(35))
+GAIN = np.array([3.4, 2.7, 2.1])
+
+
+def ways() -> Array:
+    """The direction that each pixel shows, (H, W, 3)."""
+    columns, rows = np.meshgrid(np.arange(SIZE[0]) + 0.5, np.arange(SIZE[1]) + 0.5)
+    found: Array = CAMERA.rays(np.column_stack([columns.ravel(), rows.ravel()])).reshape(*SIZE[::-1], 3)
+    return found
+
+
+def clear(turbidity: float) -> Array:
+    """The renderer's own clear sky as the camera sees it, linear, (H, W, 3)."""
+    import drjit as dr
+
+    told = {"type": "sunsky", "sun_direction": SUN.tolist(), "turbidity": turbidity, "albedo": 0.25, "sun_scale": 0.0}
+    at = dr.zeros(tracer().mi.SurfaceInteraction3f, SIZE[0] * SIZE[1])
+    at.wi = tracer().mi.Vector3f(*(-ways().reshape(-1, 3).T.astype(np.float32)))
+    return np.asarray(np.array(tracer().mi.load_dict(told).eval(at)).T.reshape(*SIZE[::-1], 3), float)
+
+
+def taken(sky: Array) -> Picture:
+    """A photograph of a sky over a rough yellow wall and ground."""
+    rng = np.random.default_rng(4)
+    below = np.array([0.4, 0.3, 0.2]) * (1 + 0.2 * rng.normal(size=(*SIZE[::-1], 1)))
+    linear = np.clip(np.where(ways()[..., 2:] > np.sin(np.radians(4)), sky, below), 0, 1)
+    encoded = np.where(linear < 0.0031308, 12.92 * linear, 1.055 * linear ** (1 / 2.4) - 0.055)
+    return Picture(np.clip(255 * encoded + rng.normal(0, 1, linear.shape), 0, 255).round().astype(np.uint8))
+
+
+def told(sky: Array, day: Daylight) -> SkyShown | None:
+    return sky_shown(sky_spots(taken(sky)), CAMERA, day)
+
+
+class Seen(unittest.TestCase):
+    def test_a_clear_sky_tells_the_gain_whatever_the_haze_is_taken_to_be(self) -> None:
+        for turbidity in (2.2, 3.5, 5.5):
+            with self.subTest(turbidity=turbidity):
+                found = told(clear(turbidity) * GAIN, Daylight(SUN, 3.5, 0.3))
+                assert found
+                np.testing.assert_allclose(np.pi * np.exp(found.strength), GAIN, rtol=0.15)
+
+    def test_where_it_is_seen_is_told_in_the_photograph_s_own_pixels(self) -> None:
+        spots = sky_spots(taken(clear(3.5) * GAIN), 2 * SIZE[0])
+        heights = CAMERA.rays(np.array([spot.at for spot in spots]) / 2)[:, 2]
+        self.assertGreater(np.degrees(np.arcsin(heights.min())), 3.5)
+        self.assertGreater(np.degrees(np.arcsin(heights.max())), 15)
+
+    def test_what_is_no_clear_sky_tells_nothing(self) -> None:
+        rng = np.random.default_rng(5)
+        flat = np.broadcast_to([0.35, 0.4, 0.6], (*SIZE[::-1], 3))
+        clouds = np.kron(rng.uniform(0.3, 0.9, (16, 24, 1)), np.ones((20, 20, 3)))
+        for name, sky in (("a blue wall", flat), ("clouds", clouds), ("clipped", np.ones_like(flat))):
+            with self.subTest(name):
+                self.assertIsNone(told(sky, Daylight(SUN, 3.5, 0.3)))
+        self.assertIsNotNone(told(flat * [1.3, 1.2, 0.85], Daylight(None, 3.5, 0.3, cover=1.0)))
+
+    def test_renders_get_just_the_light_that_the_level_was_told_from(self) -> None:
+        """Also under cloud and without the sun's own rays: then the sky must not be that of another sun."""
+        changes: list[dict[str, Any]] = [{"cover": 0.0}, {"cover": 0.5}, {"cover": 1.0}, {"cover": 0.0, "sun": 0.0}]
+        plain = sample().model_dump(mode="json", by_alias=True)
+        for change in changes:
+            with self.subTest(**change):
+                sun = {**plain["sun"], "strength": change.get("sun", 1.0)}
+                shot = sample(sky={**plain["sky"], "cover": change["cover"]}, sun=sun)
+                scene = build_scene(shot, photograph(), lambda _: bench())
+                tracer().show(scene)
+                light = next(
+                    day for day in (getattr(one, "day", one) for one in scene.lights) if isinstance(day, SunSky)
+                )
+                sun_level, sky_level = daylight_of(shot, derive(shot)).irradiance(UP)
+                wanted = sun_level * (light.sun_strength > 0)
+                wanted = wanted + np.array(light.sky_tint) * light.sky_strength * sky_level
+                np.testing.assert_allclose(tracer().irradiance(), wanted, rtol=0.06)
+
+
+if __name__ == "__main__":
+    unittest.main()
