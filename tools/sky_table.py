@@ -49,13 +49,11 @@ def main() -> None:
         told = {"type": "sunsky", "sun_direction": direction, "turbidity": float(turbidity), "albedo": 0.25}
         emitter = mi.load_dict({**told, "sun_scale": 0.0})
         sky[i, j] = basis.T @ _radiance(mi, emitter, ways)
-        figures[i, j] = _fitted(
-            mi, emitter, np.array(direction), [figures[i, max(j - 1, 0)], figures[max(i - 1, 0), j]]
-        )
+        near = [figures[i, max(j - 1, 0)], figures[max(i - 1, 0), j]]
+        figures[i, j] = _fitted(mi, emitter, np.array(direction), near)
         sun[i, j] = _square_on(mi, mi.load_dict({**told, "sky_scale": 0.0}))
-    np.savez_compressed(
-        TABLE, **{k: v.astype(np.float32) for k, v in (("sun", sun), ("sky", sky), ("figures", figures))}
-    )
+    sun, sky, figures = (part.astype(np.float32) for part in (sun, sky, figures))
+    np.savez_compressed(TABLE, sun=sun, sky=sky, figures=figures)
 
 
 def _fitted(mi: Any, emitter: Any, sun: Array, near: list[Array]) -> Array:

@@ -72,12 +72,14 @@ class Seen(unittest.TestCase):
 
     def test_what_is_no_clear_sky_tells_nothing(self) -> None:
         rng = np.random.default_rng(5)
-        flat = np.broadcast_to([0.35, 0.4, 0.6], (*SIZE[::-1], 3))
-        clouds = np.kron(rng.uniform(0.3, 0.9, (16, 24, 1)), np.ones((20, 20, 3)))
-        for name, sky in (("a blue wall", flat), ("clouds", clouds), ("clipped", np.ones_like(flat))):
+        flat = np.ones((*SIZE[::-1], 3)) * [0.35, 0.4, 0.6]
+        clouds: Array = np.kron(rng.uniform(0.3, 0.9, (16, 24, 1)), np.ones((20, 20, 3))).astype(float)
+        skies: dict[str, Array] = {"a blue wall": flat, "clouds": clouds, "clipped": np.ones_like(flat)}
+        for name, sky in skies.items():
             with self.subTest(name):
                 self.assertIsNone(told(sky, Daylight(SUN, 3.5, 0.3)))
-        self.assertIsNotNone(told(flat * [1.3, 1.2, 0.85], Daylight(None, 3.5, 0.3, cover=1.0)))
+        cover = 0.3 * (1 + 2 * ways()[..., 2:]) * np.ones(3)
+        self.assertIsNotNone(told(cover, Daylight(None, 3.5, 0.3, cover=1.0)))
 
     def test_renders_get_just_the_light_that_the_level_was_told_from(self) -> None:
         """Also under cloud and without the sun's own rays: then the sky must not be that of another sun."""
