@@ -52,8 +52,9 @@ def main() -> None:
         near = [figures[i, max(j - 1, 0)], figures[max(i - 1, 0), j]]
         figures[i, j] = _fitted(mi, emitter, np.array(direction), near)
         sun[i, j] = _square_on(mi, mi.load_dict({**told, "sky_scale": 0.0}))
-    sun, sky, figures = (part.astype(np.float32) for part in (sun, sky, figures))
-    np.savez_compressed(TABLE, sun=sun, sky=sky, figures=figures)
+    np.savez_compressed(
+        TABLE, sun=sun.astype(np.float32), sky=sky.astype(np.float32), figures=figures.astype(np.float32)
+    )
 
 
 def _fitted(mi: Any, emitter: Any, sun: Array, near: list[Array]) -> Array:
