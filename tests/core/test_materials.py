@@ -12,6 +12,7 @@ import numpy as np
 
 from lithopos.core.exchange.graphic import Graphic
 from lithopos.core.geometry.model import Material, Model, Part, Texture
+from lithopos.core.light.dome import directions
 from lithopos.core.light.near import Ball
 from lithopos.core.materials.dress import dressed
 from lithopos.core.materials.kinds import KINDS
@@ -245,6 +246,31 @@ class Materials(unittest.TestCase):
         eye = made.camera.position - made.models[0].matrix[:3, 3]
         cosine = eye[2] / np.linalg.norm(eye)
         np.testing.assert_allclose(light, np.full(3, _pane(cosine)), rtol=0.05)
+
+    def test_frosted_panes_spread_what_lies_behind_and_keep_its_light(self) -> None:
+        engine = tracer()
+        ways, _ = directions(256)
+        clear = Material("m", np.ones(3, np.float32), 0.0, transmission=1.0)
+        upright = np.eye(4)
+        upright[:3, :3] = [[1, 0, 0], [0, 0, -1], [0, 1, 0]]
+        shown = scene(tile(clear))
+        look = shown.camera.rays(pixels_of(shown, [[0.0, 0.0]]) + 0.5)[0]
+        behind = ways @ look > np.cos(np.radians(6))
+
+        def seen(pane: Material, around: Any) -> float:
+            lying = scene(tile(pane), (Environment(around),))
+            stood = replace(lying.models[0], matrix=lying.models[0].matrix @ upright)
+            made = replace(lying, models=(stood,), receivers=())
+            engine.show(made)
+            return float(engine.radiance("with", pixels_of(made, [[0.0, 0.0]]), 0, 1024, 1).sum(1)[0].mean() / 2048)
+
+        disc = np.where(behind[..., None], 5.0, 0.0) * np.ones(3, np.float32)
+        through = [seen(replace(clear, roughness=rough), disc.astype(np.float32)) for rough in (0.0, 0.35, 0.6)]
+        self.assertGreater(through[0], 1.5 * through[1], through)
+        self.assertGreater(through[1], 2 * through[2], through)
+        self.assertGreater(through[2], 0.01)
+        for rough, most in ((0.3, 0.05), (0.6, 0.12)):
+            self.assertAlmostEqual(seen(replace(clear, roughness=rough), WHITE), 1, delta=most)
 
 
 def _pane(cosine: float, ior: float = 1.5) -> float:

@@ -24,6 +24,7 @@ from lithopos.core.geometry.model import Material, Part, Texture
 from lithopos.core.light.dome import DISC_ROWS
 from lithopos.core.place.receiver import Patch
 from lithopos.core.render.scene import Environment, Scene, StoodModel
+from lithopos.core.render.translate.models import CLEAR
 
 MOST_BOUNCES = 8
 DULL_GLASS, DULL_METAL = 0.6, 0.3  # a roughness from which nothing is gathered that could be seen as such
@@ -92,7 +93,8 @@ def _gathers(material: Material, closed: bool) -> bool:
     rough = material.roughness
     dull = float(rough.values.mean()) if isinstance(rough, Texture) else rough
     if material.transmission > 0.5:
-        return closed and material.thickness_m > 0 and dull < DULL_GLASS
+        solid = closed and material.thickness_m > 0
+        return dull < DULL_GLASS and (solid or dull >= CLEAR)  # straight through a clear pane is no gathering
     return material.metallic > 0.5 and dull <= DULL_METAL
 
 

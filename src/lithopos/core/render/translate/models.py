@@ -13,9 +13,10 @@ from lithopos.core.render.scene import StoodModel
 from lithopos.core.render.translate.layered import LEAST_ALPHA, NAME, SIZE, register, split_albedo
 from lithopos.core.render.translate.mesh import flat, mesh
 
+CLEAR, FROSTED_MOST = 0.05, 0.7  # roughness of glass: below that an image passes; the most of a pane
 DULL = 0.6  # a roughness from which a mirror shows no image, only a glow
 
-__all__ = ["Made", "black_shapes", "lets_through", "model_shapes", "moved_values"]
+__all__ = ["CLEAR", "Made", "black_shapes", "lets_through", "model_shapes", "moved_values"]
 
 
 Made = dict[tuple[int, int, bool, bool], Any]  # materials that are there already, by model and number
@@ -37,7 +38,8 @@ def lets_through(thing: StoodModel) -> bool:
     for part in thing.model.parts:
         material = thing.model.materials[part.material]
         cut_out = material.under is None and (isinstance(material.opacity, Texture) or material.opacity < 1)
-        if cut_out or (_passes(material) and not _is_solid(material, part.closed)):
+        clear = _passes(material) and _mean_roughness(material) < CLEAR
+        if cut_out or (clear and not _is_solid(material, part.closed)):
             return True
     return False
 
@@ -212,9 +214,13 @@ def _glass(material: Material, closed: bool) -> dict[str, Any]:
     solid = _is_solid(material, closed)
     through = tint * (np.sqrt(_left_over(material)) if solid else _left_over(material))  # once in and once out
     value = {"type": "rgb", "value": np.clip(through, 0, 1).tolist()}
-    if not solid:
+    if not solid and rough < CLEAR:
         return {"type": "thindielectric", "int_ior": material.ior, "specular_transmittance": value}
-    if rough < 0.05:
+    if not solid:
+        # Rougher ones lose light in the package's own way: a tenth at 0.7.
+        look = {"roughness": min(rough, FROSTED_MOST), "spec_trans": 1.0, "diff_trans": 0.0, "eta": material.ior}
+        return {"type": "principledthin", "base_color": value, **look}
+    if rough < CLEAR:
         return {"type": "dielectric", "int_ior": material.ior, "specular_transmittance": value}
     return {
         "type": "roughdielectric",
