@@ -19,7 +19,7 @@ from lithopos.core.light.patches import Facing
 from lithopos.core.place.balance import BalanceAnswer, balance_of_ground, place_of, read_patch
 from lithopos.core.place.daylight import Daylight
 
-SIGMA_SHADE = 0.3  # relative: nobody knows how much of the sky is seen in a shade
+SIGMA_SHADE = 0.6  # relative: nobody knows how much of the sky is seen in a shade, in an arcade a third
 SIGMA_SHADE_BY_SOLIDS = 0.15  # but where what stands about is drawn
 DARKEST_LIT = 0.4  # of the ground's reflectance: what would be darker in the sun is taken to lie in shade
 MOST, MOST_CLIPPED = 0.98, 0.3
@@ -98,6 +98,8 @@ def picked_reflectance(
         notes.append(
             "The ground shows no light and shade side by side: how dark the shade is was taken from a clear day."
         )
+    if not lit and day.shines and day.about is None:
+        notes.append("How much sky that shade sees is not known: draw what stands about it in Contact.")
     return PickedReflectance(
         colour=(r, g, b), sigma=float(np.hypot(sigma, seen.spread / 4)), spread=seen.spread, in_sun=lit, notes=notes
     )
