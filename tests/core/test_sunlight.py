@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 
 from lithopos.core.derive import Derived, derive
+from lithopos.core.errors import InputError
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.geometry.check import GREY, MIRROR, RADIUS_M, CheckPiece, check_piece
 from lithopos.core.geometry.gltf.read import read_gltf
@@ -65,6 +66,22 @@ class Sunlight(unittest.TestCase):
         self.assertLess(off_deg(derive(shot(shadow_edges=edges, levels=levels))), 0.01)
         # The same marks, taken to lie on the ground, tell another sun.
         self.assertGreater(off_deg(derive(shot(shadow_edges=[{**one, "level": None} for one in edges]))), 3)
+
+    def test_the_shadow_of_a_box_that_was_drawn(self) -> None:
+        low, high = np.array([0.2, 5.0, 0]), np.array([1.2, 5.8, 0.9])
+        corners = [[x, y, 0] for x, y in ((low[0], low[1]), (high[0], low[1]), (high[0], high[1]))]
+        box: dict[str, Any] = {"id": "b", "kind": "box", "points": pixels(*corners)}
+        box["top"] = pixels([low[0], low[1], high[2]])[0]
+        # Two sides of the shadow's end: of the top's corners away from the sun.
+        far = [fallen([x, y, high[2]]) for x, y in ((low[0], high[1]), (low[0], low[1]), (high[0], low[1]))]
+        along = [a + t * (b - a) for a, b in zip(far, far[1:], strict=False) for t in (0.2, 0.5, 0.8)]
+        facts = derive(shot(proxies=[{**box, "shadow": pixels(*along)}]))
+        self.assertLess(off_deg(facts), 0.02)
+        assert facts.sun
+        self.assertEqual(len(facts.sun.boxes), 1)
+        self.assertIsNone(derive(shot(proxies=[{**box, "shadow": pixels(along[0])}])).sun, "a single point is too few")
+        with self.assertRaisesRegex(InputError, "the shadow of a steps"):
+            shot(proxies=[{**box, "kind": "steps", "shadow": pixels(*along)}])
 
     def test_a_mark_that_can_t_be_is_called_by_its_name(self) -> None:
         bad = {"id": "g", "top": [900, 100], "tip": [900, 20]}

@@ -2997,7 +2997,8 @@ export interface components {
          *     which the foot lies, null for the ground.
          *
          *     It `receives` shadow, reflection and bounced light, `hides` what is behind it, or both. `coat` and `roughness`
-         *     are as of the ground; null: as its material has them. `seen` is what the photograph shows of each of its sides,
+         *     are as of the ground; null: as its material has them. `shadow` are points along the outline of its shadow on the
+         *     ground [px], from which the sun follows. `seen` is what the photograph shows of each of its sides,
          *     read when it is drawn; null for those that it does not show.
          */
         Proxy: {
@@ -3096,6 +3097,14 @@ export interface components {
                 number,
                 number
             ] | null)[];
+            /**
+             * Shadow
+             * @default []
+             */
+            shadow: [
+                number,
+                number
+            ][];
             /**
              * Top
              * @default null

@@ -271,7 +271,7 @@ def _with_lengths_on_levels(shot: Shot, camera: CameraAnswer, levels: list[Level
 
 def _derive_sun(shot: Shot, camera: CameraAnswer, result: Derived) -> None:
     heights = {one.id: one.height_m for one in result.levels if one.height_m is not None}
-    measured = measured_sun(shot, camera, heights)
+    measured = measured_sun(shot, camera, heights, result.proxies)
     if isinstance(measured, NoAnswer):
         result.sun_reason = measured.reason
     else:

@@ -140,7 +140,7 @@ def _with_sides(
 
 def _holds_still(proxy: Proxy, before: dict[str, Any] | None) -> bool:
     """Whether what a proxy's sides follow from is as it was."""
-    said = {"name", "receives", "hides", "material", "coat", "roughness", "hidden", "seen"}
+    said = {"name", "receives", "hides", "material", "coat", "roughness", "hidden", "shadow", "seen"}
     return before is not None and all(
         _listed(before.get(name)) == _listed(value) for name, value in proxy.model_dump(exclude=said).items()
     )

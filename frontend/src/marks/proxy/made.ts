@@ -45,6 +45,7 @@ export function newProxy(
     coat: null,
     roughness: null,
     hidden: false,
+    shadow: [],
     seen: [],
   };
 }

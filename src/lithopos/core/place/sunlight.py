@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import datetime
 
 import numpy as np
@@ -12,12 +13,14 @@ from lithopos.core.camera.solve import pinhole_of
 from lithopos.core.errors import InputError, NoAnswer
 from lithopos.core.light.almanac import sun_position, times_of, zone_of
 from lithopos.core.light.dome import Dome, dome_sun
-from lithopos.core.light.shadows import Gnomon, Pointed, ShadowEdge
+from lithopos.core.light.shadows import BoxShadow, Gnomon, Pointed, ShadowEdge
 from lithopos.core.light.softness import CLEAR_DEG, SoftnessAnswer, solve_softness
 from lithopos.core.light.sun import KnownCamera, SunAnswer, SunProblem, mark_name, solve_sun, sun_direction
 from lithopos.core.place.around import LOWEST_SUN
+from lithopos.core.place.solids import ProxyAnswer
 from lithopos.core.shot import Almanac, Shot
 
+LEAST_OUTLINE = 2
 Direction = tuple[float, float, float]
 __all__ = ["AlmanacAnswer", "AlmanacTime", "almanac_answer", "measured_sun", "softness_of", "sun_in_force"]
 
@@ -52,14 +55,18 @@ class AlmanacAnswer(BaseModel):
     times: list[AlmanacTime] = []
 
 
-def measured_sun(shot: Shot, camera: CameraAnswer, heights: dict[str, float]) -> SunAnswer | NoAnswer:
+def measured_sun(
+    shot: Shot, camera: CameraAnswer, heights: dict[str, float], stood: Sequence[ProxyAnswer] = ()
+) -> SunAnswer | NoAnswer:
     """The sun by every shadow that is marked.
 
     Parameters
     ----------
     heights : of the levels [m], where they are known.
+    stood : what stands there, in the order of the shot's proxies.
     """
-    if not (shot.gnomons or shot.shadow_edges or shot.sun.at):
+    boxes = _thrown(shot, stood)
+    if not (shot.gnomons or shot.shadow_edges or boxes or shot.sun.at):
         return NoAnswer("no shadow is marked yet")
     gnomons = []
     for one in shot.gnomons:
@@ -75,9 +82,21 @@ def measured_sun(shot: Shot, camera: CameraAnswer, heights: dict[str, float]) ->
     known = KnownCamera.model_validate(camera.model_dump())
     sun = Pointed(at=shot.sun.at) if shot.sun.at else None
     try:
-        return solve_sun(SunProblem(image=camera.image, camera=known, gnomons=gnomons, shadow_edges=edges, sun=sun))
+        marks = {"gnomons": gnomons, "shadow_edges": edges, "boxes": boxes, "sun": sun}
+        return solve_sun(SunProblem.model_validate({"image": camera.image, "camera": known, **marks}))
     except InputError as error:
         return NoAnswer(f"{mark_name(error.field)}: {error.cause}")
+
+
+def _thrown(shot: Shot, stood: Sequence[ProxyAnswer]) -> list[BoxShadow]:
+    """What stands on the ground with its marked shadow, as the solver takes it."""
+    found = []
+    for proxy, answer in zip(shot.proxies, stood, strict=False):
+        if len(proxy.shadow) < LEAST_OUTLINE or proxy.level is not None or proxy.hidden or not answer.faces:
+            continue
+        corners = np.unique(np.round(np.concatenate([np.array(face) for face in answer.faces]), 4), axis=0)
+        found.append(BoxShadow.model_validate({"corners": corners.tolist(), "outline": proxy.shadow}))
+    return found
 
 
 def almanac_answer(shot: Shot, camera: CameraAnswer, sun: SunAnswer | None) -> AlmanacAnswer | NoAnswer:

@@ -13,7 +13,7 @@ from lithopos.core.light.patches import Colour
 from lithopos.core.shot.parts import DocumentPart, Identity, Name
 from lithopos.core.shot.surface import Share
 
-__all__ = ["POINTS", "TOPPED", "Contact", "Ground", "Proxy"]
+__all__ = ["POINTS", "SHADED", "TOPPED", "Contact", "Ground", "Proxy"]
 
 Reflectance = Annotated[FiniteFloat, Field(gt=0, le=0.95)]
 Size = Annotated[FiniteFloat, Field(gt=0, le=1000)]
@@ -30,6 +30,7 @@ POINTS = {
     "quad": (4, 4),
 }
 
+SHADED = ("wall", "box", "ramp", "cylinder", "outline")  # kinds whose shadow's outline can tell the sun
 TOPPED = ("box", "steps", "cylinder", "outline")  # kinds with a level top, on which things can stand
 
 
@@ -65,7 +66,8 @@ class Proxy(DocumentPart):
     which the foot lies, null for the ground.
 
     It `receives` shadow, reflection and bounced light, `hides` what is behind it, or both. `coat` and `roughness`
-    are as of the ground; null: as its material has them. `seen` is what the photograph shows of each of its sides,
+    are as of the ground; null: as its material has them. `shadow` are points along the outline of its shadow on the
+    ground [px], from which the sun follows. `seen` is what the photograph shows of each of its sides,
     read when it is drawn; null for those that it does not show.
     """
 
@@ -87,6 +89,7 @@ class Proxy(DocumentPart):
     coat: Share | None = None
     roughness: Share | None = None
     hidden: bool = False
+    shadow: Annotated[list[Pixel], Field(max_length=60)] = []
     seen: Annotated[list[Colour | None], Field(max_length=500)] = []
 
     @model_validator(mode="after")
@@ -101,6 +104,10 @@ class Proxy(DocumentPart):
             raise ValueError(f"a {self.kind} needs a point of its top, or its height")
         if self.material not in PROXY_MATERIALS:
             raise ValueError(f"unknown material {self.material!r}; known: {', '.join(PROXY_MATERIALS)}")
+        if self.shadow and self.kind not in SHADED:
+            raise ValueError(
+                f"the shadow of a {self.kind} does not tell the sun; that of these does: {', '.join(SHADED)}"
+            )
         if not (self.receives or self.hides):
             raise ValueError("neither receives nor hides: let it do one of them, or hide it from the picture")
         return self

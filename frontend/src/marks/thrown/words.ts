@@ -1,0 +1,9 @@
+import type { ProxyMark } from "../../api/client";
+
+const SHADED: readonly ProxyMark["kind"][] = ["wall", "box", "ramp", "cylinder", "outline"];
+
+/** Whether its shadow on the ground can tell the sun. */
+export const shadesOf = ({ kind, level, hidden }: ProxyMark) => SHADED.includes(kind) && !level && !hidden;
+
+/** Whether it does. */
+export const told = (proxy: ProxyMark) => shadesOf(proxy) && proxy.shadow.length > 1;
