@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import tempfile
 import unittest
 from pathlib import Path
@@ -74,12 +75,14 @@ class Sunlight(unittest.TestCase):
         box["top"] = pixels([low[0], low[1], high[2]])[0]
         # Two sides of the shadow's end: of the top's corners away from the sun.
         far = [fallen([x, y, high[2]]) for x, y in ((low[0], high[1]), (low[0], low[1]), (high[0], low[1]))]
-        along = [a + t * (b - a) for a, b in zip(far, far[1:], strict=False) for t in (0.2, 0.5, 0.8)]
+        along = [a + t * (b - a) for a, b in itertools.pairwise(far) for t in (0.2, 0.5, 0.8)]
         facts = derive(shot(proxies=[{**box, "shadow": pixels(*along)}]))
         self.assertLess(off_deg(facts), 0.02)
         assert facts.sun
         self.assertEqual(len(facts.sun.boxes), 1)
         self.assertIsNone(derive(shot(proxies=[{**box, "shadow": pixels(along[0])}])).sun, "a single point is too few")
+        sky = {**box, "name": "Crate", "shadow": [*pixels(*along), [900, 20]]}
+        self.assertRegex(derive(shot(proxies=[sky])).sun_reason or "", "^The shadow of Crate: lies above the horizon")
         with self.assertRaisesRegex(InputError, "the shadow of a steps"):
             shot(proxies=[{**box, "kind": "steps", "shadow": pixels(*along)}])
 

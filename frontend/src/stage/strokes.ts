@@ -199,7 +199,11 @@ export function useStrokes({ shot, document, derived }: Shown, frame: Frame) {
       if (event.key !== "Enter") return;
       event.preventDefault();
       useEditor.setState({ loupe: null });
-      if (spec.grasp === "clicks") return click(at, event.shiftKey);
+      if (spec.grasp === "clicks") {
+        // Whoever marks with the mouse ends what goes on by Enter, as by clicking its last point again.
+        const last = !cross && spec.goesOn?.includes(tool?.sort ?? "") ? tool?.marks.at(-1) : undefined;
+        return click(last ?? at, event.shiftKey);
+      }
       if (!cross?.from) {
         id.current = newId(tool?.kind.charAt(0) ?? "m");
         return useEditor.setState({ cross: { at, from: at } });

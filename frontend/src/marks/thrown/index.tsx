@@ -7,14 +7,13 @@ import { shadesOf, told } from "./words";
 /** The shadow of something drawn in Contact: points along its outline on the ground tell the sun. */
 export const kind: Kind = {
   name: "thrown",
-  rank: 73,
+  rank: 72.5,
   tool: {
     grasp: "clicks",
     prompts: {
       along: [
         "click along the edge of its shadow on the ground",
-        "a second point",
-        "and more; Enter ends it",
+        "more along it; Enter, or the last again, ends it",
       ],
     },
     goesOn: ["along"],

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from datetime import datetime
 
@@ -65,7 +66,8 @@ def measured_sun(
     heights : of the levels [m], where they are known.
     stood : what stands there, in the order of the shot's proxies.
     """
-    boxes = _thrown(shot, stood)
+    thrown = _thrown(shot, stood)
+    boxes, names = [*thrown.values()], [*thrown]
     if not (shot.gnomons or shot.shadow_edges or boxes or shot.sun.at):
         return NoAnswer("no shadow is marked yet")
     gnomons = []
@@ -83,19 +85,31 @@ def measured_sun(
     sun = Pointed(at=shot.sun.at) if shot.sun.at else None
     try:
         marks = {"gnomons": gnomons, "shadow_edges": edges, "boxes": boxes, "sun": sun}
-        return solve_sun(SunProblem.model_validate({"image": camera.image, "camera": known, **marks}))
+        found = solve_sun(SunProblem.model_validate({"image": camera.image, "camera": known, **marks}))
     except InputError as error:
-        return NoAnswer(f"{mark_name(error.field)}: {error.cause}")
+        return NoAnswer(_called(f"{mark_name(error.field)}: {error.cause}", names))
+    if isinstance(found, NoAnswer):
+        return found
+    return found.model_copy(update={"warnings": [_called(text, names) for text in found.warnings]})
 
 
-def _thrown(shot: Shot, stood: Sequence[ProxyAnswer]) -> list[BoxShadow]:
-    """What stands on the ground with its marked shadow, as the solver takes it."""
-    found = []
+def _called(text: str, names: list[str]) -> str:
+    """A sentence on a box, which is called as it is in the list of what stands there."""
+    for number, name in enumerate(names):
+        text = re.sub(rf"^Box {number + 1}\b", f"The shadow of {name}", text)
+    return text
+
+
+def _thrown(shot: Shot, stood: Sequence[ProxyAnswer]) -> dict[str, BoxShadow]:
+    """What stands on the ground with its marked shadow, as the solver takes it, by what it is called."""
+    found: dict[str, BoxShadow] = {}
     for proxy, answer in zip(shot.proxies, stood, strict=False):
         if len(proxy.shadow) < LEAST_OUTLINE or proxy.level is not None or proxy.hidden or not answer.faces:
             continue
         corners = np.unique(np.round(np.concatenate([np.array(face) for face in answer.faces]), 4), axis=0)
-        found.append(BoxShadow.model_validate({"corners": corners.tolist(), "outline": proxy.shadow}))
+        name = proxy.name or f"the {proxy.kind}"
+        called = f"{name} ({len(found) + 1})" if name in found else name
+        found[called] = BoxShadow.model_validate({"corners": corners.tolist(), "outline": proxy.shadow})
     return found
 
 
