@@ -351,6 +351,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/shots/{shot_id}/gleam": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How strongly the ground mirrors, by a mirror image that the photograph shows. */
+        post: operations["measureGleam"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/shots/{shot_id}/hand": {
         parameters: {
             query?: never;
@@ -1318,6 +1335,49 @@ export interface components {
             spread_percent: number | null;
             /** Sure */
             sure: boolean;
+        };
+        /**
+         * GleamAnswer
+         * @description The coat's strength beside a whole dielectric's, its standard deviation, and how much the ground mirrors there.
+         */
+        GleamAnswer: {
+            /** Coat */
+            coat: number;
+            /** Mirrors */
+            mirrors: number;
+            /** Sigma */
+            sigma: number;
+        };
+        /**
+         * GleamQuestion
+         * @description Pixels of a bright thing and of what lies beside it; of its mirror image and of the ground beside that.
+         */
+        GleamQuestion: {
+            /** Behind */
+            behind: [
+                number,
+                number
+            ];
+            /** Beside */
+            beside: [
+                number,
+                number
+            ];
+            /** Image */
+            image: [
+                number,
+                number
+            ];
+            /**
+             * Radius Px
+             * @default 3
+             */
+            radius_px: number;
+            /** Thing */
+            thing: [
+                number,
+                number
+            ];
         };
         /**
          * Ground
@@ -2420,6 +2480,7 @@ export interface components {
          *     strength, saturation, warmth : by hand, apart from the photograph; warmth in stops of red over blue.
          *     disc : its sun, which a picture seldom holds whole, is replaced by a disc as strong as the photograph asks for.
          *     here : it was taken where things stand, on that day: the ground that it shows is the photograph's.
+         *     lens_m : how high over where things stand it was taken: from there what is drawn hides a part of it.
          *     dome : what it gives in figures, read from the file.
          */
         PanoramaLight: {
@@ -2437,6 +2498,11 @@ export interface components {
              * @default false
              */
             here: boolean;
+            /**
+             * Lens M
+             * @default 1.5
+             */
+            lens_m: number;
             /**
              * Pitch Deg
              * @default 0
@@ -4726,6 +4792,41 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    measureGleam: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GleamQuestion"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GleamAnswer"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {

@@ -2,8 +2,8 @@ import { useMaterials } from "../api/hooks";
 import { parseNumber } from "../geometry/measure";
 import type { StepProps } from "../marks/props";
 import { useChange } from "../state/changes";
-import { useEditor, usePicked } from "../state/editor";
-import { Field, Hint, OneOf, Slider } from "../ui/controls";
+import { toggleTool, useEditor, usePicked } from "../state/editor";
+import { Button, Field, Hint, OneOf, Slider } from "../ui/controls";
 import { Sheen } from "../ui/Sheen";
 import { KindSections, Section } from "./Section";
 import { Standing } from "./Standing";
@@ -61,6 +61,7 @@ function OnlyChanges() {
 function GroundMade({ shot, document }: StepProps) {
   const { data } = useMaterials();
   const { change, move, keep } = useChange(shot.id);
+  const { tool } = usePicked("tool");
   const { ground } = document;
   return (
     <>
@@ -108,6 +109,9 @@ function GroundMade({ shot, document }: StepProps) {
           onKeep={keep}
           onChange={(values, label) => void change({ ground: values }, label)}
         />
+        <Button active={tool?.kind === "gleam"} onClick={() => toggleTool("gleam")}>
+          Measure it by a mirror image
+        </Button>
       </div>
     </>
   );

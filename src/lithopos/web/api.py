@@ -38,6 +38,7 @@ from lithopos.core.materials.kinds import KINDS
 from lithopos.core.materials.textures import FOLDER, shipped
 from lithopos.core.place.around import AroundAnswer, around_picture
 from lithopos.core.place.balance import proposed_patches
+from lithopos.core.place.gleam import GleamAnswer, GleamQuestion, gleam_of
 from lithopos.core.place.reflectance import PickedReflectance, ReflectanceQuestion, picked_reflectance
 from lithopos.core.readiness import missing
 from lithopos.core.reading.ask import ask_reader, find_edges_of, read_panorama_kept, read_picture_kept
@@ -380,6 +381,16 @@ def pick_reflectance(path: s.ShotPath, body: ReflectanceQuestion) -> Response:
     return _json(
         picked_reflectance(body, _photograph_of(shot.photograph.file), pinhole_of(facts.camera), day, facts.balance)
     )
+
+
+@api.post("/shots/<string:shot_id>/gleam", operation_id="measureGleam", responses={200: GleamAnswer})
+def measure_gleam(path: s.ShotPath, body: GleamQuestion) -> Response:
+    """How strongly the ground mirrors, by a mirror image that the photograph shows."""
+    shot = _library().shot(path.shot_id).shot
+    facts = derive(shot)
+    if shot.photograph is None or facts.camera is None:
+        raise InputError("camera", "must be solved before a mirror image can be judged")
+    return _json(gleam_of(body, _photograph_of(shot.photograph.file), pinhole_of(facts.camera)))
 
 
 @api.post("/shots/<string:shot_id>/pieces", operation_id="askPieces", responses={200: s.PiecesOut})

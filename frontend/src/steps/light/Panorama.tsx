@@ -1,8 +1,9 @@
+import { metres, parseMetres } from "../../geometry/measure";
 import type { StepProps } from "../../marks/props";
 import { useChange } from "../../state/changes";
 import { toggleTool, useEditor, usePicked } from "../../state/editor";
 import { shortest } from "../../state/light";
-import { Button, Figure, Hint, Slider, Statement } from "../../ui/controls";
+import { Button, Field, Figure, Hint, Slider, Statement } from "../../ui/controls";
 import { Section } from "../Section";
 
 const signed = (v: number, unit: string) =>
@@ -104,6 +105,15 @@ export function PanoramaSettings({ shot, document, derived }: StepProps) {
         >
           Taken where things stand: its ground tells how bright and how warm the photograph is
         </Statement>
+        {document.proxies.length > 0 && (
+          <Field
+            label="Its lens stood above the ground"
+            value={metres(panorama.lens_m)}
+            parse={(text) => parseMetres(text)}
+            min={0.01}
+            onValue={(lens_m) => void change({ panorama: { lens_m } }, "height of the panorama’s lens")}
+          />
+        )}
         <Slider
           label="Its strength"
           value={panorama.strength}

@@ -64,7 +64,6 @@ MOST_TRIANGLES = 12_000_000  # with all copies
 LEAST_OWN_LIGHT = 0.005  # of a shining pane, beside the place's full light: half a code of a mid-tone
 LONGEST_LIGHT_M = 30.0
 LEAST_ROUGHNESS, MOST_COAT = 0.02, 2.0  # of the renderer's surface; twice a whole dielectric's coat
-LENS_M = 1.5  # how high over where things stand a panorama is taken to be made
 MOST_KEPT_OUT = 0.1  # of a panorama's light, by what stands there, before it is told
 BEFORE_WINDOWS = (
     "What stands there keeps out {:.0%} of the panorama’s light: it stands before its windows. Strike out what does, "
@@ -300,7 +299,7 @@ def build_scene(
         radiance = radiance_in_force(panorama.radiance, shot.panorama, day.dome, balance.sky, facts.softness_deg)
         key = repr((shot.panorama, balance.sky, facts.softness_deg))
         if day.about:
-            lens = day.at + [0, 0, LENS_M]
+            lens = day.at + [0, 0, shot.panorama.lens_m]
             rotation = facts.around.rotation()
             stands = covered_by(len(radiance), rotation, lens, day.about.solids), rotation, day.sun
             lost = kept_out(radiance, *stands)

@@ -118,6 +118,7 @@ class PanoramaLight(DocumentPart):
     strength, saturation, warmth : by hand, apart from the photograph; warmth in stops of red over blue.
     disc : its sun, which a picture seldom holds whole, is replaced by a disc as strong as the photograph asks for.
     here : it was taken where things stand, on that day: the ground that it shows is the photograph's.
+    lens_m : how high over where things stand it was taken: from there what is drawn hides a part of it.
     dome : what it gives in figures, read from the file.
     """
 
@@ -130,6 +131,7 @@ class PanoramaLight(DocumentPart):
     warmth: Annotated[FiniteFloat, Field(ge=-2, le=2)] = 0.0
     disc: bool = False
     here: bool = False
+    lens_m: Annotated[FiniteFloat, Field(gt=0, le=100)] = 1.5
     dome: Dome | None = None
 
 

@@ -1,0 +1,68 @@
+"""How much the ground mirrors, from a lamp and its mirror image in a picture of the tests' own."""
+
+from __future__ import annotations
+
+import unittest
+from typing import Any
+
+import numpy as np
+
+from lithopos.core.camera.pinhole import Pinhole
+from lithopos.core.errors import InputError
+from lithopos.core.exchange.picture import Picture
+from lithopos.core.place.gleam import GleamQuestion, fresnel, gleam_of
+from tests.support import TrueCamera
+
+SIZE = (960, 640)
+TRUE = TrueCamera(size=SIZE, focal=700, heading=90, tilt=-6)
+CAMERA = Pinhole(700.0, np.array(TRUE.axis), TRUE.rotation, TRUE.centre, *SIZE, 0.0)
+LAMP = np.array([0.4, 9.0, 2.2])
+WALL, GROUND, BRIGHT = 0.1, 0.12, 0.8
+
+
+class Gleam(unittest.TestCase):
+    def spots(self) -> dict[str, Any]:
+        """The lamp and its mirror image, as the camera sees a lamp below a level mirror, and what lies beside both."""
+        lamp, image = TRUE.see(np.array([LAMP, LAMP * [1, 1, -1]], float))
+        return {"thing": lamp, "behind": lamp + [24, 0], "image": image, "beside": image + [24, 0]}
+
+    def picture(self, coat: float, lamp: float = BRIGHT) -> Picture:
+        spots = self.spots()
+        rows = np.arange(SIZE[1])[:, None, None]
+        linear = np.where(rows < spots["image"][1] - 60, WALL, GROUND) * np.ones((*SIZE[::-1], 3))
+        ray = CAMERA.rays(np.array([spots["image"]]))[0]
+        # Fresnel's equations by the angle of refraction (Born and Wolf, section 1.5.2, eq. 33).
+        a = np.arccos(-ray[2])
+        b = np.arcsin(np.sin(a) / 1.5)
+        share = ((np.sin(a - b) / np.sin(a + b)) ** 2 + (np.tan(a - b) / np.tan(a + b)) ** 2) / 2
+        for name, value in (("thing", lamp), ("image", GROUND + coat * share * (lamp - WALL))):
+            x, y = (round(float(v)) for v in spots[name])
+            linear[y - 8 : y + 9, x - 8 : x + 9] = value
+        encoded = np.where(linear < 0.0031308, 12.92 * linear, 1.055 * np.clip(linear, 0, 1) ** (1 / 2.4) - 0.055)
+        return Picture(np.round(65535 * np.clip(encoded, 0, 1)).astype(np.uint16))
+
+    def test_the_coat_comes_back(self) -> None:
+        for coat in (0.2, 0.5, 1.0):
+            told = gleam_of(GleamQuestion(**self.spots()), self.picture(coat), CAMERA)
+            self.assertAlmostEqual(told.coat, coat, delta=0.02)
+
+    def test_at_right_angles_a_dielectric_mirrors_four_per_cent(self) -> None:
+        self.assertAlmostEqual(fresnel(1.0), 0.04, places=6)
+        self.assertAlmostEqual(fresnel(1e-6), 1.0, places=3)
+
+    def test_what_can_t_be_a_mirror_image_is_refused_by_name(self) -> None:
+        spots = self.spots()
+        cases: list[tuple[dict[str, Any], str]] = [
+            ({"image": spots["image"] + [90, 0]}, "image: can't be that thing's"),
+            ({"image": spots["thing"] - [0, 40]}, "image: lies above the horizon"),
+            ({"thing": spots["behind"], "behind": spots["behind"]}, "thing: is hardly brighter"),
+        ]
+        for change, words in cases:
+            with self.subTest(words), self.assertRaisesRegex(InputError, words):
+                gleam_of(GleamQuestion(**{**spots, **change}), self.picture(0.5), CAMERA)
+        with self.assertRaisesRegex(InputError, "thing: is clipped"):
+            gleam_of(GleamQuestion(**spots), self.picture(0.5, lamp=1.2), CAMERA)
+
+
+if __name__ == "__main__":
+    unittest.main()
