@@ -6,7 +6,7 @@ the figures of the formula by which it is drawn.
 
 from __future__ import annotations
 
-from functools import cache
+from functools import cache, lru_cache
 from pathlib import Path
 
 import numpy as np
@@ -59,7 +59,7 @@ def sky_radiance(sun: Array, turbidity: float, ways: Array) -> Array:
     height = np.maximum(ways[..., 2], 0)[..., None]
     angle = np.arccos(np.clip(ways @ sun, -1, 1))[..., None]
     light = np.zeros(ways.shape)
-    for (i, j), weight in _neighbours(sun, turbidity).items():
+    for (i, j), weight in _neighbours(float(sun[2]), turbidity).items():
         # The figures themselves can't be averaged: quite different ones may draw the same sky.
         light += weight * formula(_table()["figures"][i, j].T, height, angle)
     return np.where(ways[..., 2:] > 0, np.maximum(light, 0.0), 0.0)
@@ -124,16 +124,21 @@ def _table() -> dict[str, Array]:
 
 def _looked_up(name: str, sun: Array, turbidity: float) -> Array:
     """A figure between its neighbours in the table."""
+    return _mixed(name, float(sun[2]), turbidity)
+
+
+@lru_cache(maxsize=64)
+def _mixed(name: str, height: float, turbidity: float) -> Array:
     values = _table()[name]
     if name == "sun":  # falls by powers near the horizon
         values = np.log(np.maximum(values, 1e-9))
-    found = np.sum([weight * values[at] for at, weight in _neighbours(sun, turbidity).items()], axis=0)
+    found = np.sum([weight * values[at] for at, weight in _neighbours(height, turbidity).items()], axis=0)
     return np.asarray(np.exp(found) if name == "sun" else found)
 
 
-def _neighbours(sun: Array, turbidity: float) -> dict[tuple[int, int], float]:
-    """The four places of the table about a sun's height and a haze, with their weights."""
-    i, a = _between(ELEVATIONS_DEG, float(np.degrees(np.arcsin(np.clip(sun[2], -1, 1)))))
+def _neighbours(height: float, turbidity: float) -> dict[tuple[int, int], float]:
+    """The four places of the table about the sine of a sun's height and a haze, with their weights."""
+    i, a = _between(ELEVATIONS_DEG, float(np.degrees(np.arcsin(np.clip(height, -1, 1)))))
     j, b = _between(TURBIDITIES, turbidity)
     return {
         (i, j): (1 - a) * (1 - b),
