@@ -57,12 +57,23 @@ def told(sky: Array, day: Daylight) -> SkyShown | None:
 
 
 class Seen(unittest.TestCase):
-    def test_a_clear_sky_tells_the_gain_whatever_the_haze_is_taken_to_be(self) -> None:
-        for turbidity in (2.2, 3.5, 5.5):
+    def test_a_clear_sky_tells_haze_and_gain(self) -> None:
+        for turbidity in (2.2, 3.5, 5.5, 8.0):
             with self.subTest(turbidity=turbidity):
                 found = told(clear(turbidity) * GAIN, Daylight(SUN, 3.5, 0.3))
                 assert found
-                np.testing.assert_allclose(np.pi * np.exp(found.strength), GAIN, rtol=0.15)
+                np.testing.assert_allclose(np.pi * np.exp(found.strength), GAIN, rtol=0.08)
+                self.assertAlmostEqual(found.turbidity / turbidity, 1, delta=0.2)
+
+    def test_a_haze_that_is_given_stays_and_none_is_measured(self) -> None:
+        told = sample().model_dump(mode="json", by_alias=True)
+        spots = [spot.model_dump(mode="json") for spot in sky_spots(photograph())]
+        seen = {"photograph": {**told["photograph"], "sky": spots}}
+        free = derive(sample(**seen, sky={"turbidity": None}))
+        self.assertTrue(free.haze_measured)
+        self.assertAlmostEqual(free.haze, 3.4, delta=0.5)  # the sample program's own
+        held = derive(sample(**seen, sky={"turbidity": 6.0}))
+        self.assertEqual((held.haze, held.haze_measured), (6.0, False))
 
     def test_where_it_is_seen_is_told_in_the_photograph_s_own_pixels(self) -> None:
         spots = sky_spots(taken(clear(3.5) * GAIN), 2 * SIZE[0])

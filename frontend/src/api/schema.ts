@@ -1007,6 +1007,7 @@ export interface components {
          *     almanac : the sun by date and place, where they are given.
          *     around : how the panorama lies, where there is one.
          *     softness_deg : the sun's apparent diameter in force; `softness` what soft edges tell of it.
+         *     haze : the turbidity in force; `haze_measured`: by the photograph's sky.
          *     balance : what the marked patches tell of the light; None where none is marked, or no sun is known yet.
          */
         Derived: {
@@ -1038,6 +1039,16 @@ export interface components {
              * @default null
              */
             ground_to_photo: number[][] | null;
+            /**
+             * Haze
+             * @default 3.5
+             */
+            haze: number;
+            /**
+             * Haze Measured
+             * @default false
+             */
+            haze_measured: boolean;
             /**
              * Lamps
              * @default []
@@ -1338,7 +1349,7 @@ export interface components {
         };
         /**
          * GleamAnswer
-         * @description The coat's strength beside a whole dielectric's, its standard deviation, and how much the ground mirrors there.
+         * @description The coat's strength beside a whole dielectric's, its standard deviation; how much the ground mirrors there.
          */
         GleamAnswer: {
             /** Coat */
@@ -3642,7 +3653,7 @@ export interface components {
              * @default {
              *       "cover": 0,
              *       "strength": 1,
-             *       "turbidity": 3.5
+             *       "turbidity": null
              *     }
              */
             sky: components["schemas"]["Sky"];
@@ -3724,7 +3735,8 @@ export interface components {
          * Sky
          * @description The sky's light beside the sun's; `turbidity` is the haze of the physical sky.
          *
-         *     `cover` goes from the clear sky to an overcast one, which hides the sun.
+         *     Null is the haze that the photograph's sky tells, where one is seen, else the usual one. `cover` goes from the clear
+         *     sky to an overcast one, which hides the sun.
          */
         Sky: {
             /**
@@ -3739,9 +3751,9 @@ export interface components {
             strength: number;
             /**
              * Turbidity
-             * @default 3.5
+             * @default null
              */
-            turbidity: number;
+            turbidity: number | null;
         };
         /**
          * SkySpot

@@ -37,7 +37,7 @@ from lithopos.core.place.sky_seen import sky_shown
 from lithopos.core.place.solids import ProxyAnswer, proxy_answer, solid_of
 from lithopos.core.place.sunlight import AlmanacAnswer, almanac_answer, measured_sun, softness_of, sun_in_force
 from lithopos.core.questions import camera_problem_of
-from lithopos.core.shot import Shot
+from lithopos.core.shot import USUAL_TURBIDITY, Shot
 
 SIGMA_PANORAMA = 0.12  # of a panorama's sky beside its own sun
 
@@ -75,6 +75,7 @@ class Derived(BaseModel):
     almanac : the sun by date and place, where they are given.
     around : how the panorama lies, where there is one.
     softness_deg : the sun's apparent diameter in force; `softness` what soft edges tell of it.
+    haze : the turbidity in force; `haze_measured`: by the photograph's sky.
     balance : what the marked patches tell of the light; None where none is marked, or no sun is known yet.
     """
 
@@ -96,6 +97,8 @@ class Derived(BaseModel):
     panes: list[PaneAnswer] = []
     windows: list[PaneAnswer] = []
     lamps: list[LampAnswer] = []
+    haze: float = USUAL_TURBIDITY
+    haze_measured: bool = False
     balance: BalanceAnswer | None = None
     proxies: list[ProxyAnswer] = []
 
@@ -134,6 +137,8 @@ def derive(shot: Shot) -> Derived:
     known = result.sun_shown or shot.sky.cover == 1 or shot.lit_by == "room"
     if known:
         day = daylight_of(shot, result)
+        result.haze = day.turbidity
+        result.haze_measured = day.sky_shown is not None and shot.sky.turbidity is None and shot.sky.cover < 1
         if any(patch.seen for patch in shot.patches):
             result.balance = balance_of(shot.patches, pinhole, day)
         lamps_shown(shot, day, result.balance, result.lamps)
@@ -176,19 +181,22 @@ def daylight_of(shot: Shot, facts: Derived) -> Daylight:
         sun = np.array(facts.sun_shown) if dome.sunny else None
         sigma = SIGMA_CLEAR if shot.panorama.disc else SIGMA_PANORAMA
         shown = ground_of(dome) if shot.panorama.here else None
-        day = Daylight(sun, shot.sky.turbidity, ground, name, tint, dome, sigma, ground_shown=shown)
+        day = Daylight(sun, shot.sky.haze, ground, name, tint, dome, sigma, ground_shown=shown)
     elif shot.lit_by == "room":
         mean = shot.photograph.mean if shot.photograph else None
-        day = Daylight(None, shot.sky.turbidity, ground, name, tint, room=True, mean=mean)
+        day = Daylight(None, shot.sky.haze, ground, name, tint, room=True, mean=mean)
     else:
         sun = np.array(facts.sun_shown) if shines and shot.sky.cover < 1 else None
         behind = np.array(facts.sun_shown) if facts.sun_shown else None
-        day = Daylight(sun, shot.sky.turbidity, ground, name, tint, cover=shot.sky.cover, behind=behind)
+        day = Daylight(sun, shot.sky.haze, ground, name, tint, cover=shot.sky.cover, behind=behind)
     if not facts.camera:
         return day
     camera = pinhole_of(facts.camera)
     if shot.photograph and shot.photograph.sky and not day.room and not day.dome:
-        day = replace(day, sky_shown=sky_shown(shot.photograph.sky, camera, day))
+        shown_sky = sky_shown(shot.photograph.sky, camera, day)
+        day = replace(day, sky_shown=shown_sky)
+        if shown_sky and shot.sky.turbidity is None:
+            day = replace(day, turbidity=shown_sky.turbidity)
     mean = shot.photograph.mean if shot.photograph else None
     about = about_of(shot.proxies, facts.proxies, day.sun, mean, day.sky_towards)
     if about or shot.windows or shot.lamps:

@@ -1,4 +1,4 @@
-import type { FileOut, Shot, Upload } from "../../api/client";
+import type { Derived, FileOut, Shot, Upload } from "../../api/client";
 import type { StepProps } from "../../marks/props";
 import { useChange } from "../../state/changes";
 import type { Patch } from "../../state/patch";
@@ -11,11 +11,13 @@ import { SunBy } from "./SunBy";
 
 type Knob = {
   label: string;
-  of: (document: Shot) => number;
+  of: (document: Shot, derived: Derived) => number;
   min: number;
   max: number;
-  show: (value: number) => string;
+  show: (value: number, document: Shot, derived: Derived) => string;
   change: (value: number) => Patch;
+  /** Back to what is measured. */
+  free?: Patch;
 };
 
 const times = (v: number) => `${v.toFixed(2)} ×`;
@@ -40,11 +42,13 @@ const KNOBS: readonly Knob[] = [
   },
   {
     label: "Haze",
-    of: ({ sky }) => sky.turbidity,
+    of: ({ sky }, { haze }) => sky.turbidity ?? haze,
     min: 1,
     max: 10,
-    show: (v) => v.toFixed(1),
+    show: (v, { sky }, { haze_measured }) =>
+      `${v.toFixed(1)}${haze_measured ? " · by the sky seen" : sky.turbidity === null ? "" : " · by hand"}`,
     change: (turbidity) => ({ sky: { turbidity } }),
+    free: { sky: { turbidity: null } },
   },
   {
     label: "Overcast",
@@ -76,7 +80,7 @@ type Props = StepProps & {
 
 export function LightStep({ projectId, onFiles, onStand, ...props }: Props) {
   const { shot, document, derived } = props;
-  const { move, keep } = useChange(shot.id);
+  const { move, keep, change } = useChange(shot.id);
   const { sun, sky } = document;
   if (!derived.camera)
     return <Hint>The sun is found through the solved camera. Mark the perspective first.</Hint>;
@@ -97,19 +101,22 @@ export function LightStep({ projectId, onFiles, onStand, ...props }: Props) {
         open={!document.patches.length}
       >
         {document.lit_by !== "panorama" &&
-          (document.lit_by === "day" ? KNOBS : ROOM_KNOBS).map(({ label, of, min, max, show, change }) => (
-            <Slider
-              key={label}
-              label={label}
-              value={of(document)}
-              min={min}
-              max={max}
-              step={0.05}
-              show={show}
-              onMove={(v) => move(change(v))}
-              onKeep={() => keep(label.toLowerCase())}
-            />
-          ))}
+          (document.lit_by === "day" ? KNOBS : ROOM_KNOBS).map(
+            ({ label, of, min, max, show, change: by, free }) => (
+              <Slider
+                key={label}
+                label={label}
+                value={of(document, derived)}
+                min={min}
+                max={max}
+                step={0.05}
+                show={(v) => show(v, document, derived)}
+                onMove={(v) => move(by(v))}
+                onKeep={() => keep(label.toLowerCase())}
+                onZero={free && (() => void change(free, label.toLowerCase()))}
+              />
+            ),
+          )}
         <Slider
           label="Things brighter or darker"
           value={document.exposure.stops}

@@ -86,10 +86,8 @@ def dome_in_force(shot: Shot, answer: AroundAnswer | None) -> Dome | None:
     # The sun is then as a clear day's beside the panorama's own sky, until the photograph tells it.
     sun = dome_sun(dome)
     sun[2] = max(float(sun[2]), LOWEST_SUN)
-    facing = sun_irradiance(sun, shot.sky.turbidity, sun)
-    beside = float(dome_irradiance(dome, UP).mean()) / max(
-        float(sky_irradiance(sun, shot.sky.turbidity, UP).mean()), 1e-9
-    )
+    facing = sun_irradiance(sun, shot.sky.haze, sun)
+    beside = float(dome_irradiance(dome, UP).mean()) / max(float(sky_irradiance(sun, shot.sky.haze, UP).mean()), 1e-9)
     return dome.model_copy(update={"sun": (facing * beside).tolist(), "share": 1.0})
 
 

@@ -46,10 +46,11 @@ class NearLight:
 
 @dataclass(frozen=True)
 class SkyShown:
-    """What the photograph's sky tells of its strength: its logarithm (3,), with the standard deviations of its
-    luminance and of channels against that.
+    """What the photograph's sky tells: its haze, and the logarithm of its strength (3,), with the standard deviations
+    of its luminance and of channels against that.
     """
 
+    turbidity: float
     strength: Array
     sigma: float
     sigma_tint: float

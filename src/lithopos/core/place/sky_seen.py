@@ -1,14 +1,14 @@
 """The sky that a photograph shows, as a measure of its light.
 
-How bright a clear sky is away from the sun hardly depends on the haze: from a turbidity of 2 to one of 6 its green
-changes by 7 per cent, its red and blue by 13 (Hosek and Wilkie 2012). So what the photograph shows of it tells the
-photograph's gain by channel, which nothing else does without a known tone.
+How a clear sky grows brighter and paler towards the horizon and the sun tells its haze; how bright it is then tells the
+photograph's gain by channel, which nothing else does without a known tone. Away from the sun the haze matters little:
+from a turbidity of 2 to one of 6 green changes by 7 per cent, red and blue by 13 (Hosek and Wilkie 2012).
 """
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -32,6 +32,9 @@ LIKE, LIKE_TINT = 0.25, 0.15  # natural logarithms: as far as spots may be from 
 AGREEING = 0.6  # of all spots
 EVEN = 0.05  # natural logarithm: scatter that is nobody's fault
 LIKELY_TINT = 0.6  # of the gain against neutral: other blue smooth things are walls
+HAZES = (1.7, 2.0, 2.5, 3.0, 3.5, 4.0, 4.7, 5.5, 6.5, 7.5, 8.5, 9.5)
+SIGMA_HAZE = 0.5  # of its natural logarithm, about the usual or the given one
+SIGMA_EVEN, ALIKE = 0.04, 6  # scatter of a real sky's spots about its formula, and how many of them count by themselves
 SIGMA, SIGMA_TINT = 0.12, 0.06  # of a real clear sky beside the formula
 SIGMA_CLOUDED, SIGMA_CLOUDED_TINT = 0.3, 0.06
 
@@ -85,7 +88,10 @@ def _blocks(photograph: Picture) -> _Blocks:
 
 
 def sky_shown(spots: Sequence[SkySpot], camera: Pinhole, day: Daylight) -> SkyShown | None:
-    """What the spots say of the sky's strength; None where they are too few, or not as bright as a sky is there."""
+    """What the spots say of the sky's haze and strength; None where they are too few, or not as a sky is there.
+
+    Hazes are weighed by how evenly the sky of each explains the spots, beside the day's own haze.
+    """
     if len(spots) < FEWEST:
         return None
     ways = camera.rays(np.array([spot.at for spot in spots], float))
@@ -94,17 +100,42 @@ def sky_shown(spots: Sequence[SkySpot], camera: Pinhole, day: Daylight) -> SkySh
         high &= ways @ day.sun < np.cos(np.radians(GLARE_DEG))
     if high.sum() < FEWEST:
         return None
-    colours = np.array([spot.colour for spot in spots])[high]
-    ratio = np.log(np.maximum(colours, 1e-6)) - np.log(np.maximum(np.pi * day.sky_towards(ways[high]), 1e-9))
-    told, scatter = _agreed(ratio, len(spots))
-    if told is None or np.abs(_tint(told)).max() > LIKELY_TINT:
+    seen = np.log(np.maximum([spot.colour for spot in spots], 1e-6))[high]
+    hazes = [day.turbidity] if day.cover >= 1 else HAZES
+    skies = [_compared(seen, ways[high], replace(day, turbidity=haze), len(spots)) for haze in hazes]
+    told = [(haze, *sky) for haze, sky in zip(hazes, skies, strict=True) if sky]
+    if not told:
         return None
-    uneven = float((np.log(np.maximum(colours, 1e-6)) @ REC709).std())
-    if scatter[0] > max(EVEN, uneven):
-        return None  # more even than a sky is: a wall
+    haze = np.log([one[0] for one in told])
+    strength, scatter = np.stack([one[1] for one in told]), np.array([one[2] for one in told])
+    against = ALIKE * (scatter[:, 0] / SIGMA_EVEN) ** 2 + ((haze - np.log(day.turbidity)) / SIGMA_HAZE) ** 2
+    weight = np.exp(-0.5 * (against - against.min()))
+    weight /= weight.sum()
+    mean = weight @ strength
+    off = strength - mean
+    best = scatter[weight.argmax()]
     clouded = 0 < day.cover < 1
     own, tint = (SIGMA_CLOUDED, SIGMA_CLOUDED_TINT) if clouded else (SIGMA, SIGMA_TINT)
-    return SkyShown(told, float(np.hypot(own, scatter[0])), float(np.hypot(tint, scatter[1])))
+    return SkyShown(
+        float(np.exp(weight @ haze)),
+        mean,
+        float(np.sqrt(own**2 + best[0] ** 2 + weight @ (off @ REC709) ** 2)),
+        float(np.sqrt(tint**2 + best[1] ** 2 + (weight @ _tint(off) ** 2).max())),
+    )
+
+
+def _compared(seen: Array, ways: Array, day: Daylight, count: int) -> tuple[Array, tuple[float, float]] | None:
+    """The strength (3,) of a day's sky by logarithms of colours (N, 3), and how they scatter about it: luminance, tint.
+
+    None where they are not like that sky.
+    """
+    ratio = seen - np.log(np.maximum(np.pi * day.sky_towards(ways), 1e-9))
+    told, scatter = _agreed(ratio, count)
+    if told is None or np.abs(_tint(told)).max() > LIKELY_TINT:
+        return None
+    if scatter[0] > max(EVEN, float((seen @ REC709).std())):
+        return None  # more even than a sky is: a wall
+    return told, scatter
 
 
 def _agreed(ratio: Array, count: int) -> tuple[Array | None, tuple[float, float]]:

@@ -74,7 +74,7 @@ def shot_question(shot: Shot, facts: Derived, surface: Surface) -> PieceQuestion
     if facts.sun_shown is None or facts.camera is None:
         return PieceQuestion(surface=surface)
     sky, sun = shot.sky, shot.sun.strength * (1 - shot.sky.cover)
-    light = SunSky(facts.sun_shown, sun, sky.strength, facts.softness_deg, sky.turbidity, cover=sky.cover)
+    light = SunSky(facts.sun_shown, sun, sky.strength, facts.softness_deg, facts.haze, cover=sky.cover)
     forward = np.array(facts.camera.rotation)[2]
     ground = shot.ground.reflectance or GROUND_MATERIALS[shot.ground.material].reflectance
     # Whole degrees and hundredths, so that a picture is not made again for what nobody sees.

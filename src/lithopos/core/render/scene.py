@@ -314,7 +314,7 @@ def build_scene(
         light = Environment(room_around(known.around, strength), key=repr((made_of, shot.sky.strength)))
     else:
         sunlight = shot.sun.strength * (1 - shot.sky.cover)
-        strengths = sunlight, shot.sky.strength, facts.softness_deg, shot.sky.turbidity
+        strengths = sunlight, shot.sky.strength, facts.softness_deg, day.turbidity
         light = SunSky(to_sun, *strengths, balance.sky, shot.sky.cover)
         if known.around is not None:
             light = Surroundings(light, known.around, repr(made_of) if photograph_key else "")

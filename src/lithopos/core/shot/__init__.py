@@ -12,6 +12,7 @@ from lithopos.core.shot.document import FORMAT, Shot, load_shot, new_shot, new_s
 from lithopos.core.shot.ground import Length, Level
 from lithopos.core.shot.lamp import Lamp, LitWindow
 from lithopos.core.shot.light import (
+    USUAL_TURBIDITY,
     Almanac,
     Exposure,
     LightPatch,
@@ -32,6 +33,7 @@ from lithopos.core.shot.surface import LaidTexture, Print, Surface
 
 __all__ = [
     "FORMAT",
+    "USUAL_TURBIDITY",
     "Almanac",
     "CameraNotes",
     "Contact",

@@ -15,6 +15,7 @@ from lithopos.core.light.softness import LEAST_DEG, MOST_DEG, Penumbra
 from lithopos.core.shot.parts import DocumentPart, FileName, Identity, Name
 
 __all__ = [
+    "USUAL_TURBIDITY",
     "Almanac",
     "Exposure",
     "LightPatch",
@@ -83,15 +84,24 @@ class Almanac(DocumentPart):
     bearing_deg: Annotated[FiniteFloat, Field(ge=-360, le=720)] | None = None
 
 
+USUAL_TURBIDITY = 3.5
+
+
 class Sky(DocumentPart):
     """The sky's light beside the sun's; `turbidity` is the haze of the physical sky.
 
-    `cover` goes from the clear sky to an overcast one, which hides the sun.
+    Null is the haze that the photograph's sky tells, where one is seen, else the usual one. `cover` goes from the clear
+    sky to an overcast one, which hides the sun.
     """
 
     strength: Annotated[FiniteFloat, Field(ge=0, le=20)] = 1.0
-    turbidity: Annotated[FiniteFloat, Field(ge=1, le=10)] = 3.5
+    turbidity: Annotated[FiniteFloat, Field(ge=1, le=10)] | None = None
     cover: Annotated[FiniteFloat, Field(ge=0, le=1)] = 0.0
+
+    @property
+    def haze(self) -> float:
+        """The turbidity as far as nobody has looked at the photograph."""
+        return USUAL_TURBIDITY if self.turbidity is None else self.turbidity
 
 
 class Pointing(DocumentPart):
