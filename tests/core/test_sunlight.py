@@ -81,6 +81,14 @@ class Sunlight(unittest.TestCase):
         assert facts.sun
         self.assertEqual(len(facts.sun.boxes), 1)
         self.assertIsNone(derive(shot(proxies=[{**box, "shadow": pixels(along[0])}])).sun, "a single point is too few")
+        wall = {"id": "w", "kind": "wall", "points": pixels([-1, 6, 0], [1.5, 6, 0]), "height_m": 1.5}
+        ends = [fallen([-1, 6, 1.5]), fallen([1.5, 6, 1.5])]
+        over = pixels(*(ends[0] + t * (ends[1] - ends[0]) for t in (0.2, 0.5, 0.8)))
+        self.assertLess(
+            abs(off_deg(derive(shot(proxies=[{**wall, "shadow": over}, {**box, "shadow": pixels(*along)}])))), 0.02
+        )
+        alone = derive(shot(proxies=[{**wall, "shadow": over}]))  # how far along it the sun stands is not to be seen
+        self.assertIn("leaves the sun's direction open", alone.sun_reason or "")
         sky = {**box, "name": "Crate", "shadow": [*pixels(*along), [900, 20]]}
         self.assertRegex(derive(shot(proxies=[sky])).sun_reason or "", "^The shadow of Crate: lies above the horizon")
         with self.assertRaisesRegex(InputError, "the shadow of a steps"):

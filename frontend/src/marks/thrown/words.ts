@@ -3,7 +3,8 @@ import type { ProxyMark } from "../../api/client";
 const SHADED: readonly ProxyMark["kind"][] = ["wall", "box", "ramp", "cylinder", "outline"];
 
 /** Whether its shadow on the ground can tell the sun. */
-export const shadesOf = ({ kind, level, hidden }: ProxyMark) => SHADED.includes(kind) && !level && !hidden;
+export const shadesOf = ({ kind, level, hidden, points }: ProxyMark) =>
+  SHADED.includes(kind) && !level && !hidden && !(kind === "wall" && points.length > 2);
 
 /** Whether it does. */
 export const told = (proxy: ProxyMark) => shadesOf(proxy) && proxy.shadow.length > 1;

@@ -300,11 +300,16 @@ class BoxShadow(BaseModel):
 
     def whitened(self, seen: SeenSun) -> Array:
         """How far each point lies off the outline that the sun would throw, (N,) [px of 1 px]."""
-        from scipy.spatial import ConvexHull  # here: whoever only reads a document need not wait for it
+        # Here: whoever only reads a document need not wait for it.
+        from scipy.spatial import ConvexHull, QhullError
 
         corners = np.array(self.corners)
         falls = corners - corners[:, 2:] / seen.direction[2] * seen.direction
-        hull = falls[ConvexHull(falls[:, :2]).vertices, :2]  # counter-clockwise
+        try:
+            around = ConvexHull(falls[:, :2])
+        except QhullError:  # the shadow of a wall along which the sun shines is a line
+            around = ConvexHull(falls[:, :2], qhull_options="QJ")
+        hull = falls[around.vertices, :2]  # counter-clockwise
         way = np.roll(hull, -1, axis=0) - hull
         length = np.linalg.norm(way, axis=1)
         pixels = np.array(self.outline)

@@ -118,7 +118,7 @@ class Daylight:
         return found
 
     def _beside_sun(self) -> Known:
-        if self.sky_shown:
+        if self.sky_shown and not self.cover:
             return Known(SUN, 0.0, min(self.sigma_sky, SIGMA_SKY_SEEN), SIGMA_SKY_SEEN_TINT)
         return Known(SUN, 0.0, self.sigma_sky)
 

@@ -21,7 +21,8 @@ from lithopos.core.place.around import LOWEST_SUN
 from lithopos.core.place.solids import ProxyAnswer
 from lithopos.core.shot import Almanac, Shot
 
-LEAST_OUTLINE = 2
+LEAST_OUTLINE, MOST_CORNERS = 2, 200
+OPEN_DEG = 60.0  # a standard deviation that is no answer
 Direction = tuple[float, float, float]
 __all__ = ["AlmanacAnswer", "AlmanacTime", "almanac_answer", "measured_sun", "softness_of", "sun_in_force"]
 
@@ -90,13 +91,17 @@ def measured_sun(
         return NoAnswer(_called(f"{mark_name(error.field)}: {error.cause}", names))
     if isinstance(found, NoAnswer):
         return found
+    if max(found.sigma_deg.values()) > OPEN_DEG:
+        return NoAnswer("what is marked leaves the sun's direction open; mark another shadow")
     return found.model_copy(update={"warnings": [_called(text, names) for text in found.warnings]})
 
 
 def _called(text: str, names: list[str]) -> str:
     """A sentence on a box, which is called as it is in the list of what stands there."""
     for number, name in enumerate(names):
-        text = re.sub(rf"^Box {number + 1}\b", f"The shadow of {name}", text)
+        before = f"Box {number + 1}"
+        if re.match(rf"{before}\b", text):
+            return f"The shadow of {name}{text.removeprefix(before)}"
     return text
 
 
@@ -104,9 +109,13 @@ def _thrown(shot: Shot, stood: Sequence[ProxyAnswer]) -> dict[str, BoxShadow]:
     """What stands on the ground with its marked shadow, as the solver takes it, by what it is called."""
     found: dict[str, BoxShadow] = {}
     for proxy, answer in zip(shot.proxies, stood, strict=False):
-        if len(proxy.shadow) < LEAST_OUTLINE or proxy.level is not None or proxy.hidden or not answer.faces:
+        bent = proxy.kind == "wall" and len(proxy.points) > 2  # its shadow is no convex one
+        if len(proxy.shadow) < LEAST_OUTLINE or proxy.level is not None or proxy.hidden or bent or not answer.faces:
             continue
         corners = np.unique(np.round(np.concatenate([np.array(face) for face in answer.faces]), 4), axis=0)
+        corners = corners[:: -(-len(corners) // MOST_CORNERS)]
+        if corners[:, 2].max() <= 0:
+            continue
         name = proxy.name or f"the {proxy.kind}"
         called = f"{name} ({len(found) + 1})" if name in found else name
         found[called] = BoxShadow.model_validate({"corners": corners.tolist(), "outline": proxy.shadow})
