@@ -1,4 +1,7 @@
-"""`python tools/screenshots.py`: the pictures in docs/screenshots, from the demonstration's data."""
+"""`python tools/screenshots.py [states | SHOT ...]`: the pictures in docs/screenshots, from the demonstration's data.
+
+*states* are the steps on the screen, a word of a shot's name its finished picture; by default all of them.
+"""
 
 from __future__ import annotations
 
@@ -34,10 +37,12 @@ def keep(png: bytes, name: str) -> None:
     )
 
 
-def finished(server: Server) -> None:
-    """Masters of the sample project's shots, as a client gets them."""
+def finished(server: Server, words: list[str]) -> None:
+    """Masters of the sample project's shots that are named by a word, or of all, as a client gets them."""
     for shot in server.ask("GET", f"/projects/{server.path.split('/')[2]}")["shots"]:
         told = server.ask("GET", f"/shots/{shot['id']}")
+        if words and not any(word.lower() in told["document"]["name"].lower() for word in words):
+            continue
         scale = FINISHED_PX / told["document"]["photograph"]["width"]
         patch = {"output": {"scale": scale, "samples": 256, "noise": None}}
         server.ask("PATCH", f"/shots/{shot['id']}", {"revision": told["revision"], "patch": patch})
@@ -79,9 +84,13 @@ def contact_states(page: Screen) -> None:
 
 
 def main() -> None:
-    """Take them all."""
-    with running(command="demo") as server:
-        finished(server)
+    """Take what is asked for."""
+    words = [word for word in sys.argv[1:] if word != "states"]
+    if words or len(sys.argv) == 1:
+        with running(command="demo") as server:
+            finished(server, words)
+    if words and "states" not in sys.argv:
+        return
     with running(command="demo") as server, screen(server) as page:
         page.until("window.lithopos?.derived.sun")
         done(page, "Proof")
