@@ -405,6 +405,7 @@ def _lights(found: Balance, day: Daylight, gain: Array) -> list[LightAnswer]:
     answers = []
     for name, light in found.lights.items():
         kind, _, identity = name.partition(" ")
+        by_sky = day.sky_shown is not None and name in (SUN, SKY)
         answers.append(
             LightAnswer.model_validate(
                 {
@@ -415,7 +416,7 @@ def _lights(found: Balance, day: Daylight, gain: Array) -> list[LightAnswer]:
                     "share": float(luminance(level[name])) / whole,
                     "share_sigma": light.share_sigma,
                     "colour": _three(level[name]),
-                    "measured": light.share_told > MEASURED and light.share_sigma < UNSURE,
+                    "measured": (light.share_told > MEASURED or by_sky) and light.share_sigma < UNSURE,
                 }
             )
         )
