@@ -79,7 +79,7 @@ class Sunlight(unittest.TestCase):
         facts = derive(shot(proxies=[{**box, "shadow": pixels(*along)}]))
         self.assertLess(off_deg(facts), 0.02)
         assert facts.sun
-        self.assertEqual(len(facts.sun.boxes), 1)
+        self.assertEqual((len(facts.sun.boxes), facts.thrown), (1, ["b"]))
         self.assertIsNone(derive(shot(proxies=[{**box, "shadow": pixels(along[0])}])).sun, "a single point is too few")
         wall = {"id": "w", "kind": "wall", "points": pixels([-1, 6, 0], [1.5, 6, 0]), "height_m": 1.5}
         ends = [fallen([-1, 6, 1.5]), fallen([1.5, 6, 1.5])]

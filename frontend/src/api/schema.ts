@@ -1002,6 +1002,7 @@ export interface components {
          *     ground_to_photo : (3, 3) homography from ground (x, y, 1) [m] to homogeneous pixels, undistorted.
          *     camera_reason, camera_lacks : why there is no camera, in words, and whether edges are missing or don't agree.
          *     lengths : what each of the shot's lengths measures; the camera's own list ends with the levels' too.
+         *     thrown : the proxies whose shadows tell the sun, in the order of its `boxes`.
          *     sun_shown : the direction in force, measured or set by hand; of a panorama its brightest place.
          *     panes, windows, lamps, proxies : where each of the shot's hangs or stands.
          *     almanac : the sun by date and place, where they are given.
@@ -1102,6 +1103,11 @@ export interface components {
                 number,
                 number
             ] | null;
+            /**
+             * Thrown
+             * @default []
+             */
+            thrown: string[];
             /**
              * Windows
              * @default []

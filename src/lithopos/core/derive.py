@@ -35,7 +35,14 @@ from lithopos.core.place.near_seen import lamps_shown
 from lithopos.core.place.pane import PaneAnswer, pane_answer
 from lithopos.core.place.sky_seen import sky_shown
 from lithopos.core.place.solids import ProxyAnswer, proxy_answer, solid_of
-from lithopos.core.place.sunlight import AlmanacAnswer, almanac_answer, measured_sun, softness_of, sun_in_force
+from lithopos.core.place.sunlight import (
+    AlmanacAnswer,
+    almanac_answer,
+    measured_sun,
+    shadows_thrown,
+    softness_of,
+    sun_in_force,
+)
 from lithopos.core.questions import camera_problem_of
 from lithopos.core.shot import USUAL_TURBIDITY, Shot
 
@@ -70,6 +77,7 @@ class Derived(BaseModel):
     ground_to_photo : (3, 3) homography from ground (x, y, 1) [m] to homogeneous pixels, undistorted.
     camera_reason, camera_lacks : why there is no camera, in words, and whether edges are missing or don't agree.
     lengths : what each of the shot's lengths measures; the camera's own list ends with the levels' too.
+    thrown : the proxies whose shadows tell the sun, in the order of its `boxes`.
     sun_shown : the direction in force, measured or set by hand; of a panorama its brightest place.
     panes, windows, lamps, proxies : where each of the shot's hangs or stands.
     almanac : the sun by date and place, where they are given.
@@ -93,6 +101,7 @@ class Derived(BaseModel):
     around: AroundAnswer | None = None
     softness_deg: float = CLEAR_DEG
     softness: SoftnessAnswer | None = None
+    thrown: list[str] = []
     sun_shown: tuple[float, float, float] | None = None
     panes: list[PaneAnswer] = []
     windows: list[PaneAnswer] = []
@@ -279,7 +288,9 @@ def _with_lengths_on_levels(shot: Shot, camera: CameraAnswer, levels: list[Level
 
 def _derive_sun(shot: Shot, camera: CameraAnswer, result: Derived) -> None:
     heights = {one.id: one.height_m for one in result.levels if one.height_m is not None}
-    measured = measured_sun(shot, camera, heights, result.proxies)
+    thrown = shadows_thrown(shot, result.proxies)
+    result.thrown = [*thrown]
+    measured = measured_sun(shot, camera, heights, thrown)
     if isinstance(measured, NoAnswer):
         result.sun_reason = measured.reason
     else:

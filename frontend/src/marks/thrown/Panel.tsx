@@ -2,15 +2,12 @@ import { useChange } from "../../state/changes";
 import { toggleTool, usePicked } from "../../state/editor";
 import { Bin, Button } from "../../ui/controls";
 import type { StepProps } from "../props";
-import { shadesOf, told } from "./words";
+import { shadesOf } from "./words";
 
 /** What was drawn in Contact, each with the shadow that it throws in the photograph. */
 export function Thrown({ shot, document, derived }: StepProps) {
   const { tool } = usePicked("tool");
   const { change } = useChange(shot.id);
-  const solved = document.proxies.filter(
-    (one) => told(one) && derived.proxies.some(({ id, faces }) => id === one.id && faces.length > 0),
-  );
   return (
     <>
       <p className="text-xs leading-[1.55] text-ink-500">
@@ -18,7 +15,7 @@ export function Thrown({ shot, document, derived }: StepProps) {
       </p>
       <ul>
         {document.proxies.filter(shadesOf).map((proxy) => {
-          const number = solved.indexOf(proxy);
+          const number = derived.thrown.indexOf(proxy.id);
           const off = derived.sun?.boxes[number]?.residual_px;
           const disagrees = number >= 0 && derived.sun?.disagrees === `boxes[${number}]`;
           return (

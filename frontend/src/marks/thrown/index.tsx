@@ -2,7 +2,7 @@ import { pair } from "../../geometry/points";
 import type { Kind } from "../kind";
 import { ThrownOverlay } from "./Overlay";
 import { Thrown } from "./Panel";
-import { shadesOf, told } from "./words";
+import { shadesOf } from "./words";
 
 /** The shadow of something drawn in Contact: points along its outline on the ground tell the sun. */
 export const kind: Kind = {
@@ -31,10 +31,7 @@ export const kind: Kind = {
   section: {
     step: "light",
     title: "Shadows of drawn things",
-    fact: ({ document }) => {
-      const marked = document.proxies.filter(told).length;
-      return marked ? `${marked} marked` : "none yet";
-    },
+    fact: ({ derived }) => (derived.thrown.length ? `${derived.thrown.length} marked` : "none yet"),
     Panel: Thrown,
     when: ({ document, derived }) =>
       derived.metric && document.lit_by !== "room" && document.proxies.some(shadesOf),

@@ -5,6 +5,3 @@ const SHADED: readonly ProxyMark["kind"][] = ["wall", "box", "ramp", "cylinder",
 /** Whether its shadow on the ground can tell the sun. */
 export const shadesOf = ({ kind, level, hidden, points }: ProxyMark) =>
   SHADED.includes(kind) && !level && !hidden && !(kind === "wall" && points.length > 2);
-
-/** Whether it does. */
-export const told = (proxy: ProxyMark) => shadesOf(proxy) && proxy.shadow.length > 1;

@@ -133,7 +133,9 @@ def _mixed(name: str, height: float, turbidity: float) -> Array:
     if name == "sun":  # falls by powers near the horizon
         values = np.log(np.maximum(values, 1e-9))
     found = np.sum([weight * values[at] for at, weight in _neighbours(height, turbidity).items()], axis=0)
-    return np.asarray(np.exp(found) if name == "sun" else found)
+    found = np.asarray(np.exp(found) if name == "sun" else found)
+    found.setflags(write=False)  # it is kept
+    return found
 
 
 def _neighbours(height: float, turbidity: float) -> dict[tuple[int, int], float]:

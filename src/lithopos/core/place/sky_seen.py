@@ -96,8 +96,9 @@ def sky_shown(spots: Sequence[SkySpot], camera: Pinhole, day: Daylight) -> SkySh
         return None
     ways = camera.rays(np.array([spot.at for spot in spots], float))
     high = ways[:, 2] > np.sin(np.radians(LOW_DEG))
-    if day.sun is not None:
-        high &= ways @ day.sun < np.cos(np.radians(GLARE_DEG))
+    sun = day.sun if day.sun is not None else day.behind
+    if sun is not None:
+        high &= ways @ sun < np.cos(np.radians(GLARE_DEG))
     if high.sum() < FEWEST:
         return None
     seen = np.log(np.maximum([spot.colour for spot in spots], 1e-6))[high]

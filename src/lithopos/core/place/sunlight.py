@@ -24,7 +24,15 @@ from lithopos.core.shot import Almanac, Shot
 LEAST_OUTLINE, MOST_CORNERS = 2, 200
 OPEN_DEG = 60.0  # a standard deviation that is no answer
 Direction = tuple[float, float, float]
-__all__ = ["AlmanacAnswer", "AlmanacTime", "almanac_answer", "measured_sun", "softness_of", "sun_in_force"]
+__all__ = [
+    "AlmanacAnswer",
+    "AlmanacTime",
+    "almanac_answer",
+    "measured_sun",
+    "shadows_thrown",
+    "softness_of",
+    "sun_in_force",
+]
 
 
 class AlmanacTime(BaseModel):
@@ -58,17 +66,18 @@ class AlmanacAnswer(BaseModel):
 
 
 def measured_sun(
-    shot: Shot, camera: CameraAnswer, heights: dict[str, float], stood: Sequence[ProxyAnswer] = ()
+    shot: Shot, camera: CameraAnswer, heights: dict[str, float], thrown: dict[str, BoxShadow]
 ) -> SunAnswer | NoAnswer:
     """The sun by every shadow that is marked.
 
     Parameters
     ----------
     heights : of the levels [m], where they are known.
-    stood : what stands there, in the order of the shot's proxies.
+    thrown : what `shadows_thrown` tells.
     """
-    thrown = _thrown(shot, stood)
-    boxes, names = [*thrown.values()], [*thrown]
+    boxes = [*thrown.values()]
+    called = {proxy.id: proxy.name or f"the {proxy.kind}" for proxy in shot.proxies}
+    names = [called[identity] for identity in thrown]
     if not (shot.gnomons or shot.shadow_edges or boxes or shot.sun.at):
         return NoAnswer("no shadow is marked yet")
     gnomons = []
@@ -105,8 +114,13 @@ def _called(text: str, names: list[str]) -> str:
     return text
 
 
-def _thrown(shot: Shot, stood: Sequence[ProxyAnswer]) -> dict[str, BoxShadow]:
-    """What stands on the ground with its marked shadow, as the solver takes it, by what it is called."""
+def shadows_thrown(shot: Shot, stood: Sequence[ProxyAnswer]) -> dict[str, BoxShadow]:
+    """What stands on the ground with its marked shadow, as the solver takes it, by the proxy's identity.
+
+    Parameters
+    ----------
+    stood : what stands there, in the order of the shot's proxies.
+    """
     found: dict[str, BoxShadow] = {}
     for proxy, answer in zip(shot.proxies, stood, strict=False):
         bent = proxy.kind == "wall" and len(proxy.points) > 2  # its shadow is no convex one
@@ -116,9 +130,7 @@ def _thrown(shot: Shot, stood: Sequence[ProxyAnswer]) -> dict[str, BoxShadow]:
         corners = corners[:: -(-len(corners) // MOST_CORNERS)]
         if corners[:, 2].max() <= 0:
             continue
-        name = proxy.name or f"the {proxy.kind}"
-        called = f"{name} ({len(found) + 1})" if name in found else name
-        found[called] = BoxShadow.model_validate({"corners": corners.tolist(), "outline": proxy.shadow})
+        found[proxy.id] = BoxShadow.model_validate({"corners": corners.tolist(), "outline": proxy.shadow})
     return found
 
 
