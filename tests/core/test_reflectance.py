@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import unittest
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -10,10 +11,12 @@ import numpy as np
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.picture import Picture
+from lithopos.core.place.about import about_of, sides_seen
 from lithopos.core.place.balance import balance_of, balance_of_ground, proposed_patches, read_patches
 from lithopos.core.place.daylight import Daylight
 from lithopos.core.place.reflectance import PickedReflectance, ReflectanceQuestion, picked_reflectance
-from lithopos.core.shot import LightPatch
+from lithopos.core.place.solids import ProxyAnswer
+from lithopos.core.shot import LightPatch, Proxy
 from tests.support import TrueCamera
 
 GROUND = 0.3
@@ -136,6 +139,41 @@ class Picked(unittest.TestCase):
 
     def test_what_lies_in_shade_is_less_certain(self) -> None:
         self.assertGreater(self.pick(720, 520, in_sun=False).sigma, 2 * self.pick(220, 520).sigma)
+
+    def test_the_ground_beside_it_tells_a_shade_of_which_nobody_knows_how_open_it_is(self) -> None:
+        # Under a roof: a quarter of the sky's light, and redder.
+        dim = SHADE * [0.33, 0.25, 0.18] * WHITE
+        under = self.picture.codes[300:420, 720:900]
+        under[:] = encoded(GROUND * dim)
+        under[30:70, 30:70] = encoded(DOOR * dim)
+        alone = self.pick(770, 350, in_sun=False)
+        beside = self.pick(770, 350, beside=(850, 380))
+        np.testing.assert_allclose(beside.colour, DOOR, rtol=0.08)
+        self.assertFalse(beside.in_sun)
+        self.assertGreater(float(np.abs(np.log(np.array(alone.colour) / DOOR)).max()), 1.0)
+        self.assertLess(beside.sigma, alone.sigma / 3)
+        self.assertTrue(self.pick(220, 520, beside=(260, 520)).in_sun)
+        for at, cause in (((480.0, 10.0), "no ground"), ((9999.0, 600.0), "outside")):
+            with self.assertRaisesRegex(InputError, f"beside.*{cause}"):
+                self.pick(770, 350, beside=at)
+
+    def test_what_a_clipped_wall_throws_is_taken_for_more_and_less_surely(self) -> None:
+        wall = [(0.0, 6.0, 0.0), (8.0, 6.0, 0.0), (8.0, 6.0, 4.0), (0.0, 6.0, 4.0)]
+        answer = ProxyAnswer(id="w", faces=[wall])
+        linear = np.full((640, 960, 3), 0.5, np.float32)
+        told = {}
+        for name, red in (("dull", 0.5), ("clipped", 1.0)):
+            linear[..., 0] = red
+            seen = sides_seen([answer], linear, self.camera)["w"]
+            drawn = {"id": "w", "kind": "wall", "points": [(0, 0), (1, 1)], "height_m": 4.0}
+            proxy = Proxy.model_validate({**drawn, "seen": seen.colours, "clipped": seen.clipped})
+            about = about_of([proxy], [answer], self.sun, None, self.day.sky_towards)
+            day = replace(self.day, about=about, at=np.array([4.0, 4.0, 0.0]))
+            (told[name],) = (light.known for light in day.lights() if light.name == "about" and light.known)
+        self.assertAlmostEqual(told["dull"].mean, -np.log(np.pi))
+        self.assertGreater(told["clipped"].mean, told["dull"].mean)
+        self.assertGreater(told["clipped"].tint[0], told["clipped"].tint[2])
+        self.assertGreater(told["clipped"].sigma, 2 * told["dull"].sigma)
 
     def test_outside_and_clipped_are_refused(self) -> None:
         with self.assertRaisesRegex(InputError, "outside"):

@@ -3082,9 +3082,19 @@ export interface components {
          *     It `receives` shadow, reflection and bounced light, `hides` what is behind it, or both. `coat` and `roughness`
          *     are as of the ground; null: as its material has them. `shadow` are points along the outline of its shadow on the
          *     ground [px], from which the sun follows. `seen` is what the photograph shows of each of its sides,
-         *     read when it is drawn; null for those that it does not show.
+         *     read when it is drawn, `clipped` which share of it is too bright to tell, by channel; null for those that it does
+         *     not show.
          */
         Proxy: {
+            /**
+             * Clipped
+             * @default []
+             */
+            clipped: ([
+                number,
+                number,
+                number
+            ] | null)[];
             /**
              * Coat
              * @default null
@@ -3269,6 +3279,8 @@ export interface components {
         /**
          * ReflectanceQuestion
          * @description Where to look, how the surface stands there, and whether the sun shines on it (null: to be judged).
+         *
+         *     `beside` is a spot of the ground in the same light, of the stone that the light was told from [px].
          */
         ReflectanceQuestion: {
             /** At */
@@ -3276,6 +3288,14 @@ export interface components {
                 number,
                 number
             ];
+            /**
+             * Beside
+             * @default null
+             */
+            beside: [
+                number,
+                number
+            ] | null;
             /**
              * Facing
              * @default level

@@ -134,13 +134,14 @@ def _with_sides(
         return things
     seen = sides_seen(facts.proxies, decode_srgb(read().encoded), pinhole_of(facts.camera))
     for identity in moved:
-        by_id[identity] = {**by_id[identity], "seen": seen[identity]}
+        sides = seen[identity]
+        by_id[identity] = {**by_id[identity], "seen": sides.colours, "clipped": sides.clipped}
     return list(by_id.values()) if isinstance(things, list) else by_id
 
 
 def _holds_still(proxy: Proxy, before: dict[str, Any] | None) -> bool:
     """Whether what a proxy's sides follow from is as it was."""
-    said = {"name", "receives", "hides", "material", "coat", "roughness", "hidden", "shadow", "seen"}
+    said = {"name", "receives", "hides", "material", "coat", "roughness", "hidden", "shadow", "seen", "clipped"}
     return before is not None and all(
         _listed(before.get(name)) == _listed(value) for name, value in proxy.model_dump(exclude=said).items()
     )

@@ -3,9 +3,11 @@ import { pair } from "../../geometry/points";
 import { say } from "../../state/notices";
 import type { Kind } from "../kind";
 
-type Question = { at: [number, number]; radius_px: number; facing: "level"; in_sun: boolean | null };
+type Spot = [number, number];
+type Question = { at: Spot; radius_px: number; facing: "level"; in_sun: boolean | null; beside: Spot | null };
 
 const SHARE = 1 / 300;
+const WHAT = "click in the photograph on what it shall be painted like";
 
 /** A surface's colour, taken from a patch of the photograph. */
 export const kind: Kind = {
@@ -13,14 +15,20 @@ export const kind: Kind = {
   rank: 5,
   tool: {
     grasp: "clicks",
-    prompts: ["click in the photograph on what it shall be painted like"],
-    async make([at = [0, 0]], { shotId, document, tool }) {
+    prompts: {
+      judged: [WHAT],
+      sun: [WHAT],
+      shade: [WHAT],
+      beside: [WHAT, "now the ground in the same light, of the same stone as elsewhere"],
+    },
+    async make([at = [0, 0], beside], { shotId, document, tool }) {
       const { thing = "", name = "", facing = "level", light = "" } = tool.about ?? {};
       const body: Question = {
         at: pair(at),
         radius_px: Math.max(3, (document.photograph?.width ?? 1000) * SHARE),
         facing: facing as "level",
-        in_sun: light ? light === "sun" : null,
+        in_sun: light === "sun" || light === "shade" ? light === "sun" : null,
+        beside: beside ? pair(beside) : null,
       };
       try {
         const told = await asked<PickedReflectance>(
@@ -28,7 +36,7 @@ export const kind: Kind = {
         );
         const percent = told.colour.map((v) => Math.round(v * 100)).join(", ");
         say(
-          `It throws back ${percent} % of red, green and blue, ± ${Math.round(told.sigma * 100)} % of that; taken ${told.in_sun ? "in the sun" : "in shade"}. ${told.notes.join(" ")}`,
+          `It throws back ${percent} % of red, green and blue, ± ${Math.round(told.sigma * 100)} % of that; taken ${beside ? "as the ground beside it" : told.in_sun ? "in the sun" : "in shade"}. ${told.notes.join(" ")}`,
         );
         const surfaces = { [name]: { colour: told.colour } } as unknown as Placed["surfaces"];
         return {

@@ -47,5 +47,6 @@ export function newProxy(
     hidden: false,
     shadow: [],
     seen: [],
+    clipped: [],
   };
 }

@@ -12,6 +12,7 @@ const LIGHTS = [
   { value: "", label: "judge it" },
   { value: "sun", label: "in the sun" },
   { value: "shade", label: "in shade" },
+  { value: "beside", label: "as the ground beside it" },
 ] as const;
 
 type Props = { shotId: string; thing: string; name: string };
@@ -23,11 +24,12 @@ export function FromPhotograph({ thing, name }: Props) {
   const [light, setLight] = useState<string>("");
   const about = { thing, name, facing, light };
   const inHand = tool?.kind === "colour" && tool.about?.name === name && tool.about.thing === thing;
-  const again = (values: Partial<typeof about>) =>
-    inHand && take({ kind: "colour", about: { ...about, ...values }, marks: [] });
+  const pick = (told: typeof about) =>
+    take({ kind: "colour", sort: told.light || "judged", about: told, marks: [] });
+  const again = (values: Partial<typeof about>) => inHand && pick({ ...about, ...values });
   return (
     <div className="py-1">
-      <Button active={inHand} onClick={() => take(inHand ? null : { kind: "colour", about, marks: [] })}>
+      <Button active={inHand} onClick={() => (inHand ? take(null) : pick(about))}>
         Take it from the photograph
       </Button>
       {inHand && (
@@ -44,7 +46,7 @@ export function FromPhotograph({ thing, name }: Props) {
           />
           <div className="h-1.5" />
           <OneOf
-            label="Whether the sun shines on the patch"
+            label="What light falls on the patch"
             value={light}
             options={LIGHTS}
             onValue={(value) => {

@@ -6,10 +6,11 @@ Solids throw what the photograph shows of them, side by side in one mean colour 
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from lithopos.core.arrays import Array, Floats
 from lithopos.core.camera.pinhole import Pinhole
@@ -25,24 +26,46 @@ from lithopos.core.shot import Proxy
 LOOKED_AT = 700  # pixels across in which sides are read
 OFF_M = 0.05  # off the surface: a shadow map is not finer
 USUAL_MEAN, USUAL_REFLECTANCE = 0.2, 0.3  # of a photograph, and of what it shows
+CLIPPED = 0.97  # linear
 
-__all__ = ["About", "about_of", "sides_seen"]
+__all__ = ["About", "SidesSeen", "about_of", "sides_seen"]
+
+
+@dataclass(frozen=True)
+class SidesSeen:
+    """What a photograph shows of a proxy's sides: mean colours, and which share of each channel is clipped.
+
+    None for those that it does not show.
+    """
+
+    colours: list[Colour | None]
+    clipped: list[Colour | None]
 
 
 @dataclass(frozen=True)
 class About:
     """The solids of a place, and what each of their sides shows in the photograph's linear values, (F, 3).
 
-    `sky` tells its radiance behind them towards unit vectors (..., 3), in any unit: (..., 3).
+    `clipped` (F, 3) is the share of each side's pixels that may be brighter than that, by channel; `sky` tells its
+    radiance behind them towards unit vectors (..., 3), in any unit: (..., 3).
     """
 
     solids: Solids
     shown: Array
+    clipped: Array
     sky: Callable[[Array], Array]
 
     def at(self, place: Array, normal: Array) -> Openness:
         """What a surface at a place (3,) sees about it."""
         return openness(place[None], normal[None], self.solids, lambda _, numbers: self.shown[numbers], self.sky)
+
+    def clipped_at(self, place: Array, normal: Array) -> Array:
+        """The share of what solids throw onto a surface that comes from clipped pixels, by channel (3,)."""
+        if not self.clipped.any():
+            return np.zeros(3)
+        whole = self.at(place, normal).thrown[0]
+        part = replace(self, shown=self.shown * self.clipped).at(place, normal).thrown[0]
+        return np.asarray(part / np.maximum(whole, 1e-9))
 
     def lit(self, place: Array, normal: Array) -> bool:
         """Whether the sun reaches a place (3,) of a surface, as far as these solids let it."""
@@ -73,7 +96,7 @@ def about_of(
     mean : the photograph's mean colour, by which sides that it does not show are guessed.
     sky : as `About` has it.
     """
-    faces, shown = list[Face](), list[Array]()
+    faces, shown, clipped = list[Face](), list[Array](), list[Array]()
     usual = np.array(mean or (USUAL_MEAN,) * 3) / USUAL_REFLECTANCE
     by_id = {answer.id: answer for answer in answers}
     for proxy in proxies:
@@ -87,29 +110,34 @@ def about_of(
             faces.append(Face(np.array(corners)))
             colour = proxy.seen[number] if len(proxy.seen) == len(answer.faces) else None
             shown.append(np.array(colour) if colour is not None else guess)
-    return About(solids_of(faces, sun), np.array(shown), sky) if faces else None
+            lost = proxy.clipped[number] if len(proxy.clipped) == len(answer.faces) else None
+            clipped.append(np.array(lost) if lost is not None else np.zeros(3))
+    return About(solids_of(faces, sun), np.array(shown), np.array(clipped), sky) if faces else None
 
 
-def sides_seen(answers: Sequence[ProxyAnswer], linear: Floats, camera: Pinhole) -> dict[str, list[Colour | None]]:
-    """What a photograph shows of each side of each proxy, by identity; others may stand before it."""
-    faces = [Face(np.array(corners)) for answer in answers for corners in answer.faces]
-    read = iter(_sides_read(faces, linear, camera))
-    return {answer.id: [next(read) for _ in answer.faces] for answer in answers}
-
-
-def _sides_read(faces: Sequence[Face], linear: Floats, camera: Pinhole) -> list[Colour | None]:
-    """The mean colour that a photograph shows of each side; None for those that it does not show.
+def sides_seen(answers: Sequence[ProxyAnswer], linear: Floats, camera: Pinhole) -> dict[str, SidesSeen]:
+    """What a photograph shows of each side of each proxy, by identity; others may stand before it.
 
     Parameters
     ----------
     linear : (H, W, 3) the photograph's linear values, for `camera`'s size.
     """
-    sight = in_sight(faces, camera, LOOKED_AT)
-    owner = sight.pictured()
+    faces = [Face(np.array(corners)) for answer in answers for corners in answer.faces]
+    owner = in_sight(faces, camera, LOOKED_AT).pictured()
+    colours = iter(_means(linear, owner, len(faces)))
+    clipped = iter(_means((linear >= CLIPPED).astype(np.float32), owner, len(faces)))
+    return {
+        answer.id: SidesSeen([next(colours) for _ in answer.faces], [next(clipped) for _ in answer.faces])
+        for answer in answers
+    }
+
+
+def _means(values: Floats, owner: NDArray[np.int32], count: int) -> list[Colour | None]:
+    """The mean of values (H, W, 3) over each side, by a picture of which side is seen where; None for unseen ones."""
     height, width = owner.shape
-    small = cv2.resize(linear, (width, height), interpolation=cv2.INTER_AREA)
+    small = cv2.resize(values, (width, height), interpolation=cv2.INTER_AREA)
     found: list[Colour | None] = []
-    for number in range(len(faces)):
+    for number in range(count):
         pixels = small[owner == number]
         r, g, b = (float(v) for v in np.clip(pixels.mean(0), 0, 1)) if len(pixels) else (0.0, 0.0, 0.0)
         found.append((r, g, b) if len(pixels) else None)

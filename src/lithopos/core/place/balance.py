@@ -266,18 +266,18 @@ def proposed_patches(
     return found
 
 
-def read_patch(photograph: Picture, at: Pixel, radius_px: float) -> PatchSeen:
+def read_patch(photograph: Picture, at: Pixel, radius_px: float, field: str = "at") -> PatchSeen:
     """Read a round patch; the darkest and the brightest tenth of it are left out.
 
     Raises
     ------
     InputError
-        If its middle lies outside the photograph.
+        If its middle, which the question calls `field`, lies outside the photograph.
     """
     height, width = photograph.codes.shape[:2]
     x, y = at
     if not (0 <= x < width and 0 <= y < height):
-        raise InputError("at", "lies outside the photograph")
+        raise InputError(field, "lies outside the photograph")
     column0, row0 = max(int(x - radius_px), 0), max(int(y - radius_px), 0)
     codes = photograph.codes[row0 : int(y + radius_px) + 1, column0 : int(x + radius_px) + 1]
     around = codes.astype(np.float32) / np.float32(np.iinfo(codes.dtype).max)

@@ -23,6 +23,8 @@ from lithopos.core.place.about import About
 
 SUN, SKY, ABOUT = "sun", "sky", "about"
 SIGMA_ABOUT, SIGMA_ABOUT_TINT = 0.15, 0.08  # of what solids throw beside what the photograph shows of them
+# What is clipped is so much brighter, in natural logarithms; how far that, and its colour, may be off.
+CLIPPED_MORE, SIGMA_CLIPPED, SIGMA_CLIPPED_TINT = 0.5, 0.4, 0.25
 # A room's own light, from all about: about as bright as the photograph is, which is mostly walls and floor.
 USUAL_MEAN, SIGMA_USUAL, SIGMA_USUAL_TINT = (0.15, 0.15, 0.15), 0.7, 0.3
 RULING = 0.5  # of what falls on level ground, from a panorama's sun: less is a lamp's, or a veiled one's
@@ -113,9 +115,24 @@ class Daylight:
         found.append(LightIn(SKY, sky if seen is None else seen.sky[0] * sky, known))
         found += [LightIn(one.name, near_irradiance(one.light, self.at, UP), one.known) for one in self.near]
         if seen is not None:
-            thrown = np.pi * seen.thrown[0]
-            found.append(LightIn(ABOUT, thrown, Known(None, float(-np.log(np.pi)), SIGMA_ABOUT, SIGMA_ABOUT_TINT)))
+            found.append(LightIn(ABOUT, np.pi * seen.thrown[0], self._thrown()))
         return found
+
+    def _thrown(self) -> Known:
+        """Solids throw what the photograph shows of them, θ = 1/π, but more where that is clipped."""
+        assert self.about
+        clipped = self.about.clipped_at(self.at, UP)
+        more = CLIPPED_MORE * clipped
+        whole = float(REC709 @ more)
+        r, g, b = (float(v) for v in more - whole)
+        most = float(clipped.max())
+        return Known(
+            None,
+            whole - float(np.log(np.pi)),
+            float(np.hypot(SIGMA_ABOUT, SIGMA_CLIPPED * most)),
+            SIGMA_ABOUT_TINT + SIGMA_CLIPPED_TINT * most,
+            (r, g, b),
+        )
 
     def _beside_sun(self) -> Known:
         if self.sky_shown and not self.cover:

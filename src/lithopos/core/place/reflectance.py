@@ -2,9 +2,13 @@
 
 The light on a surface is that of the sun, where it shines there, and of the sky (`light.clear_sky`), each at the
 strength that the photograph's balance gives it by channel, with what the ground throws back (Liu and Jordan 1963).
+Where what stands about is not drawn, the ground beside it tells that light: its pixels there, divided by what it throws
+back.
 """
 
 from __future__ import annotations
+
+from typing import Literal
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
@@ -15,20 +19,26 @@ from lithopos.core.camera.problem import Pixel
 from lithopos.core.colour import decode_srgb, luminance
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.picture import Picture
-from lithopos.core.light.patches import Facing
-from lithopos.core.place.balance import BalanceAnswer, balance_of_ground, place_of, read_patch
+from lithopos.core.light.clear_sky import UP
+from lithopos.core.light.patches import Facing, PatchSeen
+from lithopos.core.place.balance import GROUND, BalanceAnswer, balance_of_ground, place_of, read_patch
 from lithopos.core.place.daylight import Daylight
 
 SIGMA_SHADE = 0.6  # relative: nobody knows how much of the sky is seen in a shade, in an arcade a third
 SIGMA_SHADE_BY_SOLIDS = 0.15  # but where what stands about is drawn
+SIGMA_BESIDE, SIGMA_BESIDE_TURNED = 0.06, 0.2  # of the ground beside it, for what is level, and for what is not
 DARKEST_LIT = 0.4  # of the ground's reflectance: what would be darker in the sun is taken to lie in shade
 MOST, MOST_CLIPPED = 0.98, 0.3
+LEVEL = 0.99  # a normal's rise
 
 __all__ = ["PickedReflectance", "ReflectanceQuestion", "picked_reflectance"]
 
 
 class ReflectanceQuestion(BaseModel):
-    """Where to look, how the surface stands there, and whether the sun shines on it (null: to be judged)."""
+    """Where to look, how the surface stands there, and whether the sun shines on it (null: to be judged).
+
+    `beside` is a spot of the ground in the same light, of the stone that the light was told from [px].
+    """
 
     model_config = ConfigDict(extra="forbid")
 
@@ -36,6 +46,7 @@ class ReflectanceQuestion(BaseModel):
     radius_px: float = Field(default=6.0, ge=0.5, le=400)
     facing: Facing = "level"
     in_sun: bool | None = None
+    beside: Pixel | None = None
 
 
 class PickedReflectance(BaseModel):
@@ -76,33 +87,77 @@ def picked_reflectance(
     InputError
         If the patch lies outside the photograph, or is clipped; or if the ground is not seen, where it is needed.
     """
-    seen = read_patch(photograph, question.at, question.radius_px)
-    if seen.clipped > MOST_CLIPPED:
-        raise InputError("at", "is clipped in the photograph: too bright to tell how much it throws back")
+    seen = _read(photograph, question, "at")
     if balance is None:
         encoded = photograph.encoded
         balance = balance_of_ground(encoded, decode_srgb(encoded), camera, 0.0, day)
     at, normal = place_of(question.at, question.facing, camera, day)
-    light = {lit: _light(balance, day, normal, at, lit) for lit in (True, False)}
     mean = np.array(seen.colour)
-    lit = _judged(question, mean, light, day, at, normal)
-    colour = mean / np.maximum(light[lit], 1e-6)
+    if question.beside is not None:
+        light, lit, sigma = _as_beside(question, photograph, camera, day, balance, at, normal)
+    else:
+        either = {lit: _light(balance, day, normal, at, lit) for lit in (True, False)}
+        lit = _judged(question, mean, either, day, at, normal)
+        light, sigma = either[lit], _sigma(balance, day, lit)
+    colour = mean / np.maximum(light, 1e-6)
     r, g, b = (float(value) for value in np.clip(colour, 0.005, MOST))
-    white_sigma, sky_sigma = (float(np.mean(values)) for values in (balance.white_sigma, balance.sky_sigma))
-    shade = SIGMA_SHADE if day.about is None else SIGMA_SHADE_BY_SOLIDS
-    sigma = white_sigma if lit else float(np.linalg.norm([white_sigma, sky_sigma, shade]))
     notes = list(balance.notes)
     if float(colour.max()) > 1:
         notes.append("It is brighter than white would be there: is it mirroring, or more in the sun than was told?")
-    if not lit and not balance.sky_measured and day.dome is None:
-        notes.append(
-            "The ground shows no light and shade side by side: how dark the shade is was taken from a clear day."
-        )
-    if not lit and day.shines and day.about is None:
-        notes.append("How much sky that shade sees is not known: draw what stands about it in Contact.")
+    if question.beside is None and not lit:
+        if not balance.sky_measured and day.dome is None:
+            notes.append(
+                "The ground shows no light and shade side by side: how dark the shade is was taken from a clear day."
+            )
+        if day.shines and day.about is None:
+            notes.append(
+                "How much sky that shade sees is not known: draw what stands about it in Contact, or point at ground "
+                "in the same shade."
+            )
     return PickedReflectance(
         colour=(r, g, b), sigma=float(np.hypot(sigma, seen.spread / 4)), spread=seen.spread, in_sun=lit, notes=notes
     )
+
+
+def _read(photograph: Picture, question: ReflectanceQuestion, field: Literal["at", "beside"]) -> PatchSeen:
+    """What a patch shows; an InputError if it is clipped."""
+    at = question.at if field == "at" or question.beside is None else question.beside
+    seen = read_patch(photograph, at, question.radius_px, field)
+    if seen.clipped > MOST_CLIPPED:
+        raise InputError(field, "is clipped in the photograph: too bright to tell how much it throws back")
+    return seen
+
+
+def _sigma(balance: BalanceAnswer, day: Daylight, lit: bool) -> float:
+    """How far the light may be off, relative."""
+    white_sigma, sky_sigma = (float(np.mean(values)) for values in (balance.white_sigma, balance.sky_sigma))
+    shade = SIGMA_SHADE if day.about is None else SIGMA_SHADE_BY_SOLIDS
+    return white_sigma if lit else float(np.linalg.norm([white_sigma, sky_sigma, shade]))
+
+
+def _as_beside(
+    question: ReflectanceQuestion,
+    photograph: Picture,
+    camera: Pinhole,
+    day: Daylight,
+    balance: BalanceAnswer,
+    at: Array | None,
+    normal: Array,
+) -> tuple[Array, bool, float]:
+    """The light (3,) as the ground beside it has it, whether that is the sun's, and how far it may be off, relative."""
+    assert question.beside
+    place = camera.ground_points(np.array([question.beside], float))[0]
+    ground = balance.reflectances.get(GROUND)
+    if not np.isfinite(place).all() or ground is None:
+        raise InputError("beside", "shows no ground whose colour is known")
+    level = np.array(_read(photograph, question, "beside").colour) / ground
+    told = {lit: _light(balance, day, UP, place, lit) for lit in (True, False)}
+    bright = float(luminance(level))
+    off = {lit: abs(np.log(max(bright, 1e-6) / max(float(luminance(told[lit])), 1e-6))) for lit in (True, False)}
+    lit = day.shines and (off[True] < off[False] if question.in_sun is None else question.in_sun)
+    turned = _light(balance, day, normal, place if at is None else at, lit) / np.maximum(told[lit], 1e-6)
+    own = SIGMA_BESIDE if normal[2] > LEVEL else SIGMA_BESIDE_TURNED
+    return level * turned, lit, float(np.hypot(np.mean(balance.white_sigma), own))
 
 
 def _light(balance: BalanceAnswer, day: Daylight, normal: Array, at: Array | None, lit: bool) -> Array:

@@ -24,7 +24,7 @@ from lithopos.core.light.dome import dome_of
 from lithopos.core.light.luminance import clear_white_cd
 from lithopos.core.light.near import Near
 from lithopos.core.materials.dress import dressed, look_of
-from lithopos.core.place.about import sides_seen
+from lithopos.core.place.about import SidesSeen, sides_seen
 from lithopos.core.place.around import covered_by, kept_out, radiance_in_force, without_solids
 from lithopos.core.place.balance import (
     GROUND,
@@ -349,6 +349,10 @@ def _sheen(material: GroundMaterial, chosen: Ground | Proxy, contact: Contact) -
     )
 
 
+def _with_sides(proxy: Proxy, sides: SidesSeen) -> Proxy:
+    return proxy.model_copy(update={"seen": sides.colours, "clipped": sides.clipped})
+
+
 def _read(shot: Shot, facts: Derived, photograph: Picture) -> Shot:
     """The shot with what the photograph says of its proxies and mattes, where a document does not have it."""
     assert shot.photograph and facts.camera
@@ -356,7 +360,7 @@ def _read(shot: Shot, facts: Derived, photograph: Picture) -> Shot:
     if unread:
         camera = pinhole_of(facts.camera).scaled(photograph.codes.shape[1] / shot.photograph.width)
         seen = sides_seen(facts.proxies, decode_srgb(photograph.encoded), camera)
-        proxies = [proxy if proxy.seen else proxy.model_copy(update={"seen": seen[proxy.id]}) for proxy in shot.proxies]
+        proxies = [proxy if proxy.seen else _with_sides(proxy, seen[proxy.id]) for proxy in shot.proxies]
         shot = shot.model_copy(update={"proxies": proxies})
     if any(matte.kind == "smart" and not matte.found for matte in shot.mattes):
         width = shot.photograph.width if shot.photograph else photograph.codes.shape[1]

@@ -68,7 +68,8 @@ class Proxy(DocumentPart):
     It `receives` shadow, reflection and bounced light, `hides` what is behind it, or both. `coat` and `roughness`
     are as of the ground; null: as its material has them. `shadow` are points along the outline of its shadow on the
     ground [px], from which the sun follows. `seen` is what the photograph shows of each of its sides,
-    read when it is drawn; null for those that it does not show.
+    read when it is drawn, `clipped` which share of it is too bright to tell, by channel; null for those that it does
+    not show.
     """
 
     id: Identity
@@ -91,6 +92,7 @@ class Proxy(DocumentPart):
     hidden: bool = False
     shadow: Annotated[list[Pixel], Field(max_length=60)] = []
     seen: Annotated[list[Colour | None], Field(max_length=500)] = []
+    clipped: Annotated[list[Colour | None], Field(max_length=500)] = []
 
     @model_validator(mode="after")
     def _is_drawn(self) -> Proxy:
