@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import unittest
+from functools import cache
 from typing import Any
 
 import numpy as np
@@ -56,6 +57,13 @@ def told(sky: Array, day: Daylight) -> SkyShown | None:
     return sky_shown(sky_spots(taken(sky)), CAMERA, day)
 
 
+@cache
+def with_sky() -> dict[str, Any]:
+    """The sample's photograph with its sky read."""
+    told = sample().model_dump(mode="json", by_alias=True)["photograph"]
+    return {"photograph": {**told, "sky": [spot.model_dump(mode="json") for spot in sky_spots(photograph())]}}
+
+
 class Seen(unittest.TestCase):
     def test_a_clear_sky_tells_haze_and_gain(self) -> None:
         for turbidity in (2.2, 3.5, 5.5, 8.0):
@@ -65,10 +73,17 @@ class Seen(unittest.TestCase):
                 np.testing.assert_allclose(np.pi * np.exp(found.strength), GAIN, rtol=0.08)
                 self.assertAlmostEqual(found.turbidity / turbidity, 1, delta=0.2)
 
+    def test_what_the_lens_loses_towards_the_corners_is_told_beside_the_haze(self) -> None:
+        y, x = np.mgrid[: SIZE[1], : SIZE[0]] + 0.5
+        off = ((x - SIZE[0] / 2) ** 2 + (y - SIZE[1] / 2) ** 2) / (SIZE[0] ** 2 + SIZE[1] ** 2) * 4
+        for lost in (0.0, 0.16, 0.3):
+            found = told(clear(3.5) * GAIN * (1 - lost * off)[..., None], Daylight(SUN, 3.5, 0.3))
+            assert found
+            self.assertAlmostEqual(found.falloff, lost, delta=0.04)
+            np.testing.assert_allclose(np.pi * np.exp(found.strength), GAIN, rtol=0.05)
+
     def test_a_haze_that_is_given_stays_and_none_is_measured(self) -> None:
-        told = sample().model_dump(mode="json", by_alias=True)
-        spots = [spot.model_dump(mode="json") for spot in sky_spots(photograph())]
-        seen = {"photograph": {**told["photograph"], "sky": spots}}
+        seen = with_sky()
         free = derive(sample(**seen, sky={"turbidity": None}))
         self.assertTrue(free.haze_measured)
         self.assertAlmostEqual(free.haze, 3.4, delta=0.5)  # the sample program's own
@@ -99,7 +114,7 @@ class Seen(unittest.TestCase):
         for change in changes:
             with self.subTest(**change):
                 sun = {**plain["sun"], "strength": change.get("sun", 1.0)}
-                shot = sample(sky={**plain["sky"], "cover": change["cover"]}, sun=sun)
+                shot = sample(**with_sky(), sky={**plain["sky"], "cover": change["cover"]}, sun=sun)
                 scene = build_scene(shot, photograph(), lambda _: bench())
                 tracer().show(scene)
                 light = next(

@@ -56,14 +56,17 @@ export function BrushPath({ frame }: { frame: Frame }) {
   );
 }
 
-/** What to click next, where one thing takes several clicks; the clicks so far. */
+const WAITING = "looking at the photograph …";
+
+/** What to click next; the clicks so far, and that an answer to them is on its way. */
 export function Prompt({ frame }: { frame: Frame }) {
   const { tool, loupe } = usePicked("tool", "loupe");
   const spec = toolOf(tool?.kind);
   const prompts = spec?.grasp === "clicks" ? promptsOf(spec, tool?.sort) : [];
-  if (!tool || prompts.length < 2 || !loupe) return null;
+  if (!tool || !prompts.length || !loupe) return null;
   const [x, y] = frame.toScreen(loupe);
-  const words = prompts[Math.min(tool.marks.length, prompts.length - 1)] ?? "";
+  const more = spec?.grasp === "clicks" && spec.goesOn?.includes(tool.sort ?? "");
+  const words = prompts[tool.marks.length] ?? (more ? prompts.at(-1) : WAITING) ?? "";
   const marked = tool.marks.map((mark) => frame.toScreen(mark));
   const path = [...marked, [x, y] as const].map((p, i) => `${i ? "L" : "M"}${p[0]} ${p[1]}`).join("");
   return (

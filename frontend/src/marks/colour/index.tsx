@@ -22,7 +22,7 @@ export const kind: Kind = {
       beside: [WHAT, "now the ground in the same light, of the same stone as elsewhere"],
     },
     async make([at = [0, 0], beside], { shotId, document, tool }) {
-      const { thing = "", name = "", facing = "level", light = "" } = tool.about ?? {};
+      const { thing = "", name = "", facing = "level", light = "judged" } = tool.about ?? {};
       const body: Question = {
         at: pair(at),
         radius_px: Math.max(3, (document.photograph?.width ?? 1000) * SHARE),

@@ -9,7 +9,7 @@ const FACINGS = [
   { value: "towards the camera", label: "stands, facing me" },
 ] as const;
 const LIGHTS = [
-  { value: "", label: "judge it" },
+  { value: "judged", label: "judge it" },
   { value: "sun", label: "in the sun" },
   { value: "shade", label: "in shade" },
   { value: "beside", label: "as the ground beside it" },
@@ -21,11 +21,10 @@ type Props = { shotId: string; thing: string; name: string };
 export function FromPhotograph({ thing, name }: Props) {
   const { tool, take } = usePicked("tool", "take");
   const [facing, setFacing] = useState<string>("level");
-  const [light, setLight] = useState<string>("");
+  const [light, setLight] = useState<string>("judged");
   const about = { thing, name, facing, light };
   const inHand = tool?.kind === "colour" && tool.about?.name === name && tool.about.thing === thing;
-  const pick = (told: typeof about) =>
-    take({ kind: "colour", sort: told.light || "judged", about: told, marks: [] });
+  const pick = (told: typeof about) => take({ kind: "colour", sort: told.light, about: told, marks: [] });
   const again = (values: Partial<typeof about>) => inHand && pick({ ...about, ...values });
   return (
     <div className="py-1">
@@ -34,9 +33,9 @@ export function FromPhotograph({ thing, name }: Props) {
       </Button>
       {inHand && (
         <div className="mt-1.5 rounded-md bg-lime-100 p-2 text-xs text-ink-700">
-          <p className="mb-1">The patch in the photograph</p>
+          <p className="mb-1">How it stands there</p>
           <OneOf
-            label="How the patch stands"
+            label="How it stands there"
             value={facing}
             options={FACINGS}
             onValue={(value) => {
@@ -44,9 +43,9 @@ export function FromPhotograph({ thing, name }: Props) {
               again({ facing: value });
             }}
           />
-          <div className="h-1.5" />
+          <p className="mt-2 mb-1">What light it lies in</p>
           <OneOf
-            label="What light falls on the patch"
+            label="What light it lies in"
             value={light}
             options={LIGHTS}
             onValue={(value) => {

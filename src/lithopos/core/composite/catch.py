@@ -77,7 +77,7 @@ def catch(
     ----------
     codes : (H, W, 3) of the window.
     fade : (H, W) 0 at the border of what was traced, 1 within.
-    gain : (3,) from the renderer's radiance to the photograph's linear values.
+    gain : (3,), or of each pixel (H, W, 3), from the renderer's radiance to the photograph's linear values.
     width : of the whole picture [px].
     brightest : how many times the light of a receiver may grow at most.
     shadow : (3,) the power to which what is left of the light counts, by channel, by hand; None: as it is.
@@ -235,7 +235,7 @@ def _model_light(layers: Layers, cover: Floats, ratio: Floats, gain: Floats, qua
     share = cover[part][..., None]
     seen, bare = layers.mean("with")[part], layers.mean("without")[part]
     own = np.where(share > 0, np.maximum(seen - (1 - share) * bare * ratio[part], 0), 0)
-    own = np.where(share >= 1, seen, own) * gain
+    own = np.where(share >= 1, seen, own) * np.broadcast_to(gain, (*cover.shape, 3))[part]
     albedo = np.clip(layers.mean("albedo")[part], 0, 1)
     normal = np.clip(layers.mean("normal")[part], -1, 1)
     light = np.zeros((*cover.shape, 3), np.float32)

@@ -33,7 +33,7 @@ __all__ = ["About", "SidesSeen", "about_of", "sides_seen"]
 
 @dataclass(frozen=True)
 class SidesSeen:
-    """What a photograph shows of a proxy's sides: mean colours, and which share of each channel is clipped.
+    """What a photograph shows of a proxy's sides: mean colours, and which share of that is clipped, by channel.
 
     None for those that it does not show.
     """
@@ -46,8 +46,8 @@ class SidesSeen:
 class About:
     """The solids of a place, and what each of their sides shows in the photograph's linear values, (F, 3).
 
-    `clipped` (F, 3) is the share of each side's pixels that may be brighter than that, by channel; `sky` tells its
-    radiance behind them towards unit vectors (..., 3), in any unit: (..., 3).
+    `clipped` (F, 3) is which share of that comes from pixels that may be brighter; `sky` tells its radiance behind them
+    towards unit vectors (..., 3), in any unit: (..., 3).
     """
 
     solids: Solids
@@ -125,11 +125,19 @@ def sides_seen(answers: Sequence[ProxyAnswer], linear: Floats, camera: Pinhole) 
     faces = [Face(np.array(corners)) for answer in answers for corners in answer.faces]
     owner = in_sight(faces, camera, LOOKED_AT).pictured()
     colours = iter(_means(linear, owner, len(faces)))
-    clipped = iter(_means((linear >= CLIPPED).astype(np.float32), owner, len(faces)))
-    return {
-        answer.id: SidesSeen([next(colours) for _ in answer.faces], [next(clipped) for _ in answer.faces])
-        for answer in answers
-    }
+    bright = iter(_means(np.where(linear >= CLIPPED, linear, 0), owner, len(faces)))
+    found = {}
+    for answer in answers:
+        whole = [next(colours) for _ in answer.faces]
+        found[answer.id] = SidesSeen(whole, [_share(next(bright), colour) for colour in whole])
+    return found
+
+
+def _share(part: Colour | None, whole: Colour | None) -> Colour | None:
+    if part is None or whole is None:
+        return None
+    r, g, b = (min(one / max(all_, 1e-6), 1.0) for one, all_ in zip(part, whole, strict=True))
+    return r, g, b
 
 
 def _means(values: Floats, owner: NDArray[np.int32], count: int) -> list[Colour | None]:

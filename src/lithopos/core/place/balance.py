@@ -26,6 +26,7 @@ from lithopos.core.light.strengths import (
 )
 from lithopos.core.place.daylight import ABOUT, SKY, SUN, Daylight
 from lithopos.core.place.exposure import ground_light, ground_places
+from lithopos.core.place.falloff import light_at, light_map
 from lithopos.core.place.seen import in_sight
 from lithopos.core.shot import LightPatch
 
@@ -137,7 +138,8 @@ def balance_of(patches: Sequence[LightPatch], camera: Pinhole, day: Daylight) ->
         assert patch.seen
         at, normal = place_of(patch.at, patch.facing, camera, day)
         given = day.given(normal, at, not day.shines or lit[patch.id])
-        put_in.append(PatchIn(np.array(patch.seen.colour), patch.seen.spread, patch.material, lit[patch.id], given))
+        colour = np.array(patch.seen.colour) / light_at(np.array(patch.at), camera, day.falloff)
+        put_in.append(PatchIn(colour, patch.seen.spread, patch.material, lit[patch.id], given))
     tones = {patch.material: patch.tone for patch in used if patch.tone is not None}
     found = _solved(put_in, day, tones)
     answers = [PatchAnswer(id=patch.id, in_sun=lit.get(patch.id, False), reason=reasons[patch.id]) for patch in patches]
@@ -167,6 +169,8 @@ def balance_of_ground(
         If the ground is not seen.
     """
     about = stand if day.dome is not None else None
+    if day.falloff:
+        linear = linear / light_map(camera, day.falloff)
     has_sun = day.shines and not day.local
     covered = _covered(day, camera)
     ground = ground_light(encoded, linear, camera, height_m, has_sun, about, indoors=day.local, covered=covered)

@@ -49,13 +49,14 @@ class NearLight:
 @dataclass(frozen=True)
 class SkyShown:
     """What the photograph's sky tells: its haze, and the logarithm of its strength (3,), with the standard deviations
-    of its luminance and of channels against that.
+    of its luminance and of channels against that; and which share of the light the lens loses in a corner.
     """
 
     turbidity: float
     strength: Array
     sigma: float
     sigma_tint: float
+    falloff: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -100,6 +101,11 @@ class Daylight:
     def shines(self) -> bool:
         """Whether there is light and shade."""
         return self.sun is not None
+
+    @property
+    def falloff(self) -> float:
+        """Which share of the light the lens loses in a corner, as far as the sky tells."""
+        return self.sky_shown.falloff if self.sky_shown else 0.0
 
     @property
     def local(self) -> bool:

@@ -23,6 +23,7 @@ from lithopos.core.light.clear_sky import UP
 from lithopos.core.light.patches import Facing, PatchSeen
 from lithopos.core.place.balance import GROUND, BalanceAnswer, balance_of_ground, place_of, read_patch
 from lithopos.core.place.daylight import Daylight
+from lithopos.core.place.falloff import light_at
 
 SIGMA_SHADE = 0.6  # relative: nobody knows how much of the sky is seen in a shade, in an arcade a third
 SIGMA_SHADE_BY_SOLIDS = 0.15  # but where what stands about is drawn
@@ -92,7 +93,7 @@ def picked_reflectance(
         encoded = photograph.encoded
         balance = balance_of_ground(encoded, decode_srgb(encoded), camera, 0.0, day)
     at, normal = place_of(question.at, question.facing, camera, day)
-    mean = np.array(seen.colour)
+    mean = np.array(seen.colour) / light_at(np.array(question.at), camera, day.falloff)
     if question.beside is not None:
         light, lit, sigma = _as_beside(question, photograph, camera, day, balance, at, normal)
     else:
@@ -150,7 +151,8 @@ def _as_beside(
     ground = balance.reflectances.get(GROUND)
     if not np.isfinite(place).all() or ground is None:
         raise InputError("beside", "shows no ground whose colour is known")
-    level = np.array(_read(photograph, question, "beside").colour) / ground
+    shown = np.array(_read(photograph, question, "beside").colour)
+    level = shown / light_at(np.array(question.beside), camera, day.falloff) / ground
     told = {lit: _light(balance, day, UP, place, lit) for lit in (True, False)}
     bright = float(luminance(level))
     off = {lit: abs(np.log(max(bright, 1e-6) / max(float(luminance(told[lit])), 1e-6))) for lit in (True, False)}

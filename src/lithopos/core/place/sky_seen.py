@@ -2,7 +2,8 @@
 
 How a clear sky grows brighter and paler towards the horizon and the sun tells its haze; how bright it is then tells the
 photograph's gain by channel, which nothing else does without a known tone. Away from the sun the haze matters little:
-from a turbidity of 2 to one of 6 green changes by 7 per cent, red and blue by 13 (Hosek and Wilkie 2012).
+from a turbidity of 2 to one of 6 green changes by 7 per cent, red and blue by 13 (Hosek and Wilkie 2012). What grows
+darker towards the corners beside that is the lens's own loss.
 """
 
 from __future__ import annotations
@@ -18,6 +19,7 @@ from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.colour import REC709, decode_srgb
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.place.daylight import Daylight, SkyShown
+from lithopos.core.place.falloff import from_middle
 from lithopos.core.shot import SkySpot
 
 # Reading, from the photograph alone.
@@ -33,7 +35,8 @@ AGREEING = 0.6  # of all spots
 EVEN = 0.05  # natural logarithm: scatter that is nobody's fault
 LIKELY_TINT = 0.6  # of the gain against neutral: other blue smooth things are walls
 HAZES = (1.7, 2.0, 2.5, 3.0, 3.5, 4.0, 4.7, 5.5, 6.5, 7.5, 8.5, 9.5)
-SIGMA_HAZE = 0.5  # of its natural logarithm, about the usual or the given one
+SIGMA_HAZE = 0.6  # of its natural logarithm, about the usual or the given one
+LOSS, SIGMA_LOSS, MOST_LOSS = 0.1, 0.15, 0.5  # of light in a corner: usual lenses
 SIGMA_EVEN, ALIKE = 0.04, 6  # scatter of a real sky's spots about its formula, and how many of them count by themselves
 SIGMA, SIGMA_TINT = 0.12, 0.06  # of a real clear sky beside the formula
 SIGMA_CLOUDED, SIGMA_CLOUDED_TINT = 0.3, 0.06
@@ -102,14 +105,17 @@ def sky_shown(spots: Sequence[SkySpot], camera: Pinhole, day: Daylight) -> SkySh
     if high.sum() < FEWEST:
         return None
     seen = np.log(np.maximum([spot.colour for spot in spots], 1e-6))[high]
+    off_middle = from_middle(np.array([spot.at for spot in spots], float), camera)[high]
     hazes = [day.turbidity] if day.cover >= 1 else HAZES
-    skies = [_compared(seen, ways[high], replace(day, turbidity=haze), len(spots)) for haze in hazes]
+    skies = [_compared(seen, ways[high], off_middle, replace(day, turbidity=haze), len(spots)) for haze in hazes]
     told = [(haze, *sky) for haze, sky in zip(hazes, skies, strict=True) if sky]
     if not told:
         return None
     haze = np.log([one[0] for one in told])
     strength, scatter = np.stack([one[1] for one in told]), np.array([one[2] for one in told])
+    loss = np.array([one[3] for one in told])
     against = ALIKE * (scatter[:, 0] / SIGMA_EVEN) ** 2 + ((haze - np.log(day.turbidity)) / SIGMA_HAZE) ** 2
+    against += ((loss - LOSS) / SIGMA_LOSS) ** 2
     weight = np.exp(-0.5 * (against - against.min()))
     weight /= weight.sum()
     mean = weight @ strength
@@ -122,21 +128,39 @@ def sky_shown(spots: Sequence[SkySpot], camera: Pinhole, day: Daylight) -> SkySh
         mean,
         float(np.sqrt(own**2 + best[0] ** 2 + weight @ (off @ REC709) ** 2)),
         float(np.sqrt(tint**2 + best[1] ** 2 + (weight @ _tint(off) ** 2).max())),
+        float(weight @ loss),
     )
 
 
-def _compared(seen: Array, ways: Array, day: Daylight, count: int) -> tuple[Array, tuple[float, float]] | None:
-    """The strength (3,) of a day's sky by logarithms of colours (N, 3), and how they scatter about it: luminance, tint.
+def _compared(
+    seen: Array, ways: Array, off_middle: Array, day: Daylight, count: int
+) -> tuple[Array, tuple[float, float], float] | None:
+    """The strength (3,) of a day's sky by logarithms of colours (N, 3), how they scatter about it (luminance and tint),
+    and what the lens loses in a corner.
 
     None where they are not like that sky.
+
+    Parameters
+    ----------
+    off_middle : (N,) as of `falloff.from_middle`.
     """
     ratio = seen - np.log(np.maximum(np.pi * day.sky_towards(ways), 1e-9))
+    loss = _lost(ratio @ REC709, off_middle)
+    ratio -= np.log(1 - loss * off_middle)[:, None]
     told, scatter = _agreed(ratio, count)
     if told is None or np.abs(_tint(told)).max() > LIKELY_TINT:
         return None
     if scatter[0] > max(EVEN, float((seen @ REC709).std())):
         return None  # more even than a sky is: a wall
-    return told, scatter
+    return told, scatter, loss
+
+
+def _lost(bright: Array, off_middle: Array) -> float:
+    """What the lens loses in a corner by how logarithms of brightness (N,) fall, beside what is usual."""
+    weight = ALIKE / len(bright) / SIGMA_EVEN**2
+    apart = off_middle - off_middle.mean()
+    slope = -weight * float(apart @ bright) + LOSS / SIGMA_LOSS**2
+    return float(np.clip(slope / (weight * float(apart @ apart) + SIGMA_LOSS**-2), 0, MOST_LOSS))
 
 
 def _agreed(ratio: Array, count: int) -> tuple[Array | None, tuple[float, float]]:

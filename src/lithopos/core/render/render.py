@@ -26,6 +26,7 @@ from lithopos.core.exchange.graphic import ReadGraphic
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.geometry.model import Model
 from lithopos.core.layers import HALVES, Layers, Window
+from lithopos.core.place.falloff import light_map
 from lithopos.core.render.checkpoint import Checkpoint
 from lithopos.core.render.influence import Influence, influence_of
 from lithopos.core.render.scene import ReadPanorama, Scene
@@ -478,7 +479,7 @@ class _Job:
             codes,
             layers,
             self.influence.fade(window),
-            self.gain,
+            self.gain * light_map(self.scene.camera, self.scene.falloff, window),
             self.base.codes.shape[1],
             denoising,
             BRIGHTEST_ADDED if brighter else BRIGHTEST,

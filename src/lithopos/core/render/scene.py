@@ -35,6 +35,7 @@ from lithopos.core.place.balance import (
 )
 from lithopos.core.place.crossing import runs_into
 from lithopos.core.place.daylight import Daylight
+from lithopos.core.place.falloff import light_map
 from lithopos.core.place.near_lights import UNIT
 from lithopos.core.place.near_seen import (
     added_lights,
@@ -163,6 +164,7 @@ class Scene:
     white : (3,) radiance of level white, lit, where things stand; None: as the far lights give it.
     contact : how strongly contact shows, by hand.
     mattes : what stands in front, drawn in the photograph's own size, with its distance [m], if that is known.
+    falloff : which share of the light the lens loses in a corner (`place.falloff`).
     place_key, things_key : tell what the empty place, and the models without their places, are made of: as
         long as they stay, what was traced or loaded of them holds.
     notes : plain sentences on what is doubtful.
@@ -180,6 +182,7 @@ class Scene:
     white: Floats | None = None
     contact: Contact = field(default_factory=Contact)
     mattes: tuple[tuple[Matte, float | None], ...] = ()
+    falloff: float = 0.0
 
     @property
     def days(self) -> list[SunSky]:
@@ -337,6 +340,7 @@ def build_scene(
         np.asarray(white, np.float32) if day.room or shot.windows or shot.lamps else None,
         shot.contact,
         tuple((matte, distance_of(matte, pinhole_of(facts.camera))) for matte in shot.mattes if not matte.hidden),
+        day.falloff,
     )
 
 
@@ -578,6 +582,8 @@ def _place(
         balance = balance_of(read_patches(shot.patches, photograph, shot.photograph.width), whole, day)
     else:
         balance = balance_of_ground(encoded, linear, camera, layout.main_m, day, stand)
+    if day.falloff:
+        linear /= light_map(camera, day.falloff)
     mean = float(luminance(np.array(balance.reflectances[GROUND]))) if GROUND in balance.reflectances else day.ground
     white = np.array(balance.white, np.float32)
     light = None
