@@ -24,6 +24,7 @@ from bench.equal import bench_equal
 from bench.lamps import bench_lamps
 from bench.light import bench_light
 from bench.queues import bench_queues
+from bench.sharp import bench_sharp
 from lithopos.core.camera.find import find_edges
 from lithopos.core.camera.problem import CameraAnswer, CameraProblem, LineIn
 from lithopos.core.camera.solve import solve_camera
@@ -298,6 +299,7 @@ PARTS = {
     "edges": bench_edges,
     "screen": bench_screen,
     "accuracy": bench_accuracy,
+    "sharp": bench_sharp,
     "proof": bench_proof,
     "queues": bench_queues,
     "equal": bench_equal,

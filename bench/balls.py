@@ -79,7 +79,7 @@ def _scenes() -> list[_Scene]:
         _Scene("coloured courtyard 2", lambda: coloured(807)),
         _Scene("quay street", lambda: FURTHER["quay-street"](808), "asphalt"),
         _Scene("long front", lambda: FURTHER["long-front"](809), "warm stone"),
-        _Scene("planted yard", lambda: FURTHER["planted-yard"](810), "brick"),
+        _Scene("planted yard", lambda: FURTHER["planted-yard"](810), "grass"),
         _Scene("hall under a grey sky", lambda: LAMPLIT["hall"](821), "timber"),
         _Scene("room with window and lamp", lambda: LAMPLIT["lamp-room"](822), "timber"),
         _Scene("room with window and lamp 2", lambda: LAMPLIT["lamp-room"](823), "timber"),
@@ -221,7 +221,7 @@ def shot_of(place: Place, view: View, feet: list[Any], around: bool) -> Shot:
             },
             "sky": {"cover": 1.0 if place.overcast else 0.0},
             "ground": {"material": place.ground_material},
-            **({"panorama": {"file": "around.hdr"}, "lit_by": "panorama"} if around else {}),
+            **({"panorama": {"file": "around.hdr", "here": True}, "lit_by": "panorama"} if around else {}),
         }
     )
 

@@ -13,6 +13,7 @@ from PIL import Image
 from lithopos.core.camera.problem import CameraProblem
 from lithopos.core.camera.solve import solve_camera
 from lithopos.core.errors import NoAnswer
+from lithopos.core.marks.point import sharp_end
 from lithopos.core.marks.sharp import sharpened
 from tests.support import TrueCamera
 
@@ -83,6 +84,31 @@ class Sharpened(unittest.TestCase):
         self.assertIsNone(sharpened(picture, (100.0, 100.0), (105.0, 103.0), "edge"))
         outside = sharpened(picture, (-300.0, -300.0), (-200.0, -280.0), "edge")
         self.assertIsNone(outside)
+
+    def test_a_post_s_top_is_found_and_a_rival_edge_leaves_the_mark_to_the_hand(self) -> None:
+        rng = np.random.default_rng(11)
+        off, stated = list[float](), list[float]()
+        for _ in range(20):
+            top, lean = rng.uniform(90, 160), rng.uniform(-20, 20)
+            post = [(317 + lean, top), (323 + lean, top), (323, 400), (317, 400)]
+            picture = painted(rng, [(post, float(rng.uniform(0.1, 0.3)))])
+            (foot, end) = drawn(rng, (320, 395), (320 + lean, top))
+            stem = sharpened(picture, foot, end, "stripe")
+            found = sharp_end(picture, stem, end) if stem else None
+            if found:
+                off.append(abs(found.at[1] - top))
+                stated.append(found.sigma_px)
+        self.assertGreater(len(off), 16)
+        self.assertLess(float(np.median(off)), 0.2)
+        self.assertGreater(float((np.array(off) < 1.96 * np.array(stated)).mean()), 0.9)
+        self.assertIsNone(sharp_end(painted(rng, [(post, 0.2)]), stem, (320.0, 300.0)) if stem else None)
+        joint = [(100.0, 200.0), (500.0, 200.0), (500.0, 203.6), (100.0, 203.6)]
+        middle = sharpened(painted(rng, [(joint, 0.25)]), (150.0, 201.1), (450.0, 202.3), "edge")
+        assert middle
+        for _, y in middle.points:
+            self.assertAlmostEqual(y, 201.8, delta=0.25)
+        far = [(x, y + 4 * (y > 202)) for x, y in joint]
+        self.assertIsNone(sharpened(painted(rng, [(far, 0.25)]), (150.0, 203.8), (450.0, 203.8), "edge"))
 
     def test_a_bent_edge_is_told_by_more_points(self) -> None:
         rng = np.random.default_rng(7)

@@ -2092,6 +2092,8 @@ export interface components {
             on: "level" | "wall_a" | "wall_b";
             /** @default null */
             shadow: components["schemas"]["SharpLine"] | null;
+            /** @default null */
+            sharp_top: components["schemas"]["SharpPoint"] | null;
             /** Tip */
             tip: [
                 number,
@@ -3516,6 +3518,19 @@ export interface components {
              * @default 0
              */
             width_px: number;
+        };
+        /**
+         * SharpPoint
+         * @description A refined point and how well it is known [px].
+         */
+        SharpPoint: {
+            /** At */
+            at: [
+                number,
+                number
+            ];
+            /** Sigma Px */
+            sigma_px: number;
         };
         /** ShippedTexture */
         ShippedTexture: {

@@ -17,7 +17,8 @@ from lithopos.core.exchange.picture import Picture
 from lithopos.core.light.dome import dome_of
 from lithopos.core.light.photometry import Photometry
 from lithopos.core.marks.penumbra import soft_edge
-from lithopos.core.marks.sharp import sharpened
+from lithopos.core.marks.point import sharp_end
+from lithopos.core.marks.sharp import Codes, sharpened
 from lithopos.core.place.about import sides_seen
 from lithopos.core.place.balance import read_patch
 from lithopos.core.place.near_seen import read_window
@@ -52,7 +53,7 @@ Mark = Edge | MarkedGnomon | MarkedShadowEdge | MarkedPenumbra | LightPatch | Li
 # Of each kind, what was drawn: if that holds still, what was read of it does too.
 _DRAWN: dict[type, tuple[str, ...]] = {
     Edge: ("points",),
-    MarkedGnomon: ("foot", "tip"),
+    MarkedGnomon: ("foot", "top", "tip"),
     MarkedShadowEdge: ("edge", "shadow"),
     MarkedPenumbra: ("across",),
     LightPatch: ("at", "radius_px"),
@@ -178,8 +179,20 @@ def _read_mark(mark: Mark, before: dict[str, Any] | None, photograph: Callable[[
         ends = (mark.points[0], mark.points[-1]) if len(mark.points) == 2 else None
         line = sharpened(photograph().codes, *ends, "edge") if ends else None
         return {"sharp": line.model_dump() if line else None}
-    line = sharpened(photograph().codes, mark.foot, mark.tip, "stripe") if mark.foot else None
-    return {"shadow": line.model_dump() if line else None}
+    return _read_gnomon(mark, photograph().codes)
+
+
+def _read_gnomon(mark: MarkedGnomon, picture: Codes) -> dict[str, Any]:
+    """Its shadow's line, and where the thing ends above."""
+    if mark.foot is None:
+        return {"shadow": None, "sharp_top": None}
+    shadow = sharpened(picture, mark.foot, mark.tip, "stripe")
+    stem = sharpened(picture, mark.foot, mark.top, "stripe") or sharpened(picture, mark.foot, mark.top, "pale stripe")
+    found = {
+        "shadow": shadow,
+        "sharp_top": sharp_end(picture, stem, mark.top) if stem else None,
+    }
+    return {name: one.model_dump() if one else None for name, one in found.items()}
 
 
 def _lines_of(mark: MarkedShadowEdge) -> list[tuple[str, tuple[Pixel, Pixel]]]:

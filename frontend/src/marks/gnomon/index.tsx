@@ -3,6 +3,8 @@ import type { Kind } from "../kind";
 import { GnomonOverlay } from "./Overlay";
 import { Gnomons } from "./Panel";
 
+const TICK_PX = 3;
+
 /** A thing and its shadow, or only a point and its shadow, which tell the sun. */
 export const kind: Kind = {
   name: "gnomon",
@@ -26,7 +28,19 @@ export const kind: Kind = {
   on: ["light"],
   Overlay: GnomonOverlay,
   refined: ({ gnomons }) =>
-    gnomons.flatMap(({ shadow, by_hand }) => (shadow && !by_hand ? [shadow.points] : [])),
+    gnomons.flatMap(({ shadow, sharp_top, by_hand }) => {
+      if (by_hand) return [];
+      const [x, y] = sharp_top?.at ?? [0, 0];
+      const top: [number, number][][] = sharp_top
+        ? [
+            [
+              [x - TICK_PX, y],
+              [x + TICK_PX, y],
+            ],
+          ]
+        : [];
+      return [...(shadow ? [shadow.points] : []), ...top];
+    }),
   section: {
     step: "light",
     title: "Gnomons",

@@ -20,6 +20,7 @@ from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.camera.problem import Pixel
 from lithopos.core.camera.solution import HAND_SIGMA_PX
 from lithopos.core.errors import InputError
+from lithopos.core.marks.point import SharpPoint
 from lithopos.core.marks.sharp import SharpLine
 
 # What throws a shadow is no perfect line: a refined one is taken to be known no better than so [px].
@@ -48,7 +49,8 @@ class Gnomon(BaseModel):
     """A thing and its shadow [px]: foot and top and the shadow's tip.
 
     Without a foot it is only a point and its shadow, on whatever surface. `shadow` is the shadow's middle line as it
-    was found in the picture: it tells the sun's azimuth better than foot and tip.
+    was found in the picture: it tells the sun's azimuth better than foot and tip. `sharp_top` is where the thing was
+    found to end above; the shadow's own end is that of the thing's rim, not of its middle, so its tip stays by hand.
 
     Attributes
     ----------
@@ -60,12 +62,20 @@ class Gnomon(BaseModel):
     top: Pixel
     tip: Pixel
     shadow: SharpLine | None = None
+    sharp_top: SharpPoint | None = None
     on: Literal["level", "wall_a", "wall_b"] = "level"
 
     def straightened(self, camera: Pinhole) -> Gnomon:
         """Its marks as a lens without distortion would have shown them."""
         moved = {name: _straight(camera, getattr(self, name)) for name in ("foot", "top", "tip")}
-        return self.model_copy(update={**moved, "shadow": _straight_line(camera, self.shadow)})
+        found = {"shadow": _straight_line(camera, self.shadow), "sharp_top": _straight_point(camera, self.sharp_top)}
+        return self.model_copy(update={**moved, **found})
+
+    def _top(self) -> tuple[Array, float]:
+        """Where it ends above (2,), and how that errs against a hand's mark."""
+        if self.sharp_top is None:
+            return np.array(self.top), 1.0
+        return np.array(self.sharp_top.at), _relative(self.sharp_top)
 
     def refuse(self, camera: Pinhole, field: str) -> None:
         """Raise an InputError if it can't be a gnomon."""
@@ -116,36 +126,36 @@ class Gnomon(BaseModel):
         below = seen.camera.project_direction(seen.direction - (seen.direction @ rod) * rod)
         if self.shadow is not None:
             return self._by_shadow(self.shadow, seen, image, below, rod)
-        top, tip = np.array(self.top), np.array(self.tip)
+        (top, top_sigma), tip = self._top(), np.array(self.tip)
+        sigma = np.array([top_sigma, top_sigma, 1.0, 1.0])
         value, slope = _collinear(top, tip, image)
         if self.foot is None:
-            return np.array([value / np.linalg.norm(slope)])
+            return np.array([value / np.linalg.norm(slope * sigma)])
         foot = np.array(self.foot)
         level, level_slope = _collinear(foot, tip, below)
         stands, stands_slope, lean = self._plumb(top, foot, seen.camera.project_direction(rod))
         rows = np.zeros((3, 6))  # by top, tip and foot
-        rows[0, :4] = slope
+        rows[0, :4] = slope * sigma
         rows[1, 4:], rows[1, 2:4] = level_slope[:2], level_slope[2:]
-        rows[2, :2], rows[2, 4:] = stands_slope[:2], stands_slope[2:]
+        rows[2, :2], rows[2, 4:] = stands_slope[:2] * top_sigma, stands_slope[2:]
         return _over(np.array([value, level, stands]), rows @ rows.T + np.diag([0.0, 0.0, lean**2]))
 
     def _by_shadow(self, shadow: SharpLine, seen: SeenSun, image: Array, below: Array, rod: Array) -> Array:
         """The constraints where the shadow's line is known by itself: the tip lies on it, and errs along it alone."""
         start, end = np.array(shadow.points[0]), np.array(shadow.points[-1])
         way = (end - start) / max(float(np.linalg.norm(end - start)), 1e-9)
+        top, top_sigma = self._top()
         tip = start + ((np.array(self.tip) - start) @ way) * way
-        value, slope = _collinear(np.array(self.top), tip, image)
+        value, slope = _collinear(top, tip, image)
         level, level_slope = _collinear(start, end, below)
         beside = np.array([level / max(float(np.linalg.norm(level_slope)) * _relative(shadow), 1e-30)])
-        along = float(slope[2:] @ way)
+        by_top, along = slope[:2] * top_sigma, float(slope[2:] @ way)
         if self.foot is None:
-            return np.append(beside, value / max(float(np.linalg.norm([*slope[:2], along])), 1e-30))
-        stands, stands_slope, lean = self._plumb(
-            np.array(self.top), np.array(self.foot), seen.camera.project_direction(rod)
-        )
+            return np.append(beside, value / max(float(np.linalg.norm([*by_top, along])), 1e-30))
+        stands, stands_slope, lean = self._plumb(top, np.array(self.foot), seen.camera.project_direction(rod))
         rows = np.zeros((2, 5))  # by top, tip along the shadow, and foot
-        rows[0, :2], rows[0, 2] = slope[:2], along
-        rows[1, :2], rows[1, 3:] = stands_slope[:2], stands_slope[2:]
+        rows[0, :2], rows[0, 2] = by_top, along
+        rows[1, :2], rows[1, 3:] = stands_slope[:2] * top_sigma, stands_slope[2:]
         return np.append(beside, _over(np.array([value, stands]), rows @ rows.T + np.diag([0.0, lean**2])))
 
     def _plumb(self, top: Array, foot: Array, vanishing: Array) -> tuple[float, Array, float]:
@@ -372,9 +382,13 @@ def _straight_line(camera: Pinhole, line: SharpLine | None) -> SharpLine | None:
     return line.model_copy(update={"points": [_straight(camera, point) for point in line.points]})
 
 
-def _relative(line: SharpLine) -> float:
-    """How a refined line errs against a hand's mark."""
-    return max(line.sigma_px, SHADOW_SIGMA_PX) / HAND_SIGMA_PX
+def _straight_point(camera: Pinhole, point: SharpPoint | None) -> SharpPoint | None:
+    return None if point is None else point.model_copy(update={"at": _straight(camera, point.at)})
+
+
+def _relative(mark: SharpLine | SharpPoint) -> float:
+    """How a refined mark errs against a hand's."""
+    return max(mark.sigma_px, SHADOW_SIGMA_PX) / HAND_SIGMA_PX
 
 
 def _units(vectors: Array) -> Array:

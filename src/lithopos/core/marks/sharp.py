@@ -30,12 +30,16 @@ SHORTEST = 14.0  # [px]
 MOST_SCATTER = 0.35  # [px]
 LEAST_INLIERS = 0.55
 MOST_MOVED = 3.5  # at an end [px]
-BENT = 0.25  # how far its middle must lie off the chord to be told as bent [px]
-LEAST_SIGMA = 0.07  # what no fit on a picture is better than [px]
+BENT = 0.25  # how far its middle must lie off the chord to be told as bent [px]…
+SURELY_BENT = 4.0  # … and so many deviations of that
+MOST_BENT = 0.15  # half the picture's diagonal over its radius: lenses and what is built bend no more
+BESIDE, RIVAL = 1.8, 0.8  # so far from the line [px] another edge must not be so strong beside it…
+JOINT = 6.0  # … but as the other side of a joint, no wider [px]
+LEAST_SIGMA = 0.12  # what no fit on a picture is better than [px]
 INDEPENDENT = 6.0  # neighbouring places this far apart err on their own [px]
 LEAST_CONTRAST = 2.0 / 255
 
-What = Literal["edge", "stripe"]
+What = Literal["edge", "stripe", "pale stripe"]
 Codes = NDArray[np.uint8] | NDArray[np.uint16]
 
 __all__ = ["SharpLine", "sharpened"]
@@ -69,8 +73,8 @@ def sharpened(picture: Codes, start: Pixel, end: Pixel, what: What) -> SharpLine
     length = float(np.linalg.norm(q - p))
     if length < SHORTEST:
         return None
-    if what == "stripe":
-        return _stripe(picture, p, q)
+    if what != "edge":
+        return _stripe(picture, p, q, (-1, 1) if what == "stripe" else (1, -1))
     figures = np.zeros(3)
     traced: _Traced | None = None
     for reach in REACHES:
@@ -79,20 +83,47 @@ def sharpened(picture: Codes, start: Pixel, end: Pixel, what: What) -> SharpLine
         if traced is None or traced.inliers < LEAST_INLIERS:
             return None
         figures = traced.figures
-    return _told(p, q, traced, 0.0) if traced else None
+    if traced is None or _bend(traced, length) * np.hypot(*picture.shape[:2]) / 2 > MOST_BENT:
+        return None
+    return _joint(picture, p, q) if _rivalled(picture, p, q, traced) else _told(p, q, traced, 0.0)
 
 
-def _stripe(picture: Codes, p: Array, q: Array) -> SharpLine | None:
-    """A dark stripe's middle: its falling and its rising side, each fitted by itself."""
+def _joint(picture: Codes, p: Array, q: Array) -> SharpLine | None:
+    """The middle of a joint, whose two sides are as strong as one another; None where they are no such pair."""
+    for signs in ((-1, 1), (1, -1)):
+        found = _stripe(picture, p, q, signs)
+        if found and found.width_px < JOINT and len(found.points) == 2:
+            return found.model_copy(update={"width_px": 0.0})
+    return None
+
+
+def _bend(traced: _Traced, length: float) -> float:
+    """One over the radius of a line [1/px]."""
+    return 8 * abs(float(traced.figures[2])) / length**2
+
+
+def _rivalled(picture: Codes, p: Array, q: Array, traced: _Traced) -> bool:
+    """Whether another edge, as strong, lies within the hand's reach: which of them was meant is not known."""
+    profiles, offsets = _profiles(picture, p, q, np.zeros(3), REACHES[0], ENDS["edge"])
+    slope = np.abs(_slope(profiles))
+    t = np.linspace(-1 + 2 * ENDS["edge"], 1 - 2 * ENDS["edge"], len(slope))
+    line = np.column_stack([np.ones_like(t), t, t**2 - 1 / 3]) @ traced.figures
+    near = np.abs(offsets[None] - line[:, None]) < BESIDE
+    own, other = (np.where(which, slope, 0).max(1) for which in (near, ~near))
+    return float(np.median(other)) > RIVAL * float(np.median(own))
+
+
+def _stripe(picture: Codes, p: Array, q: Array, signs: tuple[int, int]) -> SharpLine | None:
+    """A stripe's middle: its two sides, each fitted by itself; a dark one's first side falls, its second rises."""
     sides: list[_Traced] = []
-    for sign in (-1, 1):
+    for number, sign in enumerate(signs):
         figures = np.zeros(3)
         traced: _Traced | None = None
         for reach in (STRIPE_REACH, REACHES[1]):
             profiles, offsets = _profiles(picture, p, q, figures, reach, ENDS["stripe"])
             slope = _slope(profiles)
-            if reach == STRIPE_REACH:  # the falling side lies before the rising one
-                slope = np.where((offsets < 0) if sign < 0 else (offsets > 0), slope, 0)
+            if reach == STRIPE_REACH:  # the first side lies before the second
+                slope = np.where((offsets < 0) if number == 0 else (offsets > 0), slope, 0)
             traced = _fitted(slope, offsets, figures, sign, ENDS["stripe"])
             if traced is None or traced.inliers < LEAST_INLIERS:
                 return None
@@ -100,12 +131,12 @@ def _stripe(picture: Codes, p: Array, q: Array) -> SharpLine | None:
         if traced is None:
             return None
         sides.append(traced)
-    falling, rising = sides
-    width = rising.figures - falling.figures
+    one, two = sides
+    width = two.figures - one.figures
     if width[0] - abs(width[1]) < 0.5:
         return None  # the sides cross: that is no stripe
-    scatter = float(np.hypot(falling.scatter, rising.scatter)) / 2
-    middle = _Traced((falling.figures + rising.figures) / 2, scatter, min(falling.inliers, rising.inliers))
+    scatter = float(np.hypot(one.scatter, two.scatter)) / 2
+    middle = _Traced((one.figures + two.figures) / 2, scatter, min(one.inliers, two.inliers))
     return _told(p, q, middle, float(width[0]))
 
 
@@ -183,7 +214,7 @@ def _fitted(slope: Floats, across: Array, figures: Array, sign: int, ends: float
     basis = np.column_stack([np.ones_like(t), t, t**2 - 1 / 3])
     weight = height[good] / height[good].max()
     keep = np.ones(len(t))
-    solved, scatter = figures, np.inf
+    straight: _Traced | None = None
     for number in range(12):
         use = basis[:, :2] if number < 6 else basis
         w = np.sqrt(weight * keep)
@@ -194,7 +225,14 @@ def _fitted(slope: Floats, across: Array, figures: Array, sign: int, ends: float
         limit = 4.0 * max(scatter, 0.1)
         keep = np.where(off < limit, (1 - (off / limit) ** 2) ** 2, 0)
         if keep.sum() < 6:
-            return None
-    inliers = float((off < 3 * max(scatter, 0.1)).sum()) / len(signed)
-    used = off < 3 * max(scatter, 0.1)
-    return _Traced(solved, float(np.sqrt(np.mean(off[used] ** 2))) if used.any() else np.inf, inliers)
+            return straight
+        if number in (5, 11):
+            used = off < 3 * max(scatter, 0.1)
+            told = float(np.sqrt(np.mean(off[used] ** 2))) if used.any() else np.inf
+            traced = _Traced(solved, told, float(used.sum()) / len(signed))
+            if number == 5:
+                straight = traced
+    # A middle off the chord by c is known to 3.4 deviations over √n.
+    independent = max(len(signed) * traced.inliers / INDEPENDENT, 3.0)
+    bent = abs(traced.figures[2]) > SURELY_BENT * 3.4 * traced.scatter / np.sqrt(independent)
+    return traced if bent or straight is None else straight

@@ -22,6 +22,7 @@ from lithopos.core.place.solids import ProxyAnswer
 from lithopos.core.shot import Almanac, Shot
 
 LEAST_OUTLINE, MOST_CORNERS = 2, 200
+REFINED = {"shadow", "sharp_top"}  # of a gnomon, what is not used where it stays by hand
 OPEN_DEG = 60.0  # a standard deviation that is no answer
 Direction = tuple[float, float, float]
 __all__ = [
@@ -82,7 +83,7 @@ def measured_sun(
         return NoAnswer("no shadow is marked yet")
     gnomons = []
     for one in shot.gnomons:
-        figures = one.model_dump(exclude={"id", "by_hand"} | ({"shadow"} if one.by_hand else set()))
+        figures = one.model_dump(exclude={"id", "by_hand"} | (REFINED if one.by_hand else set()))
         gnomons.append(Gnomon.model_validate(figures))
     edges = []
     for edge in shot.shadow_edges:
