@@ -12,7 +12,8 @@ from lithopos.core.arrays import Array
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.derive import daylight_of, derive
 from lithopos.core.exchange.picture import Picture
-from lithopos.core.light.clear_sky import UP
+from lithopos.core.light.clear_sky import UP, sky_radiance
+from lithopos.core.light.dome import directions, dome_above, dome_of, dome_turned
 from lithopos.core.light.sun import sun_direction
 from lithopos.core.place.daylight import Daylight, SkyShown
 from lithopos.core.place.sky_seen import sky_shown, sky_spots
@@ -81,6 +82,28 @@ class Seen(unittest.TestCase):
             assert found
             self.assertAlmostEqual(found.falloff, lost, delta=0.04)
             np.testing.assert_allclose(np.pi * np.exp(found.strength), GAIN, rtol=0.05)
+
+    def test_a_panorama_of_the_same_sky_gets_its_strength_from_what_the_photograph_shows(self) -> None:
+        units = np.array([0.02, 0.025, 0.03])
+        turn = np.radians(70)
+        level = np.array([[np.cos(turn), -np.sin(turn), 0], [np.sin(turn), np.cos(turn), 0], [0, 0, 1]])
+        lens, _ = directions(128)
+        world = lens @ level.T
+        sky = np.maximum(sky_radiance(SUN, 3.5, world), 0) * units
+        wall = (world[..., 1] < -0.3) & (world[..., 2] < 0.6)
+        for name, seen in (("open", sky), ("by a wall", np.where(wall[..., None], 0.3 * units, sky))):
+            with self.subTest(name):
+                dome = dome_of(np.where(world[..., 2:] > 0, seen, 0.1 * units).astype(np.float32))
+                day = Daylight(SUN, 3.5, 0.3, dome=dome_turned(dome, level))
+                found = told(clear(3.5) * GAIN, day)
+                assert found and found.units is not None
+                np.testing.assert_allclose(found.units, units, rtol=0.08)
+                np.testing.assert_allclose(np.pi * np.exp(found.strength) * units, GAIN, rtol=0.08)
+        within = world[40, 200]
+        shown = dome_above(dome_turned(dome_of(sky.astype(np.float32)), level), within[None])
+        assert shown is not None
+        np.testing.assert_allclose(shown[0], sky[40, 200], rtol=0.05)
+        self.assertIsNone(dome_above(dome.model_copy(update={"above": []}), within[None]))
 
     def test_a_haze_that_is_given_stays_and_none_is_measured(self) -> None:
         seen = with_sky()

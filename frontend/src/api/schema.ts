@@ -1124,8 +1124,15 @@ export interface components {
          *     azimuth_deg, elevation_deg : of its brightest place; `share` what that gives of what falls on level ground.
          *     sun : what the brightest place gives a surface that faces it, where a sun shines; else nothing.
          *     ground : how bright the ground about it is, where it is lit; None where that was not told.
+         *     above : its mean radiance in cells from the horizon up to `HIGHEST_DEG`, and round from +x counter-clockwise; none
+         *         where that was not told. Always as it is in the file, which `rotation` turns.
          */
         Dome: {
+            /**
+             * Above
+             * @default []
+             */
+            above: number[][];
             /** Azimuth Deg */
             azimuth_deg: number;
             /** Elevation Deg */
@@ -1137,6 +1144,11 @@ export interface components {
             ground: number[] | null;
             /** Harmonics */
             harmonics: number[][];
+            /**
+             * Rotation
+             * @default null
+             */
+            rotation: number[][] | null;
             /** Share */
             share: number;
             /**

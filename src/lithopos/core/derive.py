@@ -21,7 +21,8 @@ from lithopos.core.camera.solve import bearable, pinhole_of, solve_camera
 from lithopos.core.camera.vanishing import RUNS, Marks
 from lithopos.core.errors import InputError, NoAnswer
 from lithopos.core.grounds import GROUND_MATERIALS
-from lithopos.core.light.dome import ground_of
+from lithopos.core.light.clear_sky import sun_irradiance
+from lithopos.core.light.dome import dome_sun, ground_of
 from lithopos.core.light.softness import CLEAR_DEG, SoftnessAnswer
 from lithopos.core.light.strengths import SIGMA_CLEAR
 from lithopos.core.light.sun import SunAnswer
@@ -201,10 +202,17 @@ def daylight_of(shot: Shot, facts: Derived) -> Daylight:
     if not facts.camera:
         return day
     camera = pinhole_of(facts.camera)
-    if shot.photograph and shot.photograph.sky and not day.room and not day.dome:
+    same_sky = day.dome is None or (shot.panorama is not None and shot.panorama.here)
+    if shot.photograph and shot.photograph.sky and not day.room and same_sky:
         shown_sky = sky_shown(shot.photograph.sky, camera, day)
         day = replace(day, sky_shown=shown_sky)
-        if shown_sky and shot.sky.turbidity is None:
+        if shown_sky and shown_sky.units is not None and day.dome and shot.panorama and shot.panorama.disc:
+            # In place of the panorama's sun the clear day's, in the panorama's own measure.
+            sun = dome_sun(day.dome)
+            facing = sun_irradiance(sun, shown_sky.turbidity, sun) * shown_sky.units
+            dome = day.dome.model_copy(update={"sun": facing.tolist()})
+            day = replace(day, dome=dome, sigma_sky=SIGMA_PANORAMA)
+        if shown_sky and shot.sky.turbidity is None and day.dome is None:
             day = replace(day, turbidity=shown_sky.turbidity)
     mean = shot.photograph.mean if shot.photograph else None
     about = about_of(shot.proxies, facts.proxies, day.sun, mean, day.sky_towards)

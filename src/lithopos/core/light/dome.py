@@ -26,11 +26,16 @@ AS_LIT = 0.6  # of its brightest ground: more is taken to lie in the same light
 LEAST_LIT = 0.15  # of the ground
 LIKELY = (0.02, 0.75)  # reflectances of a ground: others tell that the panorama does not hold its own light
 SUNNY = 0.2  # of the level irradiance from there: a sun shines
+# What it shows above the horizon, in cells: of photographs little more is seen.
+CELL_DEG, HIGHEST_DEG, CELLS_ROUND = 6.0, 54.0, 30
+CELLS = round(HIGHEST_DEG / CELL_DEG) * CELLS_ROUND
 Colour = Annotated[list[FiniteFloat], Field(min_length=3, max_length=3)]
 
 __all__ = [
     "Dome",
     "directions",
+    "dome_above",
+    "dome_cells",
     "dome_graded",
     "dome_irradiance",
     "dome_of",
@@ -52,6 +57,8 @@ class Dome(BaseModel):
     azimuth_deg, elevation_deg : of its brightest place; `share` what that gives of what falls on level ground.
     sun : what the brightest place gives a surface that faces it, where a sun shines; else nothing.
     ground : how bright the ground about it is, where it is lit; None where that was not told.
+    above : its mean radiance in cells from the horizon up to `HIGHEST_DEG`, and round from +x counter-clockwise; none
+        where that was not told. Always as it is in the file, which `rotation` turns.
     """
 
     model_config = ConfigDict(extra="forbid")
@@ -62,6 +69,8 @@ class Dome(BaseModel):
     share: Annotated[FiniteFloat, Field(ge=0, le=1)]
     sun: Colour = [0.0, 0.0, 0.0]
     ground: Colour | None = None
+    above: Annotated[list[Colour], Field(max_length=CELLS)] = []
+    rotation: Annotated[list[Colour], Field(min_length=3, max_length=3)] | None = None
 
     @property
     def sunny(self) -> bool:
@@ -97,7 +106,55 @@ def dome_of(radiance: Floats) -> Dome:
         share=share,
         sun=sun.tolist(),
         ground=None if ground is None else ground.tolist(),
+        above=_above(small, ways, solid),
     )
+
+
+def _above(radiance: Array, ways: Array, solid: Array) -> list[list[float]]:
+    row, column = _cells(ways)
+    within = (ways[..., 2] > 0) & (row < HIGHEST_DEG / CELL_DEG)
+    cell = (row.astype(int) * CELLS_ROUND + column.astype(int) % CELLS_ROUND)[within]
+    whole = np.bincount(cell, solid[within], CELLS)
+    found = [np.bincount(cell, (radiance[..., n] * solid)[within], CELLS) / whole for n in range(3)]
+    return [[float(f"{value:.4g}") for value in colour] for colour in zip(*found, strict=True)]
+
+
+def _cells(ways: Array) -> tuple[Array, Array]:
+    """Row and column of cells, with fractions, that unit vectors (..., 3) in a panorama's own frame lie in."""
+    elevation = np.degrees(np.arcsin(np.clip(ways[..., 2], -1, 1)))
+    around = np.degrees(np.arctan2(ways[..., 1], ways[..., 0])) % 360
+    return np.asarray(elevation / CELL_DEG), np.asarray(around / 360 * CELLS_ROUND)
+
+
+def dome_cells(dome: Dome) -> Array | None:
+    """The directions (N, 3) of the middles of the cells that lie between others; None where they were not told."""
+    if len(dome.above) != CELLS:
+        return None
+    rows = np.arange(0.5, HIGHEST_DEG / CELL_DEG - 0.5) + 0.01
+    elevation, around = np.meshgrid(
+        np.radians(rows * CELL_DEG), np.radians((np.arange(CELLS_ROUND) + 0.5) * 360 / CELLS_ROUND), indexing="ij"
+    )
+    level = np.cos(elevation)
+    ways = np.stack([level * np.cos(around), level * np.sin(around), np.sin(elevation)], -1).reshape(-1, 3)
+    return ways if dome.rotation is None else np.asarray(ways @ np.array(dome.rotation).T)
+
+
+def dome_above(dome: Dome, ways: Array) -> Array | None:
+    """What a dome shows towards unit vectors (..., 3) above the horizon, between its cells' middles; (..., 3).
+
+    NaN where it does not reach; None where it was not told.
+    """
+    if len(dome.above) != CELLS:
+        return None
+    row, column = _cells(ways if dome.rotation is None else ways @ np.array(dome.rotation))
+    grid = np.array(dome.above).reshape(-1, CELLS_ROUND, 3)
+    row, column = row - 0.5, column - 0.5
+    y, x = np.floor(row).astype(int), np.floor(column).astype(int)
+    v, u = (row - y)[..., None], (column - x)[..., None]
+    inside = (y >= 0) & (y < len(grid) - 1)
+    y = np.clip(y, 0, len(grid) - 2)
+    low, high = (grid[at, x % CELLS_ROUND] * (1 - u) + grid[at, (x + 1) % CELLS_ROUND] * u for at in (y, y + 1))
+    return np.where(inside[..., None], low * (1 - v) + high * v, np.nan)
 
 
 def _lit_ground(radiance: Array, ways: Array, solid: Array) -> Array | None:
@@ -169,7 +226,8 @@ def dome_turned(dome: Dome, rotation: Array) -> Dome:
     x, y, z = rotation @ dome_sun(dome)
     azimuth, elevation = np.degrees([np.arctan2(y, x), np.arcsin(np.clip(z, -1, 1))])
     place = {"azimuth_deg": float(azimuth), "elevation_deg": float(elevation)}
-    return dome.model_copy(update={"harmonics": figures.tolist(), **place})
+    turned = {"harmonics": figures.tolist(), "rotation": np.asarray(rotation).tolist()}
+    return dome.model_copy(update={**turned, **place})
 
 
 def graded(light: Array, saturation: float, warmth: float) -> Array:
@@ -189,7 +247,9 @@ def dome_graded(dome: Dome, saturation: float, warmth: float) -> Dome:
     """A dome whose light is graded."""
     figures, sun = (graded(np.array(light), saturation, warmth) for light in (dome.harmonics, dome.sun))
     ground = np.maximum(graded(np.array(dome.ground), saturation, warmth), 0).tolist() if dome.ground else None
-    return dome.model_copy(update={"harmonics": figures.tolist(), "sun": np.maximum(sun, 0).tolist(), "ground": ground})
+    above = np.maximum(graded(np.array(dome.above), saturation, warmth), 0).tolist() if dome.above else []
+    seen = {"ground": ground, "above": above}
+    return dome.model_copy(update={"harmonics": figures.tolist(), "sun": np.maximum(sun, 0).tolist(), **seen})
 
 
 def disc(rows: int, middle: Array, width_deg: float, facing: Array) -> Array:

@@ -30,6 +30,7 @@ USUAL_MEAN, SIGMA_USUAL, SIGMA_USUAL_TINT = (0.15, 0.15, 0.15), 0.7, 0.3
 RULING = 0.5  # of what falls on level ground, from a panorama's sun: less is a lamp's, or a veiled one's
 SIGMA_MEAN, SIGMA_MEAN_TINT = 0.5, 0.22
 
+SIGMA_PANORAMA_TINT = 0.1  # of a panorama's sky beside a clear day's sun in its measure
 # Of the sky beside the sun, where the photograph's sky is as a clear day's.
 SIGMA_SKY_SEEN, SIGMA_SKY_SEEN_TINT = 0.15, 0.06
 
@@ -49,7 +50,8 @@ class NearLight:
 @dataclass(frozen=True)
 class SkyShown:
     """What the photograph's sky tells: its haze, and the logarithm of its strength (3,), with the standard deviations
-    of its luminance and of channels against that; and which share of the light the lens loses in a corner.
+    of its luminance and of channels against that; and which share of the light the lens loses in a corner. `units` (3,)
+    are a panorama's beside the clear day's, where both show that sky.
     """
 
     turbidity: float
@@ -57,6 +59,7 @@ class SkyShown:
     sigma: float
     sigma_tint: float
     falloff: float = 0.0
+    units: Array | None = None
 
 
 @dataclass(frozen=True)
@@ -141,6 +144,9 @@ class Daylight:
         )
 
     def _beside_sun(self) -> Known:
+        if self.dome is not None:
+            same = self.sky_shown is not None and self.sky_shown.units is not None
+            return Known(SUN, 0.0, self.sigma_sky, SIGMA_PANORAMA_TINT if same else None)
         if self.sky_shown and not self.cover:
             return Known(SUN, 0.0, min(self.sigma_sky, SIGMA_SKY_SEEN), SIGMA_SKY_SEEN_TINT)
         return Known(SUN, 0.0, self.sigma_sky)

@@ -18,6 +18,7 @@ from lithopos.core.arrays import Array, Mask
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.colour import REC709, decode_srgb
 from lithopos.core.exchange.picture import Picture
+from lithopos.core.light.dome import dome_above, dome_cells
 from lithopos.core.place.daylight import Daylight, SkyShown
 from lithopos.core.place.falloff import from_middle
 from lithopos.core.shot import SkySpot
@@ -29,7 +30,7 @@ CLIPPED, DARK = 0.97, 0.01  # encoded; linear
 BLUE = 0.7  # times red, at least: cloud under any usual white balance
 FEWEST, MOST = 6, 40
 # Judging, with camera and sun.
-LOW_DEG, GLARE_DEG = 2.0, 15.0
+LOW_DEG, LOW_PANORAMA_DEG, GLARE_DEG = 2.0, 9.0, 15.0
 LIKE, LIKE_TINT = 0.25, 0.15  # natural logarithms: as far as spots may be from their median
 AGREEING = 0.6  # of all spots
 EVEN = 0.05  # natural logarithm: scatter that is nobody's fault
@@ -40,6 +41,8 @@ LOSS, SIGMA_LOSS, MOST_LOSS = 0.1, 0.15, 0.5  # of light in a corner: usual lens
 SIGMA_EVEN, ALIKE = 0.04, 6  # scatter of a real sky's spots about its formula, and how many of them count by themselves
 SIGMA, SIGMA_TINT = 0.12, 0.06  # of a real clear sky beside the formula
 SIGMA_CLOUDED, SIGMA_CLOUDED_TINT = 0.3, 0.06
+SIGMA_SAME = (0.06, 0.04)  # of the same sky in a panorama
+CELLS_APART, CELLS_AGREE = 0.2, 0.3  # of a panorama's cells: how far those of the sky differ, and how many they are
 
 __all__ = ["sky_shown", "sky_spots"]
 
@@ -93,12 +96,54 @@ def _blocks(photograph: Picture) -> _Blocks:
 def sky_shown(spots: Sequence[SkySpot], camera: Pinhole, day: Daylight) -> SkyShown | None:
     """What the spots say of the sky's haze and strength; None where they are too few, or not as a sky is there.
 
-    Hazes are weighed by how evenly the sky of each explains the spots, beside the day's own haze.
+    Hazes are weighed by how evenly the sky of each explains the spots, beside the day's own haze. Of a day that is lit
+    by a panorama, photograph and panorama are both held against the clear day's sky; where that does not explain them,
+    the sky is what the panorama shows in the same directions.
     """
+    if day.dome is None or len(spots) < FEWEST:
+        return _shown(spots, camera, day)
+    return _by_clear_day(spots, camera, day) or _shown(spots, camera, day)
+
+
+def _by_clear_day(spots: Sequence[SkySpot], camera: Pinhole, day: Daylight) -> SkyShown | None:
+    """What the spots say of a panorama's strength, by way of the clear sky that both of them show."""
+    assert day.dome
+    if day.sun is None or day.cover:
+        return None
+    clear = replace(day, dome=None)
+    found = _shown(spots, camera, clear)
+    ways = dome_cells(day.dome)
+    if found is None or ways is None:
+        return None
+    high = ways[:, 2] > np.sin(np.radians(LOW_PANORAMA_DEG))
+    ways = ways[high & (ways @ day.sun < np.cos(np.radians(GLARE_DEG)))]
+    cells = np.array(dome_above(day.dome, ways))
+    sky = np.pi * replace(clear, turbidity=found.turbidity).sky_towards(ways)
+    ratio = np.log(np.maximum(cells, 1e-9)) - np.log(np.maximum(sky, 1e-9))
+    ratio = ratio[np.isfinite(ratio).all(-1)]
+    bright = np.sort(ratio @ REC709)
+    # Where most cells agree there is sky; others are walls and trees.
+    count = np.searchsorted(bright, bright + CELLS_APART, "right") - np.arange(len(bright))
+    if not len(bright) or count.max() < CELLS_AGREE * len(bright):
+        return None
+    start = bright[int(count.argmax())]
+    like = (ratio @ REC709 >= start) & (ratio @ REC709 <= start + CELLS_APART)
+    units = np.median(ratio[like], axis=0) + np.log(np.pi)
+    sigma, sigma_tint = np.hypot(SIGMA_SAME[0], found.sigma / 2), np.hypot(SIGMA_SAME[1], found.sigma_tint / 2)
+    told = {"strength": found.strength - units, "sigma": float(sigma), "sigma_tint": float(sigma_tint)}
+    return replace(found, units=np.exp(units), **told)
+
+
+def _shown(spots: Sequence[SkySpot], camera: Pinhole, day: Daylight) -> SkyShown | None:
     if len(spots) < FEWEST:
         return None
     ways = camera.rays(np.array([spot.at for spot in spots], float))
     high = ways[:, 2] > np.sin(np.radians(LOW_DEG))
+    if day.dome:
+        shown = dome_above(day.dome, ways)
+        if shown is None:
+            return None
+        high &= np.isfinite(shown).all(-1) & (ways[:, 2] > np.sin(np.radians(LOW_PANORAMA_DEG)))
     sun = day.sun if day.sun is not None else day.behind
     if sun is not None:
         high &= ways @ sun < np.cos(np.radians(GLARE_DEG))
@@ -106,7 +151,7 @@ def sky_shown(spots: Sequence[SkySpot], camera: Pinhole, day: Daylight) -> SkySh
         return None
     seen = np.log(np.maximum([spot.colour for spot in spots], 1e-6))[high]
     off_middle = from_middle(np.array([spot.at for spot in spots], float), camera)[high]
-    hazes = [day.turbidity] if day.cover >= 1 else HAZES
+    hazes = [day.turbidity] if day.cover >= 1 or day.dome else HAZES
     skies = [_compared(seen, ways[high], off_middle, replace(day, turbidity=haze), len(spots)) for haze in hazes]
     told = [(haze, *sky) for haze, sky in zip(hazes, skies, strict=True) if sky]
     if not told:
@@ -121,8 +166,10 @@ def sky_shown(spots: Sequence[SkySpot], camera: Pinhole, day: Daylight) -> SkySh
     mean = weight @ strength
     off = strength - mean
     best = scatter[weight.argmax()]
-    clouded = 0 < day.cover < 1
+    clouded = 0 < day.cover < 1 and day.dome is None
     own, tint = (SIGMA_CLOUDED, SIGMA_CLOUDED_TINT) if clouded else (SIGMA, SIGMA_TINT)
+    if day.dome:
+        own, tint = SIGMA_SAME
     return SkyShown(
         float(np.exp(weight @ haze)),
         mean,
@@ -144,7 +191,9 @@ def _compared(
     ----------
     off_middle : (N,) as of `falloff.from_middle`.
     """
-    ratio = seen - np.log(np.maximum(np.pi * day.sky_towards(ways), 1e-9))
+    sky = dome_above(day.dome, ways) if day.dome else day.sky_towards(ways)
+    assert sky is not None
+    ratio = seen - np.log(np.maximum(np.pi * sky, 1e-9))
     loss = _lost(ratio @ REC709, off_middle)
     ratio -= np.log(1 - loss * off_middle)[:, None]
     told, scatter = _agreed(ratio, count)
