@@ -26,7 +26,7 @@ from lithopos.samples import meshes, textures
 from lithopos.samples.photograph import Studio, develop, truth_of
 from lithopos.samples.places import Camera, Material, Place
 
-PHOTOGRAPHS, SAMPLES, SIZE = 30, 32, (960, 640)
+PHOTOGRAPHS, SAMPLES, SIZE = 30, 16, (960, 640)
 NOISE_PX = 0.7
 SHARPEST = 1.96  # deviations within which 95 % lie
 

@@ -29,13 +29,13 @@ ENDS: dict[str, float] = {"edge": 0.05, "stripe": 0.15}
 SHORTEST = 14.0  # [px]
 MOST_SCATTER = 0.35  # [px]
 LEAST_INLIERS = 0.55
-MOST_MOVED = 3.5  # at an end [px]
+MOST_MOVED = 2.5  # at an end [px]
 BENT = 0.25  # how far its middle must lie off the chord to be told as bent [px]…
 SURELY_BENT = 4.0  # … and so many deviations of that
 MOST_BENT = 0.15  # half the picture's diagonal over its radius: lenses and what is built bend no more
 BESIDE, RIVAL = 1.8, 0.8  # so far from the line [px] another edge must not be so strong beside it…
 JOINT = 6.0  # … but as the other side of a joint, no wider [px]
-LEAST_SIGMA = 0.12  # what no fit on a picture is better than [px]
+LEAST_SIGMA = 0.14  # what no fit on a picture is better than [px]
 INDEPENDENT = 6.0  # neighbouring places this far apart err on their own [px]
 LEAST_CONTRAST = 2.0 / 255
 
