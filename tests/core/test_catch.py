@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 from proving.truth import score
 
+from lithopos.core.colour import decode_srgb
 from lithopos.core.composite.borders import Sunlit, by_the_photograph, strip_px
 from lithopos.core.composite.catch import BRIGHTEST, catch, noise_of
 from lithopos.core.composite.catch import composed as put_in
@@ -55,6 +56,11 @@ class Catching(unittest.TestCase):
         gain = np.array([1.0, 2.0, 0.5], np.float32)
         # 0.3, 0.6 and 0.15 linear are codes 149, 203 and 108.
         np.testing.assert_allclose(composed(grey(90), layers(cover=1.0), gain)[20, 30], [149, 203, 108], atol=2)
+
+    def test_towards_the_corners_it_is_dimmed_as_the_lens_dims_the_photograph(self) -> None:
+        left = np.linspace(1.0, 0.5, WIDE, dtype=np.float32)[None, :, None] * np.ones((40, 1, 3), np.float32)
+        made = decode_srgb(composed(grey(90), layers(cover=1.0), left)[20, :, 0] / np.float32(255))
+        np.testing.assert_allclose(made[-4] / made[3], left[0, -4, 0] / left[0, 3, 0], rtol=0.04)
 
     def test_half_covered_pixels_mix_both_in_linear_light(self) -> None:
         # Half of 0.5 and half of 0.3 is 0.4: code 170.

@@ -110,8 +110,12 @@ class Seen(unittest.TestCase):
         free = derive(sample(**seen, sky={"turbidity": None}))
         self.assertTrue(free.haze_measured)
         self.assertAlmostEqual(free.haze, 3.4, delta=0.5)  # the sample program's own
-        held = derive(sample(**seen, sky={"turbidity": 6.0}))
+        self.assertTrue(free.falloff_measured)
+        self.assertAlmostEqual(free.falloff, 0.16, delta=0.04)  # and its lens's
+        by_hand = {"photograph": {**seen["photograph"], "falloff": 0.3}}
+        held = derive(sample(**by_hand, sky={"turbidity": 6.0}))
         self.assertEqual((held.haze, held.haze_measured), (6.0, False))
+        self.assertEqual((held.falloff, held.falloff_measured), (0.3, False))
 
     def test_where_it_is_seen_is_told_in_the_photograph_s_own_pixels(self) -> None:
         spots = sky_spots(taken(clear(3.5) * GAIN), 2 * SIZE[0])

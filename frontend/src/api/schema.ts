@@ -1009,6 +1009,7 @@ export interface components {
          *     around : how the panorama lies, where there is one.
          *     softness_deg : the sun's apparent diameter in force; `softness` what soft edges tell of it.
          *     haze : the turbidity in force; `haze_measured`: by the photograph's sky.
+         *     falloff : which share of the light the lens loses in a corner; `falloff_measured`: by the photograph's sky.
          *     balance : what the marked patches tell of the light; None where none is marked, or no sun is known yet.
          */
         Derived: {
@@ -1035,6 +1036,16 @@ export interface components {
              * @default null
              */
             camera_reason: string | null;
+            /**
+             * Falloff
+             * @default 0
+             */
+            falloff: number;
+            /**
+             * Falloff Measured
+             * @default false
+             */
+            falloff_measured: boolean;
             /**
              * Ground To Photo
              * @default null
@@ -2653,8 +2664,14 @@ export interface components {
          *     notes : what the camera wrote into the file, or null where it wrote nothing.
          *     mean : its mean linear colour without what is nearly clipped: in a room, about what comes from all about.
          *     sky : what may be sky in it; null where nobody has looked yet.
+         *     falloff : which share of the light its lens loses in a corner, by hand; null: as its sky tells.
          */
         Photograph: {
+            /**
+             * Falloff
+             * @default null
+             */
+            falloff: number | null;
             /** File */
             file: string;
             /** Height */

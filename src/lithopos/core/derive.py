@@ -85,6 +85,7 @@ class Derived(BaseModel):
     around : how the panorama lies, where there is one.
     softness_deg : the sun's apparent diameter in force; `softness` what soft edges tell of it.
     haze : the turbidity in force; `haze_measured`: by the photograph's sky.
+    falloff : which share of the light the lens loses in a corner; `falloff_measured`: by the photograph's sky.
     balance : what the marked patches tell of the light; None where none is marked, or no sun is known yet.
     """
 
@@ -109,6 +110,8 @@ class Derived(BaseModel):
     lamps: list[LampAnswer] = []
     haze: float = USUAL_TURBIDITY
     haze_measured: bool = False
+    falloff: float = 0.0
+    falloff_measured: bool = False
     balance: BalanceAnswer | None = None
     proxies: list[ProxyAnswer] = []
 
@@ -148,7 +151,9 @@ def derive(shot: Shot) -> Derived:
     if known:
         day = daylight_of(shot, result)
         result.haze = day.turbidity
-        result.haze_measured = day.sky_shown is not None and shot.sky.turbidity is None and shot.sky.cover < 1
+        by_sky = day.sky_shown is not None
+        result.haze_measured = by_sky and not day.dome and shot.sky.turbidity is None and shot.sky.cover < 1
+        result.falloff, result.falloff_measured = day.falloff, by_sky and day.lens is None
         if any(patch.seen for patch in shot.patches):
             result.balance = balance_of(shot.patches, pinhole, day)
         lamps_shown(shot, day, result.balance, result.lamps)
@@ -199,6 +204,8 @@ def daylight_of(shot: Shot, facts: Derived) -> Daylight:
         sun = np.array(facts.sun_shown) if shines and shot.sky.cover < 1 else None
         behind = np.array(facts.sun_shown) if facts.sun_shown else None
         day = Daylight(sun, shot.sky.haze, ground, name, tint, cover=shot.sky.cover, behind=behind)
+    if shot.photograph:
+        day = replace(day, lens=shot.photograph.falloff)
     if not facts.camera:
         return day
     camera = pinhole_of(facts.camera)

@@ -20,6 +20,9 @@ type Knob = {
   free?: Patch;
 };
 
+const fallsBy = ({ photograph }: Shot, { falloff_measured }: Derived) =>
+  photograph?.falloff != null ? " · by hand" : falloff_measured ? " · by the sky seen" : "";
+
 const times = (v: number) => `${v.toFixed(2)} ×`;
 
 /** What a day's light can be set to by hand, on top of what was measured. */
@@ -126,6 +129,17 @@ export function LightStep({ projectId, onFiles, onStand, ...props }: Props) {
           show={(v) => (v === 0 ? "as measured" : `${v > 0 ? "+" : "−"}${Math.abs(v).toFixed(2)} stops`)}
           onMove={(stops) => move({ exposure: { stops } })}
           onKeep={() => keep("brightness of things")}
+        />
+        <Slider
+          label="Lens darkens the corners"
+          value={derived.falloff}
+          min={0}
+          max={0.6}
+          step={0.01}
+          show={(v) => `by ${Math.round(100 * v)} %${fallsBy(document, derived)}`}
+          onMove={(falloff) => move({ photograph: { falloff } })}
+          onKeep={() => keep("what the lens loses in the corners")}
+          onZero={() => void change({ photograph: { falloff: null } }, "what the lens loses, as measured")}
         />
         {document.lit_by !== "panorama" && (
           <p className="text-xs text-ink-500">

@@ -81,6 +81,7 @@ class Daylight:
     about : what stands about: it takes of the sky's light, and throws back what the photograph shows of it.
     at : where things stand [m]: what the lights give there is told.
     sky_shown : what the sky in the photograph tells, where one is seen.
+    lens : which share of the light the lens loses in a corner, where that is set by hand.
     """
 
     sun: Array | None
@@ -99,6 +100,7 @@ class Daylight:
     about: About | None = None
     at: Array = field(default_factory=lambda: np.zeros(3))
     sky_shown: SkyShown | None = None
+    lens: float | None = None
 
     @property
     def shines(self) -> bool:
@@ -107,8 +109,9 @@ class Daylight:
 
     @property
     def falloff(self) -> float:
-        """Which share of the light the lens loses in a corner, as far as the sky tells."""
-        return self.sky_shown.falloff if self.sky_shown else 0.0
+        """Which share of the light the lens loses in a corner, by hand or as far as the sky tells."""
+        told = self.sky_shown.falloff if self.sky_shown else 0.0
+        return told if self.lens is None else self.lens
 
     @property
     def local(self) -> bool:

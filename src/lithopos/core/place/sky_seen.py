@@ -194,7 +194,7 @@ def _compared(
     sky = dome_above(day.dome, ways) if day.dome else day.sky_towards(ways)
     assert sky is not None
     ratio = seen - np.log(np.maximum(np.pi * sky, 1e-9))
-    loss = _lost(ratio @ REC709, off_middle)
+    loss = _lost(ratio @ REC709, off_middle) if day.lens is None else day.lens
     ratio -= np.log(1 - loss * off_middle)[:, None]
     told, scatter = _agreed(ratio, count)
     if told is None or np.abs(_tint(told)).max() > LIKELY_TINT:

@@ -280,6 +280,7 @@ def build_scene(
             day.ground,
             day.ground_shown,
             day.sky_shown,
+            day.lens,
             day.dome,
             day.cover,
             day.room,

@@ -57,6 +57,7 @@ class Photograph(DocumentPart):
     notes : what the camera wrote into the file, or null where it wrote nothing.
     mean : its mean linear colour without what is nearly clipped: in a room, about what comes from all about.
     sky : what may be sky in it; null where nobody has looked yet.
+    falloff : which share of the light its lens loses in a corner, by hand; null: as its sky tells.
     """
 
     file: FileName
@@ -66,3 +67,4 @@ class Photograph(DocumentPart):
     notes: CameraNotes | None = None
     mean: tuple[Light, Light, Light] | None = None
     sky: Annotated[list[SkySpot], Field(max_length=64)] | None = None
+    falloff: Annotated[FiniteFloat, Field(ge=0, le=0.6)] | None = None
