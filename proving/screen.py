@@ -59,6 +59,16 @@ class Screen:
         """Wait until a change after revision `before` is accepted."""
         self.until(f"window.lithopos.revision > {before}")
 
+    def after(self, act: Any) -> None:
+        """Do something, and wait until it is a revision."""
+        before = self.revision()
+        act()
+        self.kept(before)
+
+    def told(self, what: str = "shot") -> Any:
+        """What the page knows: its document, or what was derived of it."""
+        return self.page.evaluate(f"window.lithopos.{what}")
+
     def shows(self, label: str, value: str) -> None:
         """Wait until a field holds a value: what a change brings is drawn after the change is kept."""
         expect(self.page.get_by_label(label)).to_have_value(value, timeout=WAIT_MS)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import unittest
-from typing import Any
 
 from proving.screen import Screen, chromium, screen
 from proving.server import sample_project
@@ -23,15 +22,6 @@ class Contact(unittest.TestCase):
     @classmethod
     def setUpClass(cls) -> None:
         chromium()
-
-    def after(self, act: Any) -> None:
-        """Wait until what was done is a revision."""
-        before = self.page.revision()
-        act()
-        self.page.kept(before)
-
-    def shot(self, what: str = "shot") -> Any:
-        return self.page.page.evaluate(f"window.lithopos.{what}")
 
     def click(self, *places: tuple[float, float, float]) -> None:
         for place in places:
@@ -61,31 +51,31 @@ class Contact(unittest.TestCase):
             self.a_master_is_stopped_and_goes_on()
             done = page.revision()
             for _ in range(done - begun + 3):
-                if not (self.shot()["proxies"] or self.shot()["mattes"]):
+                if not (self.page.told()["proxies"] or self.page.told()["mattes"]):
                     break
                 here = page.revision()
                 page.press("Undo")
                 page.until(f"window.lithopos.revision < {here}")
-            self.assertEqual((self.shot()["proxies"], self.shot()["mattes"]), ([], []))
+            self.assertEqual((self.page.told()["proxies"], self.page.told()["mattes"]), ([], []))
 
     def drawn(self) -> None:
         """A wall by one stroke along its foot, a box and steps by clicks: as large as they are."""
         page = self.page
         self.take("Wall")
-        self.after(lambda: page.drag(page.world(*WALL[0]), page.world(*WALL[1])))
+        self.page.after(lambda: page.drag(page.world(*WALL[0]), page.world(*WALL[1])))
         self.take("Box")
-        self.after(lambda: self.click(*PIER))
+        self.page.after(lambda: self.click(*PIER))
         self.take("Steps")
-        self.after(lambda: self.click(*FLIGHT))
+        self.page.after(lambda: self.click(*FLIGHT))
         page.until("window.lithopos.derived.proxies.filter((one) => one.size_m && one.height_m).length === 3")
-        wall, pier, flight = self.shot("derived.proxies")
+        wall, pier, flight = self.page.told("derived.proxies")
         self.assertAlmostEqual(wall["size_m"][0], 2.0, delta=0.12)
         self.assertAlmostEqual(pier["size_m"][0], 0.42, delta=0.04)
         self.assertAlmostEqual(pier["height_m"], 1.0, delta=0.04)
         self.assertAlmostEqual(flight["size_m"][1], 1.35, delta=0.06)
         self.assertAlmostEqual(flight["height_m"], 0.495, delta=0.03)
         self.assertTrue(flight["shadow"])
-        seen = [any(proxy["seen"]) for proxy in self.shot()["proxies"]]
+        seen = [any(proxy["seen"]) for proxy in self.page.told()["proxies"]]
         self.assertEqual(seen, [True, True, True])
 
     def pulled_and_slid(self) -> None:
@@ -96,18 +86,18 @@ class Contact(unittest.TestCase):
         box = top.bounding_box()
         assert box
         grip = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
-        self.after(lambda: page.drag(grip, (grip[0], grip[1] - 40)))
+        self.page.after(lambda: page.drag(grip, (grip[0], grip[1] - 40)))
         page.until("window.lithopos.derived.proxies[1].height_m > 1.2")
         field = page.page.get_by_label("Tall")
         field.fill("95 cm")
-        self.after(lambda: field.press("Enter"))
+        self.page.after(lambda: field.press("Enter"))
         page.until("Math.abs(window.lithopos.derived.proxies[1].height_m - 0.95) < 1e-6")
-        foot = self.shot("derived.proxies[2].foot")
-        glyph = page.page.get_by_test_id(f"plan-{self.shot()['proxies'][2]['id']}").bounding_box()
+        foot = self.page.told("derived.proxies[2].foot")
+        glyph = page.page.get_by_test_id(f"plan-{self.page.told()['proxies'][2]['id']}").bounding_box()
         assert glyph
         at = glyph["x"] + glyph["width"] / 2, glyph["y"] + glyph["height"] / 2
-        self.after(lambda: page.drag(at, (at[0] + 6, at[1])))
-        now = self.shot("derived.proxies[2].foot")
+        self.page.after(lambda: page.drag(at, (at[0] + 6, at[1])))
+        now = self.page.told("derived.proxies[2].foot")
         self.assertGreater(abs(now[0][0] - foot[0][0]) + abs(now[0][1] - foot[0][1]), 0.05)
         self.assertAlmostEqual(now[1][0] - now[0][0], foot[1][0] - foot[0][0], places=3)
 
@@ -116,19 +106,19 @@ class Contact(unittest.TestCase):
         page = self.page
         page.unfold("What stands in front")
         self.take("Draw round it")
-        self.after(lambda: self.click(*LAMP, LAMP[0]))
+        self.page.after(lambda: self.click(*LAMP, LAMP[0]))
         page.until("window.lithopos.shot.mattes[0]?.points.length === 6")
-        self.after(lambda: page.page.get_by_role("slider", name="Hair, leaves, bars").press("ArrowRight"))
+        self.page.after(lambda: page.page.get_by_role("slider", name="Hair, leaves, bars").press("ArrowRight"))
         page.until("window.lithopos.shot.mattes[0].fringe_px === 2")
         page.page.get_by_test_id("fringe").wait_for(state="attached")
         self.take("Cut by colour")
-        self.after(lambda: page.drag(page.world(-1.8, 4.1, 1.35), page.world(-1.8, 4.1, 0.25)))
+        self.page.after(lambda: page.drag(page.world(-1.8, 4.1, 1.35), page.world(-1.8, 4.1, 0.25)))
         for x, foot in ((-2.7, -2.6), (-0.95, -1.0)):
             page.press("outside")
-            self.after(lambda x=x, foot=foot: page.drag(page.world(x, 4.1, 1.6), page.world(foot, 4.1, 0.0)))
+            self.page.after(lambda x=x, foot=foot: page.drag(page.world(x, 4.1, 1.6), page.world(foot, 4.1, 0.0)))
         page.page.keyboard.press("Escape")
         page.until("window.lithopos.shot.mattes[1]?.strokes.length === 3")
-        ring = max(self.shot()["mattes"][1]["found"], key=len)
+        ring = max(self.page.told()["mattes"][1]["found"], key=len)
         u, v = page.photo((sum(x for x, _ in ring) / len(ring), sum(y for _, y in ring) / len(ring)))
         x, y = page.world(-1.8, 4.1, 0.9)
         self.assertLess(abs(u - x) + abs(v - y), 40)
@@ -138,20 +128,20 @@ class Contact(unittest.TestCase):
         page = self.page
         page.step("Place")
         page.page.locator("aside").get_by_role("button", name="Tern", exact=False).first.click()
-        self.after(lambda: page.press("Box 1’s top"))
-        thing = next(one for one in self.shot()["models"] if one["level"])
+        self.page.after(lambda: page.press("Box 1’s top"))
+        thing = next(one for one in self.page.told()["models"] if one["level"])
         self.assertAlmostEqual(thing["position_m"][2], 0.95, places=5)
         lift = page.page.get_by_label("Off what it stands on")
         lift.fill("12")
-        self.after(lambda: lift.press("Enter"))
+        self.page.after(lambda: lift.press("Enter"))
         page.step("Contact")
         page.unfold("How things stand")
         page.page.get_by_text("floats 12 mm over Box 1’s top", exact=False).wait_for()
-        self.after(lambda: page.press("Set it down"))
+        self.page.after(lambda: page.press("Set it down"))
         page.page.get_by_text("all touch").wait_for()
         page.unfold("Along a marked edge")
-        walls = len(self.shot()["proxies"])
-        self.after(lambda: page.press("Wall along A1"))
+        walls = len(self.page.told()["proxies"])
+        self.page.after(lambda: page.press("Wall along A1"))
         page.until(f"window.lithopos.derived.proxies.length === {walls + 1}")
         page.press("Undo")
         page.until(f"window.lithopos.derived.proxies.length === {walls}")
@@ -173,7 +163,7 @@ class Contact(unittest.TestCase):
         for label, value in (("Of the photograph’s size", "12"), ("Samples a pixel, at most", "400")):
             field = page.page.get_by_label(label)
             field.fill(value)
-            self.after(lambda field=field: field.press("Enter"))
+            self.page.after(lambda field=field: field.press("Enter"))
         page.press("Make the master")
         footer = page.page.locator("footer")
         footer.get_by_text("part 1 of", exact=False).wait_for(timeout=120_000)

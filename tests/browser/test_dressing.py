@@ -32,12 +32,6 @@ class Dressing(unittest.TestCase):
     def models(self) -> Any:
         return self.page.page.evaluate("window.lithopos.shot.models")
 
-    def after(self, act: Any) -> None:
-        """Wait until what was done is a revision."""
-        before = self.page.revision()
-        act()
-        self.page.kept(before)
-
     def bring(self, button: str, file: Path) -> None:
         with self.page.page.expect_file_chooser() as chooser:
             self.page.press(button)
@@ -73,7 +67,7 @@ class Dressing(unittest.TestCase):
     def row_of_three(self) -> None:
         page = self.page
         page.unfold("Copies in a row")
-        self.after(lambda: page.press("Along run A"))
+        self.page.after(lambda: page.press("Along run A"))
         bench = self.models()[0]
         self.assertEqual(bench["row"]["count"], 3)
         # Its end pulled in the picture: towards run B, 1.5 m apart.
@@ -81,14 +75,14 @@ class Dressing(unittest.TestCase):
         way = np.radians(bench["row"]["direction_deg"])
         away = 2 * bench["row"]["spacing_m"]
         end = page.world(x + away * np.cos(way), y + away * np.sin(way))
-        self.after(lambda: page.drag(end, page.world(x, y + 3.0), steps=10))
+        self.page.after(lambda: page.drag(end, page.world(x, y + 3.0), steps=10))
         row = self.models()[0]["row"]
         self.assertEqual(row["direction_deg"], 90)  # near to the run it clicks onto it
         self.assertAlmostEqual(row["spacing_m"], 1.5, delta=0.05)
         # Along a line drawn in the picture: the bench to its beginning, the copies as near as before.
         page.press("Draw its line")
         page.page.mouse.click(*page.world(x + 0.5, y))
-        self.after(lambda: page.page.mouse.click(*page.world(x + 0.5, y + 3.0)))
+        self.page.after(lambda: page.page.mouse.click(*page.world(x + 0.5, y + 3.0)))
         bench = self.models()[0]
         np.testing.assert_allclose(bench["position_m"][:2], (x + 0.5, y), atol=0.02)
         np.testing.assert_allclose((bench["row"]["direction_deg"], bench["row"]["spacing_m"]), (90, 1.5), atol=0.5)
@@ -101,14 +95,14 @@ class Dressing(unittest.TestCase):
         page = self.page
         page.unfold("Surfaces")
         page.page.get_by_role("button", name="pale stone").first.click()
-        self.after(lambda: page.press("wood"))
+        self.page.after(lambda: page.press("wood"))
         surface = self.models()[0]["surfaces"]["pale stone"]
         self.assertEqual((surface["kind"], surface["texture"]["file"]), ("wood", "shipped:oak"))
         handle = page.page.get_by_role("button", name="Repeat of the texture of pale stone")
         foot = page.page.get_by_role("button", name="Shift the texture of pale stone")
         start, middle = _centre(handle), _centre(foot)
         twice = (middle[0] + 2 * (start[0] - middle[0]), middle[1] + 2 * (start[1] - middle[1]))
-        self.after(lambda: page.drag(start, twice))
+        self.page.after(lambda: page.drag(start, twice))
         repeat = self.models()[0]["surfaces"]["pale stone"]["texture"]["repeat_mm"]
         # Twice as long on the screen, a little more or less in the world by perspective.
         self.assertTrue(700 < repeat < 1000, repeat)
@@ -120,17 +114,17 @@ class Dressing(unittest.TestCase):
         page.page.get_by_text("Now click on the thing where it shall lie").wait_for()
         x, y, _ = self.models()[0]["position_m"]
         spot = page.world(x, y, 0.45)
-        self.after(lambda: page.page.mouse.click(*spot))
+        self.page.after(lambda: page.page.mouse.click(*spot))
         bench = self.models()[0]
         ((_, one),) = bench["prints"].items()
         self.assertAlmostEqual(float(np.linalg.norm(one["facing"])), 1, places=3)
-        self.after(lambda: page.page.get_by_text("mirrored").click())
+        self.page.after(lambda: page.page.get_by_text("mirrored").click())
         width = page.page.get_by_role("textbox", name="Wide").last
         width.fill("320")
-        self.after(lambda: width.press("Enter"))
+        self.page.after(lambda: width.press("Enter"))
         handle = page.page.get_by_role("button", name="Slide the print mark")
         a, b = _centre(handle), _centre(page.page.get_by_role("button", name="Size and turn the print mark"))
-        self.after(lambda: page.drag(b, (a[0] + 1.5 * (b[0] - a[0]), a[1] + 1.5 * (b[1] - a[1]))))
+        self.page.after(lambda: page.drag(b, (a[0] + 1.5 * (b[0] - a[0]), a[1] + 1.5 * (b[1] - a[1]))))
         ((_, one),) = self.models()[0]["prints"].items()
         self.assertTrue(one["mirrored"])
         self.assertTrue(430 < one["width_mm"] < 530, one["width_mm"])
@@ -144,27 +138,27 @@ class Dressing(unittest.TestCase):
         *first, last = [page.photo(corner) for corner in sign["corners"]]
         for spot in first:
             page.page.mouse.click(*spot)
-        self.after(lambda: page.page.mouse.click(*last))
+        self.page.after(lambda: page.page.mouse.click(*last))
         width = page.page.get_by_role("textbox", name="Wide").last
         width.fill(f"{sign['width_m']:.3f} m")
-        self.after(lambda: width.press("Enter"))
+        self.page.after(lambda: width.press("Enter"))
         (pane,) = page.page.evaluate("window.lithopos.derived.panes")
         self.assertAlmostEqual(pane["height_m"], 1.35, delta=0.05)
         self.assertLess(abs(pane["askew_deg"]), 5)
-        self.after(lambda: page.press("by itself"))
+        self.page.after(lambda: page.press("by itself"))
 
     def cup_on_a_bench_on_a_level(self, cup: Path) -> None:
         page = self.page
         page.step("Ground")
         page.unfold("Levels")
-        self.after(lambda: page.press("By its height"))
+        self.page.after(lambda: page.press("By its height"))
         page.step("Place")
         page.page.locator("aside button", has_text="Marl bench").first.click()
-        self.after(lambda: page.press("Level 1"))
-        self.after(lambda: self.bring("Bring a model", cup))
+        self.page.after(lambda: page.press("Level 1"))
+        self.page.after(lambda: self.bring("Bring a model", cup))
         page.page.get_by_role("button", name="Cup", exact=True).wait_for()
         page.until("window.lithopos.ready")
-        self.after(self._stand_on_bench)
+        self.page.after(self._stand_on_bench)
         bench, cup_model = self.models()
         self.assertEqual(cup_model["on"], bench["id"])
         self.assertTrue(0.3 < cup_model["position_m"][2] < 0.7, cup_model)
@@ -174,7 +168,7 @@ class Dressing(unittest.TestCase):
         along = page.page.get_by_label("Along x")
         still = self.drawn()
         along.fill("1.2")
-        self.after(lambda: along.press("Enter"))
+        self.page.after(lambda: along.press("Enter"))
         # And it is drawn where it stands now.
         page.page.wait_for_timeout(1500)
         self.assertGreater(float(np.abs(self.drawn() - still).max(-1).mean()), 1.0)
@@ -199,7 +193,7 @@ class Dressing(unittest.TestCase):
         page.page.get_by_test_id("round").wait_for()
         page.drag((800, 350), (950, 380))
         page.page.get_by_label("Name of the viewpoint").fill("from the well")
-        self.after(lambda: page.press("Keep"))
+        self.page.after(lambda: page.press("Keep"))
         page.page.get_by_role("button", name="from the well", exact=True).wait_for()
         page.page.keyboard.press("r")
         page.page.get_by_test_id("round").wait_for(state="detached")

@@ -25,15 +25,6 @@ class Telling(unittest.TestCase):
     def setUpClass(cls) -> None:
         chromium()
 
-    def after(self, act: Any) -> None:
-        """Wait until what was done is a revision."""
-        before = self.page.revision()
-        act()
-        self.page.kept(before)
-
-    def shot(self, what: str = "shot") -> Any:
-        return self.page.page.evaluate(f"window.lithopos.{what}")
-
     def photo_click(self, *points: Any) -> None:
         for point in points:
             x, y = self.page.photo(point)
@@ -60,15 +51,15 @@ class Telling(unittest.TestCase):
         page = self.page
         page.step("Light")
         truth = json.loads((SAMPLES / "mason-court.json").read_text())["sun"]
-        (block,) = [one for one in self.shot()["proxies"] if one["name"] == BLOCK]
-        (solid,) = [one for one in self.shot("derived")["proxies"] if one["id"] == block["id"]]
+        (block,) = [one for one in self.page.told()["proxies"] if one["name"] == BLOCK]
+        (solid,) = [one for one in self.page.told("derived")["proxies"] if one["id"] == block["id"]]
         corners = np.unique(np.round([corner for face in solid["faces"] for corner in face], 4), axis=0)
         tops = corners[corners[:, 2] > 0.1]
         fallen = tops - np.outer(tops[:, 2] / truth["direction"][2], truth["direction"])
         away = np.array(truth["direction"][:2]) @ fallen[:, :2].T
         first, second = fallen[np.argsort(away)[:2]]  # the edge that lies farthest from the sun
         page.unfold("Gnomons")
-        self.after(lambda: page.page.get_by_role("button", name="Remove gnomon 1").click())
+        self.page.after(lambda: page.page.get_by_role("button", name="Remove gnomon 1").click())
         page.until("!window.lithopos.derived.sun")
         page.unfold("Shadows of drawn things")
         row = page.page.locator("li", has_text=BLOCK)
@@ -76,24 +67,24 @@ class Telling(unittest.TestCase):
         for t in (0.05, 0.5, 0.95):
             x, y = page.world(*(first + t * (second - first)))
             page.page.mouse.click(x, y)
-        self.after(lambda: page.page.keyboard.press("Enter"))
+        self.page.after(lambda: page.page.keyboard.press("Enter"))
         page.until("window.lithopos.derived.thrown.length === 1")
-        self.assertEqual(self.shot("derived")["thrown"], [block["id"]])
-        while self.shot()["gnomons"] == []:
+        self.assertEqual(self.page.told("derived")["thrown"], [block["id"]])
+        while self.page.told()["gnomons"] == []:
             self.undone()
-        self.assertEqual([one["shadow"] for one in self.shot()["proxies"] if one["shadow"]], [])
+        self.assertEqual([one["shadow"] for one in self.page.told()["proxies"] if one["shadow"]], [])
 
     def a_colour_is_as_on_the_ground_beside_it(self) -> None:
         page = self.page
         page.step("Place")
         page.unfold("Surfaces")
         page.page.get_by_role("button", name=STONE).first.click()
-        self.after(lambda: page.press("paint"))
+        self.page.after(lambda: page.press("paint"))
         page.press("Take it from the photograph")
         page.press("as the ground beside it")
         self.photo_click(PAVING[0])
-        self.after(lambda: self.photo_click(PAVING[1]))
-        colour = self.shot()["models"][0]["surfaces"][STONE]["colour"]
+        self.page.after(lambda: self.photo_click(PAVING[1]))
+        colour = self.page.told()["models"][0]["surfaces"][STONE]["colour"]
         ground = json.loads((SAMPLES / "mason-court.json").read_text())["ground_material"]
         self.assertEqual(ground, "pale stone")
         self.assertTrue(0.2 < colour[1] < 0.45, colour)
