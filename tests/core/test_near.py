@@ -262,7 +262,8 @@ class Rendered(unittest.TestCase):
         """In the place with the models alone, and as much as its closed form says."""
         at = [1.6, -0.4, 2.0]
         new = {"id": "n", "photographed": False, "position_m": at, "kind": "spot", "beam_deg": 60, "output": 2e5}
-        shot = sample(lamps=[new])
+        dull = {"material": "pale stone", "coat": 0.0}  # what ground mirrors of the sky is no light on it
+        shot = sample(lamps=[new], ground=dull)
         built = build_scene(shot, sized(photograph(), SCALE), lambda _: box((0.2, 0.2, 0.2)))
         self.assertEqual((len(built.lights), len(built.added)), (1, 1))
         assert built.white is not None

@@ -29,12 +29,13 @@ ENDS: dict[str, float] = {"edge": 0.05, "stripe": 0.15}
 SHORTEST = 14.0  # [px]
 MOST_SCATTER = 0.35  # [px]
 LEAST_INLIERS = 0.55
-MOST_MOVED = 2.5  # at an end [px]
+MOST_MOVED = 3.5  # at an end [px]
 BENT = 0.25  # how far its middle must lie off the chord to be told as bent [px]…
 SURELY_BENT = 4.0  # … and so many deviations of that
 MOST_BENT = 0.15  # half the picture's diagonal over its radius: lenses and what is built bend no more
-BESIDE, RIVAL = 1.8, 0.8  # so far from the line [px] another edge must not be so strong beside it…
-JOINT = 6.0  # … but as the other side of a joint, no wider [px]
+BESIDE, RIVAL = 1.8, 0.95  # so far from the line [px] no other edge may be as strong…
+PAIRED = 0.8  # … but as the other side of a joint
+JOINT = 6.0  # no wider [px]
 LEAST_SIGMA = 0.14  # what no fit on a picture is better than [px]
 INDEPENDENT = 6.0  # neighbouring places this far apart err on their own [px]
 LEAST_CONTRAST = 2.0 / 255
@@ -85,7 +86,10 @@ def sharpened(picture: Codes, start: Pixel, end: Pixel, what: What) -> SharpLine
         figures = traced.figures
     if traced is None or _bend(traced, length) * np.hypot(*picture.shape[:2]) / 2 > MOST_BENT:
         return None
-    return _joint(picture, p, q) if _rivalled(picture, p, q, traced) else _told(p, q, traced, 0.0)
+    rival = _rival(picture, p, q, traced)
+    if rival > PAIRED and (joint := _joint(picture, p, q)):
+        return joint
+    return None if rival > RIVAL else _told(p, q, traced, 0.0)
 
 
 def _joint(picture: Codes, p: Array, q: Array) -> SharpLine | None:
@@ -102,15 +106,15 @@ def _bend(traced: _Traced, length: float) -> float:
     return 8 * abs(float(traced.figures[2])) / length**2
 
 
-def _rivalled(picture: Codes, p: Array, q: Array, traced: _Traced) -> bool:
-    """Whether another edge, as strong, lies within the hand's reach: which of them was meant is not known."""
+def _rival(picture: Codes, p: Array, q: Array, traced: _Traced) -> float:
+    """How strong another edge within the hand's reach is beside this one: which of them was meant is not known."""
     profiles, offsets = _profiles(picture, p, q, np.zeros(3), REACHES[0], ENDS["edge"])
     slope = np.abs(_slope(profiles))
     t = np.linspace(-1 + 2 * ENDS["edge"], 1 - 2 * ENDS["edge"], len(slope))
     line = np.column_stack([np.ones_like(t), t, t**2 - 1 / 3]) @ traced.figures
     near = np.abs(offsets[None] - line[:, None]) < BESIDE
     own, other = (np.where(which, slope, 0).max(1) for which in (near, ~near))
-    return float(np.median(other)) > RIVAL * float(np.median(own))
+    return float(np.median(other)) / max(float(np.median(own)), 1e-9)
 
 
 def _stripe(picture: Codes, p: Array, q: Array, signs: tuple[int, int]) -> SharpLine | None:
