@@ -132,7 +132,7 @@ export function LightStep({ projectId, onFiles, onStand, ...props }: Props) {
         />
         <Slider
           label="Lens darkens the corners"
-          value={derived.falloff}
+          value={document.photograph?.falloff ?? derived.falloff}
           min={0}
           max={0.6}
           step={0.01}
