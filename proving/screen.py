@@ -105,6 +105,11 @@ class Screen:
         if row.get_attribute("aria-expanded") == "false":
             row.click()
 
+    def turn_to(self, shot: str) -> None:
+        """Open a shot of the strip by a word of its name, and wait until its sun is known."""
+        self.page.locator("footer button", has_text=shot).first.click()
+        self.until(f"window.lithopos?.shot?.name?.includes('{shot}') && window.lithopos.derived.sun")
+
     def press(self, name: str, exact: bool = True) -> None:
         """Press a button, or choose one of several, by its name."""
         button = self.page.get_by_role("button", name=name, exact=exact)

@@ -73,8 +73,7 @@ def done(page: Screen, word: str) -> None:
 
 def contact_states(page: Screen) -> None:
     """The court: what stands there, drawn."""
-    page.page.locator("footer button", has_text="court").first.click()
-    page.until("window.lithopos?.shot?.proxies?.length > 3")
+    page.turn_to("court")
     page.step("Contact")
     page.press("Photo")
     page.page.get_by_role("button", name="Steps", exact=True).first.click()

@@ -37,8 +37,7 @@ class Contact(unittest.TestCase):
         with sample_project() as server, screen(server) as page:
             self.page = page
             page.until("window.lithopos?.derived?.sun")
-            page.page.locator("footer button", has_text="Sea terrace").first.click()
-            page.until("window.lithopos?.shot?.photograph?.width === 2400 && window.lithopos.derived.sun")
+            page.turn_to("Sea terrace")
             page.step("Contact")
             page.press("Photo")
             begun = page.revision()

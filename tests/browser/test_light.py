@@ -32,6 +32,7 @@ class Lighting(unittest.TestCase):
             begun = page.revision()
             self.patches_give_strengths()
             self.a_known_tone_makes_white_sure()
+            self.the_lens_is_pulled_and_given_back()
             self.found_patches_lie_in_light_and_shade()
             self.the_shadow_is_sharp_until_it_is_not()
             self.a_panorama_is_turned_to_the_sun()
@@ -47,6 +48,23 @@ class Lighting(unittest.TestCase):
                 page.until(f"window.lithopos.revision < {here}")
             self.assertEqual(self.page.told("shot.patches"), [])
             self.assertFalse(self.page.told("shot.gnomons[0].by_hand"))
+
+    def the_lens_is_pulled_and_given_back(self) -> None:
+        """What the lens loses is told by the sky, then by the hand, and by the sky again."""
+        page = self.page
+        self.assertAlmostEqual(page.told("derived.falloff"), 0.16, delta=0.04)
+        page.unfold("By hand")
+        slider = page.page.get_by_role("slider", name="Lens darkens the corners")
+        slider.scroll_into_view_if_needed()
+        box = slider.bounding_box()
+        assert box
+        x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+        page.after(lambda: page.drag((x, y), (x + 60, y)))
+        self.assertGreater(page.told("shot.photograph.falloff"), 0.2)
+        self.assertEqual(page.told("derived.falloff"), page.told("shot.photograph.falloff"))
+        page.after(lambda: slider.dblclick())
+        self.assertIsNone(page.told("shot.photograph.falloff"))
+        self.assertTrue(page.told("derived.falloff_measured"))
 
     def mark(self, at: tuple[float, float]) -> None:
         self.page.press("Mark a patch")

@@ -40,8 +40,7 @@ class Telling(unittest.TestCase):
         with sample_project() as server, screen(server) as page:
             self.page = page
             page.until("window.lithopos?.derived?.sun")
-            page.page.locator("footer button", has_text="court").first.click()
-            page.until("window.lithopos?.shot?.proxies?.length > 3 && window.lithopos.derived.sun")
+            page.turn_to("court")
             page.press("Photo")
             self.drawn_things_tell_the_sun()
             self.a_colour_is_as_on_the_ground_beside_it()

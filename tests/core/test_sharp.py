@@ -101,7 +101,8 @@ class Sharpened(unittest.TestCase):
         self.assertGreater(len(off), 16)
         self.assertLess(float(np.median(off)), 0.2)
         self.assertGreater(float((np.array(off) < 1.96 * np.array(stated)).mean()), 0.9)
-        self.assertIsNone(sharp_end(painted(rng, [(post, 0.2)]), stem, (320.0, 300.0)) if stem else None)
+        assert stem
+        self.assertIsNone(sharp_end(picture, stem, (320.0, 300.0)), "it goes on there")
         joint = [(100.0, 200.0), (500.0, 200.0), (500.0, 203.6), (100.0, 203.6)]
         middle = sharpened(painted(rng, [(joint, 0.25)]), (150.0, 201.1), (450.0, 202.3), "edge")
         assert middle

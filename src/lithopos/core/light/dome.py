@@ -126,17 +126,15 @@ def _cells(ways: Array) -> tuple[Array, Array]:
     return np.asarray(elevation / CELL_DEG), np.asarray(around / 360 * CELLS_ROUND)
 
 
-def dome_cells(dome: Dome) -> Array | None:
-    """The directions (N, 3) of the middles of the cells that lie between others; None where they were not told."""
+def dome_cells(dome: Dome) -> tuple[Array, Array] | None:
+    """The directions (N, 3) of the cells' middles and what they show, (N, 3); None where they were not told."""
     if len(dome.above) != CELLS:
         return None
-    rows = np.arange(0.5, HIGHEST_DEG / CELL_DEG - 0.5) + 0.01
-    elevation, around = np.meshgrid(
-        np.radians(rows * CELL_DEG), np.radians((np.arange(CELLS_ROUND) + 0.5) * 360 / CELLS_ROUND), indexing="ij"
-    )
+    rows, columns = np.arange(0.5, HIGHEST_DEG / CELL_DEG), np.arange(0.5, CELLS_ROUND)
+    elevation, around = np.meshgrid(np.radians(rows * CELL_DEG), columns * 2 * np.pi / CELLS_ROUND, indexing="ij")
     level = np.cos(elevation)
     ways = np.stack([level * np.cos(around), level * np.sin(around), np.sin(elevation)], -1).reshape(-1, 3)
-    return ways if dome.rotation is None else np.asarray(ways @ np.array(dome.rotation).T)
+    return ways if dome.rotation is None else ways @ np.array(dome.rotation).T, np.array(dome.above)
 
 
 def dome_above(dome: Dome, ways: Array) -> Array | None:

@@ -8,8 +8,6 @@ back.
 
 from __future__ import annotations
 
-from typing import Literal
-
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field
 
@@ -88,7 +86,7 @@ def picked_reflectance(
     InputError
         If the patch lies outside the photograph, or is clipped; or if the ground is not seen, where it is needed.
     """
-    seen = _read(photograph, question, "at")
+    seen = _read(photograph, question.at, question.radius_px, "at")
     if balance is None:
         encoded = photograph.encoded
         balance = balance_of_ground(encoded, decode_srgb(encoded), camera, 0.0, day)
@@ -120,10 +118,9 @@ def picked_reflectance(
     )
 
 
-def _read(photograph: Picture, question: ReflectanceQuestion, field: Literal["at", "beside"]) -> PatchSeen:
+def _read(photograph: Picture, at: Pixel, radius_px: float, field: str) -> PatchSeen:
     """What a patch shows; an InputError if it is clipped."""
-    at = question.at if field == "at" or question.beside is None else question.beside
-    seen = read_patch(photograph, at, question.radius_px, field)
+    seen = read_patch(photograph, at, radius_px, field)
     if seen.clipped > MOST_CLIPPED:
         raise InputError(field, "is clipped in the photograph: too bright to tell how much it throws back")
     return seen
@@ -151,7 +148,7 @@ def _as_beside(
     ground = balance.reflectances.get(GROUND)
     if not np.isfinite(place).all() or ground is None:
         raise InputError("beside", "shows no ground whose colour is known")
-    shown = np.array(_read(photograph, question, "beside").colour)
+    shown = np.array(_read(photograph, question.beside, question.radius_px, "beside").colour)
     level = shown / light_at(np.array(question.beside), camera, day.falloff) / ground
     told = {lit: _light(balance, day, UP, place, lit) for lit in (True, False)}
     bright = float(luminance(level))

@@ -100,9 +100,8 @@ def sky_shown(spots: Sequence[SkySpot], camera: Pinhole, day: Daylight) -> SkySh
     by a panorama, photograph and panorama are both held against the clear day's sky; where that does not explain them,
     the sky is what the panorama shows in the same directions.
     """
-    if day.dome is None or len(spots) < FEWEST:
-        return _shown(spots, camera, day)
-    return _by_clear_day(spots, camera, day) or _shown(spots, camera, day)
+    by_clear_day = _by_clear_day(spots, camera, day) if day.dome else None
+    return by_clear_day or _shown(spots, camera, day)
 
 
 def _by_clear_day(spots: Sequence[SkySpot], camera: Pinhole, day: Daylight) -> SkyShown | None:
@@ -112,15 +111,13 @@ def _by_clear_day(spots: Sequence[SkySpot], camera: Pinhole, day: Daylight) -> S
         return None
     clear = replace(day, dome=None)
     found = _shown(spots, camera, clear)
-    ways = dome_cells(day.dome)
-    if found is None or ways is None:
+    told = dome_cells(day.dome)
+    if found is None or told is None:
         return None
-    high = ways[:, 2] > np.sin(np.radians(LOW_PANORAMA_DEG))
-    ways = ways[high & (ways @ day.sun < np.cos(np.radians(GLARE_DEG)))]
-    cells = np.array(dome_above(day.dome, ways))
-    sky = np.pi * replace(clear, turbidity=found.turbidity).sky_towards(ways)
-    ratio = np.log(np.maximum(cells, 1e-9)) - np.log(np.maximum(sky, 1e-9))
-    ratio = ratio[np.isfinite(ratio).all(-1)]
+    ways, cells = told
+    open_ = (ways[:, 2] > np.sin(np.radians(LOW_PANORAMA_DEG))) & (ways @ day.sun < np.cos(np.radians(GLARE_DEG)))
+    sky = replace(clear, turbidity=found.turbidity).sky_towards(ways[open_])
+    ratio = np.log(np.maximum(cells[open_], 1e-9)) - np.log(np.maximum(sky, 1e-9))
     bright = np.sort(ratio @ REC709)
     # Where most cells agree there is sky; others are walls and trees.
     count = np.searchsorted(bright, bright + CELLS_APART, "right") - np.arange(len(bright))
@@ -128,10 +125,12 @@ def _by_clear_day(spots: Sequence[SkySpot], camera: Pinhole, day: Daylight) -> S
         return None
     start = bright[int(count.argmax())]
     like = (ratio @ REC709 >= start) & (ratio @ REC709 <= start + CELLS_APART)
-    units = np.median(ratio[like], axis=0) + np.log(np.pi)
-    sigma, sigma_tint = np.hypot(SIGMA_SAME[0], found.sigma / 2), np.hypot(SIGMA_SAME[1], found.sigma_tint / 2)
-    told = {"strength": found.strength - units, "sigma": float(sigma), "sigma_tint": float(sigma_tint)}
-    return replace(found, units=np.exp(units), **told)
+    units = np.median(ratio[like], axis=0)
+    # Half of what a real sky is off the formula, both of them show.
+    sigma, sigma_tint = np.hypot(SIGMA_SAME, [found.sigma / 2, found.sigma_tint / 2])
+    return replace(
+        found, strength=found.strength - units, sigma=float(sigma), sigma_tint=float(sigma_tint), units=np.exp(units)
+    )
 
 
 def _shown(spots: Sequence[SkySpot], camera: Pinhole, day: Daylight) -> SkyShown | None:
@@ -166,10 +165,10 @@ def _shown(spots: Sequence[SkySpot], camera: Pinhole, day: Daylight) -> SkyShown
     mean = weight @ strength
     off = strength - mean
     best = scatter[weight.argmax()]
-    clouded = 0 < day.cover < 1 and day.dome is None
-    own, tint = (SIGMA_CLOUDED, SIGMA_CLOUDED_TINT) if clouded else (SIGMA, SIGMA_TINT)
     if day.dome:
         own, tint = SIGMA_SAME
+    else:
+        own, tint = (SIGMA_CLOUDED, SIGMA_CLOUDED_TINT) if 0 < day.cover < 1 else (SIGMA, SIGMA_TINT)
     return SkyShown(
         float(np.exp(weight @ haze)),
         mean,

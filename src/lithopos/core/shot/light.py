@@ -30,7 +30,7 @@ __all__ = [
 
 
 class MarkedGnomon(Gnomon):
-    """A gnomon with its identity in the document; its refined shadow is not used where it is to stay `by_hand`."""
+    """A gnomon with its identity in the document; what was refined of it is not used where it stays `by_hand`."""
 
     id: Identity
     by_hand: bool = False
