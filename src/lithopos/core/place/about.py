@@ -59,13 +59,17 @@ class About:
         """What a surface at a place (3,) sees about it."""
         return openness(place[None], normal[None], self.solids, lambda _, numbers: self.shown[numbers], self.sky)
 
-    def clipped_at(self, place: Array, normal: Array) -> Array:
-        """The share of what solids throw onto a surface that comes from clipped pixels, by channel (3,)."""
+    def clipped_at(self, place: Array, normal: Array, seen: Openness) -> Array:
+        """The share of what solids throw onto a surface that comes from clipped pixels, by channel (3,).
+
+        Parameters
+        ----------
+        seen : what `at` tells of it.
+        """
         if not self.clipped.any():
             return np.zeros(3)
-        whole = self.at(place, normal).thrown[0]
         part = replace(self, shown=self.shown * self.clipped).at(place, normal).thrown[0]
-        return np.asarray(part / np.maximum(whole, 1e-9))
+        return np.asarray(part / np.maximum(seen.thrown[0], 1e-9))
 
     def lit(self, place: Array, normal: Array) -> bool:
         """Whether the sun reaches a place (3,) of a surface, as far as these solids let it."""

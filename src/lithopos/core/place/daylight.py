@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 
@@ -20,6 +21,7 @@ from lithopos.core.light.dome import Dome, dome_irradiance, dome_radiance
 from lithopos.core.light.near import Near, near_irradiance
 from lithopos.core.light.strengths import SIGMA_CLEAR, Known, LightIn
 from lithopos.core.place.about import About
+from lithopos.core.place.shading import Openness
 
 SUN, SKY, ABOUT = "sun", "sky", "about"
 SIGMA_ABOUT, SIGMA_ABOUT_TINT = 0.15, 0.08  # of what solids throw beside what the photograph shows of them
@@ -120,6 +122,10 @@ class Daylight:
 
     def lights(self) -> list[LightIn]:
         """All lights with what each gives level ground where things stand, at strength 1, and what is known of it."""
+        return self._lights
+
+    @cached_property
+    def _lights(self) -> list[LightIn]:
         sun, sky = self.irradiance(UP)
         found = [LightIn(SUN, sun)] if self.sun is not None else []
         known = self._room() if self.room else self._beside_sun() if self.sun is not None else None
@@ -127,13 +133,13 @@ class Daylight:
         found.append(LightIn(SKY, sky if seen is None else seen.sky[0] * sky, known))
         found += [LightIn(one.name, near_irradiance(one.light, self.at, UP), one.known) for one in self.near]
         if seen is not None:
-            found.append(LightIn(ABOUT, np.pi * seen.thrown[0], self._thrown()))
+            found.append(LightIn(ABOUT, np.pi * seen.thrown[0], self._thrown(seen)))
         return found
 
-    def _thrown(self) -> Known:
+    def _thrown(self, seen: Openness) -> Known:
         """Solids throw what the photograph shows of them, θ = 1/π, but more where that is clipped."""
         assert self.about
-        clipped = self.about.clipped_at(self.at, UP)
+        clipped = self.about.clipped_at(self.at, UP, seen)
         more = CLIPPED_MORE * clipped
         whole = float(REC709 @ more)
         r, g, b = (float(v) for v in more - whole)
