@@ -2089,7 +2089,7 @@ export interface components {
         };
         /**
          * MarkedGnomon
-         * @description A gnomon with its identity in the document; its refined shadow is not used where it is to stay `by_hand`.
+         * @description A gnomon with its identity in the document; what was refined of it is not used where it stays `by_hand`.
          */
         MarkedGnomon: {
             /**
