@@ -14,11 +14,12 @@ from lithopos.core.arrays import Array
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.errors import NoAnswer
 from lithopos.core.light.dome import directions
+from lithopos.core.light.sun import sun_direction
 from lithopos.core.place.around import covered_by, kept_out
 from lithopos.core.place.crossing import runs_into
 from lithopos.core.place.face import Face, triangles_of
 from lithopos.core.place.seen import in_sight, sun_map
-from lithopos.core.place.shading import openness, solids_of
+from lithopos.core.place.shading import Solids, openness, solids_of
 from lithopos.core.place.solids import Solid, proxy_answer, solid_of
 from lithopos.core.shot import Proxy, load_shot
 from tests.core.rendering import box
@@ -36,8 +37,8 @@ def drawn(kind: str, around: Any, top: Any = None, **more: Any) -> Proxy:
     return Proxy.model_validate(told)
 
 
-def stood(proxy: Proxy, base_m: float | None = 0.0) -> Solid:
-    solid = solid_of(proxy, CAMERA, base_m)
+def stood(proxy: Proxy, base_m: float | None = 0.0, sun: Array | None = None) -> Solid:
+    solid = solid_of(proxy, CAMERA, base_m, sun)
     assert isinstance(solid, Solid), solid
     return solid
 
@@ -54,6 +55,61 @@ def volume(solid: Solid) -> float:
             a, b, c = face.corners[triangle]
             total += float(a @ np.cross(b, c)) / 6
     return total
+
+
+class Outside(unittest.TestCase):
+    """A house behind the camera, of which the photograph shows the shadow alone."""
+
+    SUN = sun_direction(*np.radians([250, 35]))
+    LEFT, RIGHT, FRONT, TALL = -25.0, -3.0, -6.0, 8.0
+
+    def house(self) -> Solids:
+        sides = box((self.RIGHT - self.LEFT, 9.0, self.TALL)).parts[0].vertices.reshape(6, 4, 3)
+        middle = [(self.LEFT + self.RIGHT) / 2, self.FRONT - 4.5, 0]
+        return solids_of([Face(side + middle) for side in sides], self.SUN)
+
+    def outline(self) -> list[list[float]]:
+        """The shadow of the front eaves and of those on its right, as far as the picture shows it."""
+        fall = self.SUN * (self.TALL / self.SUN[2])
+        corner = np.array([self.RIGHT, self.FRONT, self.TALL]) - fall
+        lines = [corner - np.linspace(0, 12, 4000)[:, None] * way for way in ([1.0, 0, 0], [0, 1.0, 0])]
+        ends = []
+        for line in lines:
+            pixels = TRUE.see(line)
+            inside = ((pixels > 1) & (pixels < np.array(TRUE.size) - 1)).all(1)
+            ends.append(pixels[inside.argmin() - 1].tolist())
+        return [TRUE.see([corner])[0].tolist(), ends[0], [1.0, TRUE.size[1] - 1.0], ends[1]]
+
+    def shade(self, **more: Any) -> Proxy:
+        return Proxy.model_validate({"id": "p", "kind": "shade", "points": self.outline(), **more})
+
+    def test_what_throws_it_shades_what_the_house_did_and_is_not_seen(self) -> None:
+        for typed in (None, 5.0, 20.0):
+            solid = stood(self.shade(height_m=typed), sun=self.SUN)
+            told = solids_of(solid.faces, self.SUN)
+            x, y = np.meshgrid(np.linspace(5, 1915, 40), np.linspace(600, 1275, 30))
+            ground = CAMERA.ground_points(np.column_stack([x.ravel(), y.ravel()]))
+            truth = self.house()
+            for height in (0.0, 1.5):
+                places = ground[np.linalg.norm(ground, axis=1) < 12] + [0, 0, height]
+                true = truth.lit(places)
+                sure = np.all([truth.lit(places + [dx, dy, 0]) == true for dx in (-0.1, 0.1) for dy in (-0.1, 0.1)], 0)
+                self.assertGreater((~true & sure).sum(), 50)
+                np.testing.assert_array_equal(told.lit(places)[sure], true[sure])
+            ways = CAMERA.rays(np.column_stack([x.ravel(), 1.9 * (y.ravel() - 600)]))
+            self.assertFalse(np.isfinite(told.met(np.broadcast_to(CAMERA.position, ways.shape), ways)[0]).any())
+            if typed is not None:
+                self.assertEqual(solid.height_m, typed)
+
+    def test_what_cant_be_outside_says_why(self) -> None:
+        from_ahead = sun_direction(*np.radians([78, 12]))
+        for proxy, sun, words in (
+            (self.shade(), None, "sun stands is not known"),
+            (self.shade(height_m=1.0), from_ahead, "stand in the picture"),
+            (self.shade(), sun_direction(1.0, 0.001), "too low"),
+        ):
+            answer = solid_of(proxy, CAMERA, 0.0, sun)
+            self.assertRegex(answer.reason if isinstance(answer, NoAnswer) else "", words)
 
 
 class Drawing(unittest.TestCase):
@@ -117,10 +173,10 @@ class Drawing(unittest.TestCase):
             (drawn("wall", [a, a], None, height_m=2), "the same"),
         ]
         for proxy, words in cases:
-            answer = proxy_answer(proxy, solid_of(proxy, CAMERA, 0.0))
+            answer = proxy_answer(proxy, solid_of(proxy, CAMERA, 0.0, None), None)
             self.assertRegex(answer.reason or "", words)
             self.assertFalse(answer.faces)
-        unknown = solid_of(drawn("box", [a, b, c], a + [0, 0, 1]), CAMERA, None)
+        unknown = solid_of(drawn("box", [a, b, c], a + [0, 0, 1]), CAMERA, None, None)
         self.assertRegex(unknown.reason if isinstance(unknown, NoAnswer) else "", "no height yet")
 
     def test_a_document_refuses_half_drawn_ones_by_name(self) -> None:

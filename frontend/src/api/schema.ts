@@ -3104,7 +3104,8 @@ export interface components {
          *     the front's two ends and a point of its back (made square; without it `depth_m` is needed); of a *cylinder* three
          *     points of its rim; of an *outline* all its corners. A *quad* is any flat thing by its four corners, as a pane is:
          *     its distance follows from `width_m`, from `foot` plumb below its bottom left corner, or else that corner stands on
-         *     the ground.
+         *     the ground. A *shade* is the outline of a shadow on the ground that something outside the picture throws: what does
+         *     follows from the sun; it stands as low as it can without being seen, or `height_m` tall.
          *
          *     `top` is a point plumb over the first one at its upper end, of steps and a ramp over the corner behind the second;
          *     `height_m` sets the height instead. `past_m` is how far a wall runs on past its ends. `level` names the level on
@@ -3170,7 +3171,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "wall" | "box" | "steps" | "ramp" | "cylinder" | "outline" | "quad";
+            kind: "wall" | "box" | "steps" | "ramp" | "cylinder" | "outline" | "quad" | "shade";
             /**
              * Level
              * @default null

@@ -57,6 +57,7 @@ __all__ = [
     "derive",
     "shot_after_gesture",
     "standing_heights",
+    "sunny",
     "walls_of",
 ]
 
@@ -134,8 +135,8 @@ def derive(shot: Shot) -> Derived:
     result.camera = camera
     pinhole = pinhole_of(camera)
     bases = base_heights(result)
-    solids = [solid_of(proxy, pinhole, bases.get(proxy.level)) for proxy in shot.proxies]
-    result.proxies = [proxy_answer(*pair) for pair in zip(shot.proxies, solids, strict=True)]
+    solids = [solid_of(proxy, pinhole, bases.get(proxy.level), None) for proxy in shot.proxies]
+    result.proxies = [proxy_answer(*pair, None) for pair in zip(shot.proxies, solids, strict=True)]
     walls = walls_of(shot, result)
     result.panes = [pane_answer(pane, pinhole, walls) for pane in shot.panes]
     result.windows = [pane_answer(window, pinhole, walls) for window in shot.windows]
@@ -144,8 +145,11 @@ def derive(shot: Shot) -> Derived:
     result.ground_to_photo = pinhole_of(camera).ground_homography().tolist()
     result.lengths = camera.lengths[: len(shot.lengths)]
     _derive_sun(shot, camera, result)
-    if result.sun_shown and _sunny(shot):
+    if result.sun_shown and sunny(shot):
         sun = np.array(result.sun_shown)
+        for n, proxy in enumerate(shot.proxies):
+            if proxy.kind == "shade":
+                solids[n] = solid_of(proxy, pinhole, bases.get(proxy.level), sun)
         result.proxies = [proxy_answer(*pair, sun) for pair in zip(shot.proxies, solids, strict=True)]
     known = result.sun_shown or shot.sky.cover == 1 or shot.lit_by == "room"
     if known:
@@ -160,7 +164,7 @@ def derive(shot: Shot) -> Derived:
     return result
 
 
-def _sunny(shot: Shot) -> bool:
+def sunny(shot: Shot) -> bool:
     """Whether things throw sharp shadows."""
     return shot.lit_by != "room" and shot.sun.strength > 0 and shot.sky.cover < 1
 

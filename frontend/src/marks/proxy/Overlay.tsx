@@ -33,9 +33,9 @@ export function ProxyOverlay({ camera, ...props }: MarkProps) {
   );
 }
 
-/** Receiving is hatched one way, hiding the other, both crosswise: not by colour alone. */
+/** Receiving is hatched one way, hiding the other, both crosswise, shade from outside upright: not by colour alone. */
 function Hatches() {
-  const lines = { receives: "M0 8L8 0", hides: "M0 0L8 8", both: "M0 8L8 0M0 0L8 8" };
+  const lines = { receives: "M0 8L8 0", hides: "M0 0L8 8", both: "M0 8L8 0M0 0L8 8", shade: "M4 0L4 8" };
   return (
     <defs>
       {Object.entries(lines).map(([name, d]) => (
@@ -60,10 +60,19 @@ function Drawn({ shot, derived, frame, camera, proxy, still, hatched }: DrawnPro
   const choose = () => select({ kind: "proxy", id: proxy.id });
   const every = (answer?.faces ?? []).map((corners) => ringOf(corners, camera, frame));
   // Of what is round its top and its border are drawn, not its facets.
-  const sides = proxy.kind === "cylinder" ? [borderOf(every), ...every.slice(0, 1)] : every;
+  const shade = proxy.kind === "shade";
+  const round = proxy.kind === "cylinder" ? [borderOf(every), ...every.slice(0, 1)] : every;
+  // What throws a shade is not in the picture: the shade is.
+  const sides = shade ? [flatRing(proxy.points, frame)] : round;
   const outline = joined(sides.filter(({ front }) => front));
   const behind = joined(sides.filter(({ front }) => !front));
-  const does = proxy.receives && proxy.hides ? "both" : proxy.receives ? "receives" : "hides";
+  const does = shade
+    ? "shade"
+    : proxy.receives && proxy.hides
+      ? "both"
+      : proxy.receives
+        ? "receives"
+        : "hides";
   const shadow = answer?.shadow.length ? ringOf(answer.shadow, camera, frame).path : null;
   const top = answer && topOf(proxy, answer, camera);
   return (
@@ -100,14 +109,14 @@ function Drawn({ shot, derived, frame, camera, proxy, still, hatched }: DrawnPro
       />
       {chosen && (
         <>
-          {answer?.reason && <Foot points={proxy.points} frame={frame} />}
+          {answer?.reason && !shade && <Foot points={proxy.points} frame={frame} />}
           {proxy.points.map((point, i) => (
             <Handle
               key={i}
               frame={frame}
               at={point}
               loupe
-              label={`${nameOf(proxy)}, point ${i + 1} of its foot`}
+              label={`${nameOf(proxy)}, point ${i + 1} of its ${shade ? "outline" : "foot"}`}
               onMove={(to) => put({ points: moved(proxy.points, i, to) })}
               onKeep={() => keep(`move a corner of ${nameOf(proxy)}`)}
               onDelete={remove}
@@ -152,6 +161,8 @@ function Measures({
 }) {
   const height = answer?.height_m;
   if (height == null) return null;
+  if (proxy.kind === "shade")
+    return <Tag x={at[0] + 14} y={at[1] - 8} text={`${nameOf(proxy)}, thrown from ${metres(height)} up`} />;
   const [wide = 0, deep = 0] = answer?.size_m ?? [];
   const across = proxy.kind === "wall" ? "" : deep ? `${wide.toFixed(2)} × ${deep.toFixed(2)} × ` : "";
   return <Tag x={at[0] + 14} y={at[1] - 8} text={`${nameOf(proxy)}, ${across}${metres(height)}`} />;
@@ -163,6 +174,13 @@ const moved = (points: ProxyMark["points"], index: number, to: ImagePoint): Prox
 type Side = { path: string; front: boolean; points: readonly (readonly [number, number])[] };
 
 const joined = (sides: readonly Side[]) => sides.map(({ path }) => path).join("");
+
+/** What was drawn on the ground, as a path on the screen. */
+function flatRing(points: ProxyMark["points"], frame: Frame): Side {
+  const seen = points.map((point) => frame.toScreen(point));
+  const path = seen.map(([x, y], i) => `${i ? "L" : "M"}${x.toFixed(1)} ${y.toFixed(1)}`);
+  return { path: `${path.join("")}Z`, front: true, points: seen };
+}
 
 /** A ring of world points as a path on the screen, cut off behind the camera; whether its outside is seen. */
 function ringOf(corners: readonly (readonly number[])[], camera: Camera, frame: Frame): Side {

@@ -150,20 +150,27 @@ function Row({ proxy, shot, document, derived }: StepProps & { proxy: ProxyMark 
             value={proxy.name}
             onValue={(value) => put({ name: value }, "name of a proxy")}
           />
-          <div className="flex flex-wrap gap-1.5 py-1">
-            <Pill
-              on={proxy.receives}
-              onClick={() => put({ receives: !proxy.receives, hides: true }, `what ${name} receives`)}
-            >
-              takes shadow
-            </Pill>
-            <Pill
-              on={proxy.hides}
-              onClick={() => put({ hides: !proxy.hides, receives: true }, `what ${name} hides`)}
-            >
-              hides what’s behind
-            </Pill>
-          </div>
+          {proxy.kind === "shade" ? (
+            <p className="py-1 text-xs leading-[1.55] text-ink-500">
+              Something outside the picture throws this shadow. By the sun it stands where the plan shows it,
+              as low as it can without being seen: the model is in its shade here, and reflects it.
+            </p>
+          ) : (
+            <div className="flex flex-wrap gap-1.5 py-1">
+              <Pill
+                on={proxy.receives}
+                onClick={() => put({ receives: !proxy.receives, hides: true }, `what ${name} receives`)}
+              >
+                takes shadow
+              </Pill>
+              <Pill
+                on={proxy.hides}
+                onClick={() => put({ hides: !proxy.hides, receives: true }, `what ${name} hides`)}
+              >
+                hides what’s behind
+              </Pill>
+            </div>
+          )}
           <Measures proxy={proxy} answer={answer} put={put} />
           {document.levels.length > 0 && proxy.kind !== "quad" && (
             <div className="flex items-center gap-1.5 py-1 text-ink-700">
@@ -180,7 +187,7 @@ function Row({ proxy, shot, document, derived }: StepProps & { proxy: ProxyMark 
             </div>
           )}
           <Made proxy={proxy} put={put} />
-          {proxy.receives && (
+          {proxy.receives && proxy.kind !== "shade" && (
             <Sheen
               of={name}
               chosen={proxy}
@@ -228,6 +235,7 @@ const SQUARE: readonly ProxyKind[] = ["box", ...RISING];
 function Measures({ proxy, answer, put }: { proxy: ProxyMark; answer: ProxyAnswer | undefined; put: Put }) {
   const name = nameOf(proxy);
   const [wide, deep] = answer?.size_m ?? [];
+  const told = proxy.kind === "shade" ? proxy.height_m : answer?.height_m;
   return (
     <>
       {proxy.kind === "quad" ? (
@@ -243,10 +251,12 @@ function Measures({ proxy, answer, put }: { proxy: ProxyMark; answer: ProxyAnswe
       ) : (
         <Field
           label="Tall"
-          value={answer?.height_m == null ? "" : metres(answer.height_m)}
+          value={told == null ? "" : metres(told)}
+          placeholder={answer?.height_m == null ? undefined : metres(answer.height_m)}
           parse={(text) => parseMetres(text)}
           min={0.001}
           onValue={(height_m) => put({ height_m, top: null }, `height of ${name}`)}
+          onClear={proxy.kind === "shade" ? () => put({ height_m: null }, `height of ${name}`) : undefined}
         />
       )}
       {SQUARE.includes(proxy.kind) && (

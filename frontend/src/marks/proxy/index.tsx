@@ -13,7 +13,7 @@ export const kind: Kind = {
   tool: {
     grasp: "clicks",
     prompts: PROMPTS,
-    goesOn: ["outline"],
+    goesOn: ["outline", "shade"],
     finds: true,
     make(marks, { document, tool, id }) {
       const sort = (tool.sort ?? "box") as ProxyKind;

@@ -23,7 +23,7 @@ export function newProxy(
   document: Shot,
 ): ProxyMark {
   const height_m = USUAL_HEIGHT_M[sort] ?? null;
-  const topped = sort !== "quad" && height_m === null;
+  const topped = sort !== "quad" && sort !== "shade" && height_m === null;
   const last = marks[marks.length - 1];
   const alike = document.proxies.filter((one) => one.kind === sort).length;
   return {
@@ -41,7 +41,7 @@ export function newProxy(
     level: null,
     receives: true,
     hides: true,
-    material: sort === "wall" ? "plaster" : document.ground.material,
+    material: sort === "wall" || sort === "shade" ? "plaster" : document.ground.material,
     coat: null,
     roughness: null,
     hidden: false,

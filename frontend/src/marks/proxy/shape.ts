@@ -5,7 +5,7 @@ import { type ImagePoint, pair, type World } from "../../geometry/points";
 
 /** The foot over which its height is told: its first point's, of steps and a ramp the corner behind the second. */
 export function overOf(proxy: ProxyMark, answer: ProxyAnswer, camera: Camera): World | null {
-  if (proxy.kind === "quad" || !answer.foot.length) return null;
+  if (proxy.kind === "quad" || proxy.kind === "shade" || !answer.foot.length) return null;
   const base = answer.foot[0]?.[2] ?? 0;
   const of = (index: number) => {
     const point = proxy.points[index];

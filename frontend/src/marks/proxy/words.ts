@@ -14,6 +14,7 @@ export const PROXY_KINDS: Record<ProxyKind, { name: string; sign: string }> = {
   },
   outline: { name: "Outline", sign: "M3 12L8 7L13 9L21 5L20 14L11 16Z" },
   quad: { name: "Flat piece", sign: "M4 4L20 7L18 16L6 13Z" },
+  shade: { name: "Shade", sign: "M2 16L9 8L14 10L22 5V16ZM7 16L13 10M12 16L18 9M17 16L22 11" },
 };
 
 const FOOT = [
@@ -45,13 +46,18 @@ export const PROMPTS: Record<ProxyKind, readonly string[]> = {
     "its bottom right corner",
     "and its bottom left corner",
   ],
+  shade: [
+    "click a corner of a shadow that comes in from outside the picture",
+    "now the next corner of its outline",
+    "the next corner, along the picture’s border too; click the first to end",
+  ],
 };
 
 export const nameOf = (proxy: ProxyMark) => proxy.name || PROXY_KINDS[proxy.kind].name;
 
 /** What it does with the light and with what is behind it, in a word or two. */
-export const doesOf = ({ receives, hides }: Pick<ProxyMark, "receives" | "hides">) =>
-  receives && hides ? "" : receives ? "only receives" : "only hides";
+export const doesOf = ({ kind, receives, hides }: Pick<ProxyMark, "kind" | "receives" | "hides">) =>
+  kind === "shade" ? "from outside" : receives && hides ? "" : receives ? "only receives" : "only hides";
 
 /** Kinds with a level top, on which things can stand. */
 const TOPPED: readonly ProxyKind[] = ["box", "steps", "cylinder", "outline"];

@@ -17,6 +17,7 @@ from lithopos.core.arrays import Array
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.errors import NoAnswer
 from lithopos.core.place.face import Face
+from lithopos.core.place.outside import beyond_border, thrower_of
 from lithopos.core.place.pane import hung
 from lithopos.core.shot import Pane, Proxy
 
@@ -62,7 +63,7 @@ class ProxyAnswer(BaseModel):
     reason: str | None = None
 
 
-def proxy_answer(proxy: Proxy, solid: Solid | NoAnswer, sun: Array | None = None) -> ProxyAnswer:
+def proxy_answer(proxy: Proxy, solid: Solid | NoAnswer, sun: Array | None) -> ProxyAnswer:
     """A proxy's solid in plain figures; `sun` is the unit vector to the sun, where one shines."""
     if isinstance(solid, NoAnswer):
         return ProxyAnswer(id=proxy.id, reason=solid.reason)
@@ -70,24 +71,27 @@ def proxy_answer(proxy: Proxy, solid: Solid | NoAnswer, sun: Array | None = None
         id=proxy.id,
         faces=[_points(face.corners) for face in solid.faces],
         foot=_points(solid.foot),
-        shadow=_shadow(solid, sun) if sun is not None and sun[2] > LEAST_RISE else [],
+        shadow=_shadow(solid, sun) if sun is not None and sun[2] > LEAST_RISE and proxy.kind != "shade" else [],
         height_m=solid.height_m,
         size_m=solid.size_m,
     )
 
 
-def solid_of(proxy: Proxy, camera: Pinhole, base_m: float | None) -> Solid | NoAnswer:
+def solid_of(proxy: Proxy, camera: Pinhole, base_m: float | None, sun: Array | None) -> Solid | NoAnswer:
     """What was drawn as a solid, or why it is none.
 
     Parameters
     ----------
     camera : for the photograph's own size.
     base_m : the height of the level that its foot lies on; None: not known yet.
+    sun : the unit vector to the sun (3,), where one shines: a shade says by it what throws it.
     """
     if base_m is None:
         return NoAnswer("the level that it stands on has no height yet")
     if proxy.kind == "quad":
         return _quad(proxy, camera, base_m)
+    if proxy.kind == "shade":
+        return _shade(proxy, camera, base_m, sun)
     foot = camera.ground_points(np.array(proxy.points, float), base_m)
     if not np.isfinite(foot).all():
         return NoAnswer("its foot must lie below the horizon")
@@ -270,6 +274,26 @@ def _quad(proxy: Proxy, camera: Pinhole, base_m: float) -> Solid | NoAnswer:
     face = _towards(Face(corners), camera)
     wide, tall = (float(np.linalg.norm(corners[i] - corners[0])) for i in (1, 3))
     return Solid((face,), corners[[3, 2]], float(np.ptp(corners[:, 2])), (wide, tall))
+
+
+def _shade(proxy: Proxy, camera: Pinhole, base_m: float, sun: Array | None) -> Solid | NoAnswer:
+    if sun is None:
+        return NoAnswer("where the sun stands is not known")
+    if sun[2] <= LEAST_RISE:
+        return NoAnswer("the sun stands too low to tell what throws it")
+    drawn = np.array(proxy.points, float)
+    if not np.isfinite(camera.ground_points(drawn, base_m)).all():
+        return NoAnswer("its outline must lie below the horizon")
+    if _crosses(drawn):
+        return NoAnswer("its outline crosses itself")
+    outline = camera.ground_points(beyond_border(drawn, camera, base_m), base_m)
+    if float(np.linalg.norm(outline - camera.position, axis=1).max()) > FAR_M:
+        return NoAnswer("its outline lies too near to the horizon: more than 2 km away")
+    if abs(_area(outline)) < LEAST_M**2:
+        return NoAnswer("its outline holds nothing")
+    corners = outline if _area(outline) > 0 else outline[::-1]
+    made = thrower_of(corners, camera, sun, proxy.height_m)
+    return made if isinstance(made, NoAnswer) else Solid(made.faces, made.foot, made.height_m, _measures(made.foot))
 
 
 def _prism(proxy: Proxy, corners: Array, over: Array, camera: Pinhole) -> Solid | NoAnswer:

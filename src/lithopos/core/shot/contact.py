@@ -28,6 +28,7 @@ POINTS = {
     "cylinder": (3, 3),
     "outline": (3, 60),
     "quad": (4, 4),
+    "shade": (3, 60),
 }
 
 SHADED = ("wall", "box", "ramp", "cylinder", "outline")  # kinds whose shadow's outline can tell the sun
@@ -59,7 +60,8 @@ class Proxy(DocumentPart):
     the front's two ends and a point of its back (made square; without it `depth_m` is needed); of a *cylinder* three
     points of its rim; of an *outline* all its corners. A *quad* is any flat thing by its four corners, as a pane is:
     its distance follows from `width_m`, from `foot` plumb below its bottom left corner, or else that corner stands on
-    the ground.
+    the ground. A *shade* is the outline of a shadow on the ground that something outside the picture throws: what does
+    follows from the sun; it stands as low as it can without being seen, or `height_m` tall.
 
     `top` is a point plumb over the first one at its upper end, of steps and a ramp over the corner behind the second;
     `height_m` sets the height instead. `past_m` is how far a wall runs on past its ends. `level` names the level on
@@ -74,7 +76,7 @@ class Proxy(DocumentPart):
 
     id: Identity
     name: Name = ""
-    kind: Literal["wall", "box", "steps", "ramp", "cylinder", "outline", "quad"]
+    kind: Literal["wall", "box", "steps", "ramp", "cylinder", "outline", "quad", "shade"]
     points: Annotated[list[Pixel], Field(min_length=2, max_length=60)]
     top: Pixel | None = None
     height_m: Size | None = None
@@ -102,7 +104,7 @@ class Proxy(DocumentPart):
             raise ValueError(f"a {self.kind} is drawn by {wanted} points, not {len(self.points)}")
         if self.kind in ("box", "steps", "ramp") and len(self.points) == 2 and self.depth_m is None:
             raise ValueError(f"a {self.kind} needs a point of its back, or its depth")
-        if self.kind != "quad" and self.top is None and self.height_m is None:
+        if self.kind not in ("quad", "shade") and self.top is None and self.height_m is None:
             raise ValueError(f"a {self.kind} needs a point of its top, or its height")
         if self.material not in PROXY_MATERIALS:
             raise ValueError(f"unknown material {self.material!r}; known: {', '.join(PROXY_MATERIALS)}")
