@@ -43,6 +43,7 @@ class Contact(unittest.TestCase):
             begun = page.revision()
             self.drawn()
             self.pulled_and_slid()
+            self.shade_comes_in_from_outside()
             self.stands_in_front()
             self.stands_on_the_box_and_is_set_down()
             self.proof_keeps_what_stands_in_front()
@@ -99,6 +100,19 @@ class Contact(unittest.TestCase):
         now = self.page.told("derived.proxies[2].foot")
         self.assertGreater(abs(now[0][0] - foot[0][0]) + abs(now[0][1] - foot[0][1]), 0.05)
         self.assertAlmostEqual(now[1][0] - now[0][0], foot[1][0] - foot[0][0], places=3)
+
+    def shade_comes_in_from_outside(self) -> None:
+        """A shadow's outline clicked along the picture's border: what throws it stands unseen."""
+        page = self.page
+        self.take("Shade")
+        width, height = self.page.told("shot.photograph.width"), self.page.told("shot.photograph.height")
+        corners = [(0.5, 0.99), (0.45, 0.9), (0.01, 0.9), (0.01, 0.99), (0.5, 0.99)]
+        for x, y in corners[:-1]:
+            page.page.mouse.click(*page.photo((x * width, y * height)))
+        self.page.after(lambda: page.page.mouse.click(*page.photo((corners[-1][0] * width, corners[-1][1] * height))))
+        page.until("window.lithopos.derived.proxies[3]?.height_m >= 2")
+        self.assertIsNone(self.page.told("derived.proxies")[3]["reason"])
+        self.page.after(lambda: page.page.get_by_role("button", name="Remove Shade 1").click())
 
     def stands_in_front(self) -> None:
         """An outline clicked round a lamp post and closed; a tub cut out by colour from three strokes."""

@@ -1,4 +1,17 @@
-const widthOf = (text: string) => text.length * 5.9 + 13;
+const SIZE_PX = 11.5;
+const PAD_PX = 6;
+
+/** How wide a tag with some words is drawn; guessed where there is no pen to measure with. */
+const widthOf = (text: string) => (measured(text) ?? text.length * 5.9) + 2 * PAD_PX;
+
+let pen: CanvasRenderingContext2D | null | undefined;
+
+function measured(text: string): number | null {
+  pen ??= document.createElement("canvas").getContext("2d");
+  if (!pen) return null;
+  pen.font = `${SIZE_PX}px ${getComputedStyle(document.body).fontFamily}`;
+  return pen.measureText(text).width;
+}
 
 /** Where a tag beside a point begins, so that it ends within the stage. */
 export const tagWithin = (x: number, text: string, width: number) =>
@@ -9,7 +22,7 @@ export function Tag({ x, y, text, tone = "#22262b" }: { x: number; y: number; te
   return (
     <g transform={`translate(${x} ${y})`} className="pointer-events-none">
       <rect y={-13} width={widthOf(text)} height={18} rx={5} fill={tone} fillOpacity={0.88} />
-      <text x={6} fontSize={11.5} fill="#fff">
+      <text x={PAD_PX} fontSize={SIZE_PX} fill="#fff">
         {text}
       </text>
     </g>

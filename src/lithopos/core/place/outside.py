@@ -50,7 +50,7 @@ def beyond_border(points: Array, camera: Pinhole, base_m: float) -> Array:
     size = np.array([camera.width, camera.height], float)
     near = AT_BORDER * camera.width
     low, high = points < near, points > size - near
-    bordering = (low | high).any(1)
+    bordering = np.asarray((low | high).any(1))
     step = BEYOND * camera.width
     moved = points.copy()
     for n in np.flatnonzero(bordering):
