@@ -7,6 +7,7 @@ from dataclasses import replace
 from typing import Any
 
 import numpy as np
+from pydantic import ValidationError
 
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.errors import InputError
@@ -156,6 +157,22 @@ class Picked(unittest.TestCase):
         for at, cause in (((480.0, 10.0), "no ground"), ((9999.0, 600.0), "outside")):
             with self.assertRaisesRegex(InputError, f"beside.*{cause}"):
                 self.pick(770, 350, beside=at)
+
+    def test_stuff_that_is_elsewhere_too_tells_a_shade_without_known_ground(self) -> None:
+        # Under a roof on a floor of its own: red tiles, which also lie out in the sun.
+        dim, tiles = SHADE * [0.33, 0.25, 0.18] * WHITE, np.array([0.35, 0.12, 0.07])
+        under = self.picture.codes[300:420, 720:900]
+        under[:] = encoded(tiles * dim)
+        under[30:70, 30:70] = encoded(DOOR * dim)
+        self.picture.codes[560:600, 300:340] = encoded(tiles * WHITE)
+        told = self.pick(770, 350, beside=(850, 380), like=(320, 580))
+        np.testing.assert_allclose(told.colour, DOOR, rtol=0.08)
+        self.assertFalse(told.in_sun)
+        self.assertLess(told.sigma, 0.25)
+        with self.assertRaisesRegex(ValidationError, "like: needs a spot"):
+            self.pick(770, 350, like=(320, 580))
+        with self.assertRaisesRegex(InputError, "like.*outside"):
+            self.pick(770, 350, beside=(850, 380), like=(9999.0, 580.0))
 
     def test_what_a_clipped_wall_throws_is_taken_for_more_and_less_surely(self) -> None:
         wall = [(0.0, 6.0, 0.0), (8.0, 6.0, 0.0), (8.0, 6.0, 4.0), (0.0, 6.0, 4.0)]

@@ -55,6 +55,14 @@ class Scenes(unittest.TestCase):
         np.testing.assert_allclose(stood.min(0), [1 - 2, 2 - 1, 0.5], atol=1e-9)
         np.testing.assert_allclose(stood.max(0), [1 + 2, 2 + 1, 6.5], atol=1e-9)
 
+    def test_a_copy_of_any_size_has_a_camera_of_just_that_size(self) -> None:
+        told = sample().photograph
+        assert told
+        shot = sample(photograph={**told.model_dump(mode="json"), "falloff": 0.2})
+        small = sized(photograph(), 0.32)  # whose sides are rounded apart
+        camera = build_scene(shot, small, lambda _: box((0.5, 0.5, 0.5))).camera
+        self.assertEqual((camera.height, camera.width), small.codes.shape[:2])
+
     def test_what_is_missing_is_named(self) -> None:
         cases: list[tuple[dict[str, Any], str]] = [
             ({"edges": []}, "camera: too few edges"),

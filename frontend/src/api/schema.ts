@@ -3312,7 +3312,8 @@ export interface components {
          * ReflectanceQuestion
          * @description Where to look, how the surface stands there, and whether the sun shines on it (null: to be judged).
          *
-         *     `beside` is a spot of the ground in the same light, of the stone that the light was told from [px].
+         *     `beside` is a spot in the same light [px]: of the ground, of the stone that the light was told from; or, with `like`,
+         *     of any stuff that faces the same way, `like` being the same stuff where the light is known.
          */
         ReflectanceQuestion: {
             /** At */
@@ -3339,6 +3340,14 @@ export interface components {
              * @default null
              */
             in_sun: boolean | null;
+            /**
+             * Like
+             * @default null
+             */
+            like: [
+                number,
+                number
+            ] | null;
             /**
              * Radius Px
              * @default 6

@@ -13,6 +13,7 @@ const LIGHTS = [
   { value: "sun", label: "in the sun" },
   { value: "shade", label: "in shade" },
   { value: "beside", label: "as the ground beside it" },
+  { value: "like", label: "as stuff beside it that is elsewhere too" },
 ] as const;
 
 type Props = { shotId: string; thing: string; name: string };

@@ -10,7 +10,7 @@ A pixel is (f X/Z + cx, f Y/Z + cy). Depth is Z along the axis, not the ray's le
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import ArrayLike
@@ -125,6 +125,10 @@ class Pinhole:
             round(self.height * scale),
             self.k1,
         )
+
+    def sized(self, width: int, height: int) -> Pinhole:
+        """The same camera for a copy of its picture of another size [px], whose sides were rounded by themselves."""
+        return replace(self.scaled(width / self.width), width=width, height=height)
 
 
 def view_angles(rotation: Array) -> tuple[float, float, float]:

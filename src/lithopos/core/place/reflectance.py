@@ -2,14 +2,14 @@
 
 The light on a surface is that of the sun, where it shines there, and of the sky (`light.clear_sky`), each at the
 strength that the photograph's balance gives it by channel, with what the ground throws back (Liu and Jordan 1963).
-Where what stands about is not drawn, the ground beside it tells that light: its pixels there, divided by what it throws
-back.
+Where what stands about is not drawn, what lies beside it tells that light: its pixels there, divided by what it throws
+back, which is known of the ground, and of what can be seen in a known light elsewhere.
 """
 
 from __future__ import annotations
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from lithopos.core.arrays import Array
 from lithopos.core.camera.pinhole import Pinhole
@@ -26,6 +26,7 @@ from lithopos.core.place.falloff import light_at
 SIGMA_SHADE = 0.6  # relative: nobody knows how much of the sky is seen in a shade, in an arcade a third
 SIGMA_SHADE_BY_SOLIDS = 0.15  # but where what stands about is drawn
 SIGMA_BESIDE, SIGMA_BESIDE_TURNED = 0.06, 0.2  # of the ground beside it, for what is level, and for what is not
+SIGMA_LIKE = 0.1  # how far two pieces of one stuff differ
 DARKEST_LIT = 0.4  # of the ground's reflectance: what would be darker in the sun is taken to lie in shade
 MOST, MOST_CLIPPED = 0.98, 0.3
 LEVEL = 0.99  # a normal's rise
@@ -36,7 +37,8 @@ __all__ = ["PickedReflectance", "ReflectanceQuestion", "picked_reflectance"]
 class ReflectanceQuestion(BaseModel):
     """Where to look, how the surface stands there, and whether the sun shines on it (null: to be judged).
 
-    `beside` is a spot of the ground in the same light, of the stone that the light was told from [px].
+    `beside` is a spot in the same light [px]: of the ground, of the stone that the light was told from; or, with
+    `like`, of any stuff that faces the same way, `like` being the same stuff where the light is known.
     """
 
     model_config = ConfigDict(extra="forbid")
@@ -46,6 +48,13 @@ class ReflectanceQuestion(BaseModel):
     facing: Facing = "level"
     in_sun: bool | None = None
     beside: Pixel | None = None
+    like: Pixel | None = None
+
+    @model_validator(mode="after")
+    def _is_whole(self) -> ReflectanceQuestion:
+        if self.like is not None and self.beside is None:
+            raise ValueError("like: needs a spot of the same stuff beside what is asked for")
+        return self
 
 
 class PickedReflectance(BaseModel):
@@ -84,7 +93,7 @@ def picked_reflectance(
     Raises
     ------
     InputError
-        If the patch lies outside the photograph, or is clipped; or if the ground is not seen, where it is needed.
+        If a spot lies outside the photograph, or is clipped; or if the ground is not seen, where it is needed.
     """
     seen = _read(photograph, question.at, question.radius_px, "at")
     if balance is None:
@@ -92,7 +101,9 @@ def picked_reflectance(
         balance = balance_of_ground(encoded, decode_srgb(encoded), camera, 0.0, day)
     at, normal = place_of(question.at, question.facing, camera, day)
     mean = np.array(seen.colour) / light_at(np.array(question.at), camera, day.falloff)
-    if question.beside is not None:
+    if question.like is not None:
+        light, lit, sigma = _as_like(question, photograph, camera, day, balance)
+    elif question.beside is not None:
         light, lit, sigma = _as_beside(question, photograph, camera, day, balance, at, normal)
     else:
         either = {lit: _light(balance, day, normal, at, lit) for lit in (True, False)}
@@ -157,6 +168,24 @@ def _as_beside(
     turned = _light(balance, day, normal, place if at is None else at, lit) / np.maximum(told[lit], 1e-6)
     own = SIGMA_BESIDE if normal[2] > LEVEL else SIGMA_BESIDE_TURNED
     return level * turned, lit, float(np.hypot(np.mean(balance.white_sigma), own))
+
+
+def _as_like(
+    question: ReflectanceQuestion, photograph: Picture, camera: Pinhole, day: Daylight, balance: BalanceAnswer
+) -> tuple[Array, bool, float]:
+    """The light (3,) by stuff beside it, known from elsewhere; whether it is the sun's; how far it may be off."""
+    assert question.beside and question.like
+    shown = {}
+    for field, spot in (("beside", question.beside), ("like", question.like)):
+        colour = np.array(_read(photograph, spot, question.radius_px, field).colour)
+        shown[field] = colour / light_at(np.array(spot), camera, day.falloff)
+    at, normal = place_of(question.like, question.facing, camera, day)
+    either = {lit: _light(balance, day, normal, at, lit) for lit in (True, False)}
+    there = _judged(question.model_copy(update={"in_sun": None}), shown["like"], either, day, at, normal)
+    stuff = shown["like"] / np.maximum(either[there], 1e-6)
+    light = shown["beside"] / np.maximum(stuff, 1e-3)
+    lit = day.shines and float(luminance(light)) > np.sqrt(luminance(either[True]) * luminance(either[False]))
+    return light, bool(lit), float(np.hypot(_sigma(balance, day, there), SIGMA_LIKE))
 
 
 def _light(balance: BalanceAnswer, day: Daylight, normal: Array, at: Array | None, lit: bool) -> Array:

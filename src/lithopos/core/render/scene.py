@@ -258,7 +258,7 @@ def build_scene(
     assert shot.photograph
     to_sun = facts.sun_shown or (0.0, 0.0, 1.0)  # under a whole cover nobody needs to know
     height, width = photograph.codes.shape[:2]
-    camera = pinhole_of(facts.camera).scaled(width / shot.photograph.width)
+    camera = pinhole_of(facts.camera).sized(width, height)
     graphics = read_graphic or _no_graphics
     models = _stood_models(shot, facts, camera, read_model, graphics)
     layout = _layout(models)
@@ -363,7 +363,7 @@ def _read(shot: Shot, facts: Derived, photograph: Picture) -> Shot:
     assert shot.photograph and facts.camera
     unread = [proxy for proxy in shot.proxies if not proxy.seen]
     if unread:
-        camera = pinhole_of(facts.camera).scaled(photograph.codes.shape[1] / shot.photograph.width)
+        camera = pinhole_of(facts.camera).sized(photograph.codes.shape[1], photograph.codes.shape[0])
         seen = sides_seen(facts.proxies, decode_srgb(photograph.encoded), camera)
         proxies = [proxy if proxy.seen else _with_sides(proxy, seen[proxy.id]) for proxy in shot.proxies]
         shot = shot.model_copy(update={"proxies": proxies})
@@ -574,13 +574,13 @@ def _place(
     height, width = photograph.codes.shape[:2]
     scale = min(1.0, (LOOKED_AT_PIXELS / (width * height)) ** 0.5)
     if scale < 1:
-        camera = camera.scaled(round(width * scale) / width)
         size = (round(width * scale), round(height * scale))
+        camera = camera.sized(*size)
         photograph = Picture(cv2.resize(photograph.codes, size, interpolation=cv2.INTER_AREA))
     encoded = photograph.encoded
     linear = decode_srgb(encoded)
     if shot.patches:
-        whole = camera.scaled(shot.photograph.width / camera.width)
+        whole = camera.sized(shot.photograph.width, shot.photograph.height)
         balance = balance_of(read_patches(shot.patches, photograph, shot.photograph.width), whole, day)
     else:
         balance = balance_of_ground(encoded, linear, camera, layout.main_m, day, stand)
