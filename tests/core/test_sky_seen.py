@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import unittest
+from dataclasses import replace
 from functools import cache
 from typing import Any
 
@@ -13,7 +14,7 @@ from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.derive import daylight_of, derive
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.light.clear_sky import UP, sky_radiance
-from lithopos.core.light.dome import directions, dome_above, dome_of, dome_turned
+from lithopos.core.light.dome import directions, dome_cells, dome_of, dome_turned
 from lithopos.core.light.sun import sun_direction
 from lithopos.core.place.daylight import Daylight, SkyShown
 from lithopos.core.place.sky_seen import sky_shown, sky_spots
@@ -99,11 +100,24 @@ class Seen(unittest.TestCase):
                 assert found and found.units is not None
                 np.testing.assert_allclose(found.units, units, rtol=0.08)
                 np.testing.assert_allclose(np.pi * np.exp(found.strength) * units, GAIN, rtol=0.08)
-        within = world[40, 200]
-        shown = dome_above(dome_turned(dome_of(sky.astype(np.float32)), level), within[None])
-        assert shown is not None
-        np.testing.assert_allclose(shown[0], sky[40, 200], rtol=0.05)
-        self.assertIsNone(dome_above(dome.model_copy(update={"above": []}), within[None]))
+        cells = dome_cells(dome_turned(dome_of(sky.astype(np.float32)), level))
+        assert cells is not None
+        high = (cells[0][:, 2] > 0.3) & (cells[0] @ SUN < 0.8)
+        np.testing.assert_allclose(cells[1][high], (sky_radiance(SUN, 3.5, cells[0]) * units)[high], rtol=0.08)
+        self.assertIsNone(told(clear(3.5) * GAIN, replace(day, dome=dome.model_copy(update={"above": []}))))
+
+    def test_under_a_whole_cover_too_and_what_stands_before_one_of_them_does_not_matter(self) -> None:
+        units, cloud, gain = np.array([0.02, 0.025, 0.03]), np.full(3, 0.1), np.array([2.8, 2.7, 2.4])
+        world, _ = directions(128)
+        sky = cloud * (1 + 2 * np.maximum(world[..., 2:], 0)) * units
+        # Where the photograph shows sky the panorama shows a wall, which stands nearer to it.
+        wall = (world[..., 1] > 0.3) & (world[..., 2] < 0.5)
+        shown = np.where(wall[..., None], np.array([0.2, 0.15, 0.1]) * units, sky)
+        dome = dome_of(np.where(world[..., 2:] > 0, shown, 0.05 * units).astype(np.float32))
+        found = told(cloud * (1 + 2 * np.maximum(ways()[..., 2:], 0)) * gain, Daylight(None, 3.5, 0.3, dome=dome))
+        assert found and found.units is not None
+        # The gain is what takes the panorama's measure to the photograph's.
+        np.testing.assert_allclose(np.pi * np.exp(found.strength), gain / units, rtol=0.08)
 
     def test_a_haze_that_is_given_stays_and_none_is_measured(self) -> None:
         seen = with_sky()

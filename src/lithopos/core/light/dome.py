@@ -34,7 +34,6 @@ Colour = Annotated[list[FiniteFloat], Field(min_length=3, max_length=3)]
 __all__ = [
     "Dome",
     "directions",
-    "dome_above",
     "dome_cells",
     "dome_graded",
     "dome_irradiance",
@@ -135,24 +134,6 @@ def dome_cells(dome: Dome) -> tuple[Array, Array] | None:
     level = np.cos(elevation)
     ways = np.stack([level * np.cos(around), level * np.sin(around), np.sin(elevation)], -1).reshape(-1, 3)
     return ways if dome.rotation is None else ways @ np.array(dome.rotation).T, np.array(dome.above)
-
-
-def dome_above(dome: Dome, ways: Array) -> Array | None:
-    """What a dome shows towards unit vectors (..., 3) above the horizon, between its cells' middles; (..., 3).
-
-    NaN where it does not reach; None where it was not told.
-    """
-    if len(dome.above) != CELLS:
-        return None
-    row, column = _cells(ways if dome.rotation is None else ways @ np.array(dome.rotation))
-    grid = np.array(dome.above).reshape(-1, CELLS_ROUND, 3)
-    row, column = row - 0.5, column - 0.5
-    y, x = np.floor(row).astype(int), np.floor(column).astype(int)
-    v, u = (row - y)[..., None], (column - x)[..., None]
-    inside = (y >= 0) & (y < len(grid) - 1)
-    y = np.clip(y, 0, len(grid) - 2)
-    low, high = (grid[at, x % CELLS_ROUND] * (1 - u) + grid[at, (x + 1) % CELLS_ROUND] * u for at in (y, y + 1))
-    return np.where(inside[..., None], low * (1 - v) + high * v, np.nan)
 
 
 def _lit_ground(radiance: Array, ways: Array, solid: Array) -> Array | None:

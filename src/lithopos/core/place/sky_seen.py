@@ -18,7 +18,7 @@ from lithopos.core.arrays import Array, Mask
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.colour import REC709, decode_srgb
 from lithopos.core.exchange.picture import Picture
-from lithopos.core.light.dome import dome_above, dome_cells
+from lithopos.core.light.dome import dome_cells
 from lithopos.core.place.daylight import Daylight, SkyShown
 from lithopos.core.place.falloff import from_middle
 from lithopos.core.shot import SkySpot
@@ -97,25 +97,24 @@ def sky_shown(spots: Sequence[SkySpot], camera: Pinhole, day: Daylight) -> SkySh
     """What the spots say of the sky's haze and strength; None where they are too few, or not as a sky is there.
 
     Hazes are weighed by how evenly the sky of each explains the spots, beside the day's own haze. Of a day that is lit
-    by a panorama, photograph and panorama are both held against the clear day's sky; where that does not explain them,
-    the sky is what the panorama shows in the same directions.
+    by a panorama, photograph and panorama are both held against the clear day's sky, or that of a whole cover. In the
+    same directions they need not show the same: each has walls and trees of its own before the sky.
     """
-    by_clear_day = _by_clear_day(spots, camera, day) if day.dome else None
-    return by_clear_day or _shown(spots, camera, day)
+    return _by_panorama(spots, camera, day) if day.dome else _shown(spots, camera, day)
 
 
-def _by_clear_day(spots: Sequence[SkySpot], camera: Pinhole, day: Daylight) -> SkyShown | None:
-    """What the spots say of a panorama's strength, by way of the clear sky that both of them show."""
+def _by_panorama(spots: Sequence[SkySpot], camera: Pinhole, day: Daylight) -> SkyShown | None:
+    """What the spots say of a panorama's strength, by way of the sky that both of them show."""
     assert day.dome
-    if day.sun is None or day.cover:
-        return None
-    clear = replace(day, dome=None)
+    clear = replace(day, dome=None, cover=0.0 if day.sun is not None else 1.0)
     found = _shown(spots, camera, clear)
     told = dome_cells(day.dome)
     if found is None or told is None:
         return None
     ways, cells = told
-    open_ = (ways[:, 2] > np.sin(np.radians(LOW_PANORAMA_DEG))) & (ways @ day.sun < np.cos(np.radians(GLARE_DEG)))
+    open_ = ways[:, 2] > np.sin(np.radians(LOW_PANORAMA_DEG))
+    if day.sun is not None:
+        open_ &= ways @ day.sun < np.cos(np.radians(GLARE_DEG))
     sky = replace(clear, turbidity=found.turbidity).sky_towards(ways[open_])
     ratio = np.log(np.maximum(cells[open_], 1e-9)) - np.log(np.maximum(sky, 1e-9))
     bright = np.sort(ratio @ REC709)
@@ -138,11 +137,6 @@ def _shown(spots: Sequence[SkySpot], camera: Pinhole, day: Daylight) -> SkyShown
         return None
     ways = camera.rays(np.array([spot.at for spot in spots], float))
     high = ways[:, 2] > np.sin(np.radians(LOW_DEG))
-    if day.dome:
-        shown = dome_above(day.dome, ways)
-        if shown is None:
-            return None
-        high &= np.isfinite(shown).all(-1) & (ways[:, 2] > np.sin(np.radians(LOW_PANORAMA_DEG)))
     sun = day.sun if day.sun is not None else day.behind
     if sun is not None:
         high &= ways @ sun < np.cos(np.radians(GLARE_DEG))
@@ -150,7 +144,7 @@ def _shown(spots: Sequence[SkySpot], camera: Pinhole, day: Daylight) -> SkyShown
         return None
     seen = np.log(np.maximum([spot.colour for spot in spots], 1e-6))[high]
     off_middle = from_middle(np.array([spot.at for spot in spots], float), camera)[high]
-    hazes = [day.turbidity] if day.cover >= 1 or day.dome else HAZES
+    hazes = [day.turbidity] if day.cover >= 1 else HAZES
     skies = [_compared(seen, ways[high], off_middle, replace(day, turbidity=haze), len(spots)) for haze in hazes]
     told = [(haze, *sky) for haze, sky in zip(hazes, skies, strict=True) if sky]
     if not told:
@@ -165,10 +159,7 @@ def _shown(spots: Sequence[SkySpot], camera: Pinhole, day: Daylight) -> SkyShown
     mean = weight @ strength
     off = strength - mean
     best = scatter[weight.argmax()]
-    if day.dome:
-        own, tint = SIGMA_SAME
-    else:
-        own, tint = (SIGMA_CLOUDED, SIGMA_CLOUDED_TINT) if 0 < day.cover < 1 else (SIGMA, SIGMA_TINT)
+    own, tint = (SIGMA_CLOUDED, SIGMA_CLOUDED_TINT) if 0 < day.cover < 1 else (SIGMA, SIGMA_TINT)
     return SkyShown(
         float(np.exp(weight @ haze)),
         mean,
@@ -190,9 +181,7 @@ def _compared(
     ----------
     off_middle : (N,) as of `falloff.from_middle`.
     """
-    sky = dome_above(day.dome, ways) if day.dome else day.sky_towards(ways)
-    assert sky is not None
-    ratio = seen - np.log(np.maximum(np.pi * sky, 1e-9))
+    ratio = seen - np.log(np.maximum(np.pi * day.sky_towards(ways), 1e-9))
     loss = _lost(ratio @ REC709, off_middle) if day.lens is None else day.lens
     ratio -= np.log(1 - loss * off_middle)[:, None]
     told, scatter = _agreed(ratio, count)
