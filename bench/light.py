@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 from PIL import Image
-from proving.truth import marked_shot_of
+from proving.real import Taken, marked_document
 
 from lithopos.core.arrays import Array
 from lithopos.core.camera.solve import pinhole_of
@@ -20,11 +20,11 @@ from lithopos.core.light.patches import Facing
 from lithopos.core.place.balance import BalanceAnswer, balance_of, proposed_patches
 from lithopos.core.place.reflectance import ReflectanceQuestion, picked_reflectance
 from lithopos.core.render.engine import load_renderer
-from lithopos.core.shot import LightPatch
+from lithopos.core.shot import LightPatch, load_shot
 from lithopos.samples.photograph import Studio, develop, truth_of
 from lithopos.samples.places import PLACES
 
-SCALE, SAMPLES = 0.5, 24
+SCALE, SAMPLES, NOISE_PX = 0.5, 24, 0.7
 PICKS = 60
 UP = np.array([0.0, 0, 1])
 
@@ -71,7 +71,8 @@ def bench_light(seeds: int = 3) -> None:
 
 
 def _line(case: _Case, how: str) -> dict[str, float]:
-    shot = marked_shot_of(case.truth)
+    taken = Taken(case.studio.place, case.studio, case.truth, case.photograph, case.photograph)
+    shot = load_shot(marked_document(taken, NOISE_PX * SCALE))
     facts = derive(shot)
     assert facts.camera
     camera, day = pinhole_of(facts.camera), daylight_of(shot, facts)

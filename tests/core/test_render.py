@@ -27,12 +27,13 @@ from lithopos.core.light.turning import rotation_of
 from lithopos.core.place.planes import plane_receiver
 from lithopos.core.place.receiver import Patch, Receiver, Sheen
 from lithopos.core.render import tiles
+from lithopos.core.render.card import card_picture, card_question
 from lithopos.core.render.engine import FAST, SLOW, choose_variant
 from lithopos.core.render.influence import influence_of
 from lithopos.core.render.render import Step, portions, refuse_too_large, render_shot
 from lithopos.core.render.scene import Environment, Light, Scene, StoodModel, build_scene
 from lithopos.core.render.session import Session, sized
-from lithopos.core.shot import Exposure, Placed
+from lithopos.core.shot import Exposure, Placed, Shot, Surface
 from lithopos.core.standing.placement import placement
 from tests.core.rendering import SCALE, Still, bench, box, photograph, sample, tracer
 from tests.support import ROOT
@@ -594,6 +595,42 @@ class SunAndSky(unittest.TestCase):
                 self.assertLess(wrong, 0.002, "changed where the truth is not")
                 self.assertLess(lost, 0.05, "true changes of two codes and more that are lost")
                 self.assertGreater(traced, 500)
+
+
+class Card(unittest.TestCase):
+    """Check pieces in the sample photograph's light."""
+
+    def picture(self, shot: Shot) -> Any:
+        return card_picture(card_question(shot), photograph, Session(None, tracer())).encoded
+
+    def test_it_shows_white_grey_and_hues_as_bright_as_they_are_where_the_model_stands(self) -> None:
+        shown = decode_srgb(self.picture(sample()))
+        height, width = shown.shape[:2]
+        self.assertEqual(width, 560)
+        # By where the row has them: the grey ball's middle, and the field of the chart's last grey.
+        ball = shown[int(0.5 * height) : int(0.6 * height), int(0.11 * width) : int(0.15 * width)].reshape(-1, 3)
+        right = shown[:, int(0.7 * width) :].reshape(-1, 3)
+        vivid = right[(right.max(1) > 4 * right.min(1)) & (right.max(1) > 0.15)]
+        self.assertLess(float((ball.max(1) / ball.min(1)).mean()), 1.4)
+        self.assertGreater(len(vivid), 500)
+        white = np.quantile(shown[:, int(0.45 * width) : int(0.7 * width)].mean(-1), 0.9)
+        self.assertTrue(0.05 < float(ball.mean()) / float(white) < 0.6)
+
+    def test_it_is_asked_anew_for_another_light_or_place_alone_and_says_what_is_missing(self) -> None:
+        shot = sample()
+        first = card_question(shot).model_dump_json()
+        dressed = shot.models[0].model_copy(update={"surfaces": {"timber": Surface(kind="metal")}, "turn_deg": 20.0})
+        self.assertEqual(card_question(shot.model_copy(update={"models": [dressed]})).model_dump_json(), first)
+        moved = shot.models[0].model_copy(update={"position_m": (0.3, 0.0, 0.0)})
+        self.assertNotEqual(card_question(shot.model_copy(update={"models": [moved]})).model_dump_json(), first)
+        self.assertNotEqual(card_question(sample(sky={"turbidity": 6.0})).model_dump_json(), first)
+        behind = shot.models[0].model_copy(update={"position_m": (0.0, -500.0, 0.0)})
+        for missing, words in (
+            (sample(lengths=[]), "with a known length"),
+            (shot.model_copy(update={"models": [behind]}), "camera does not see|does not show"),
+        ):
+            with self.assertRaisesRegex(InputError, words):
+                self.picture(missing)
 
 
 def kept_errors(sun: dict[str, Any], samples: int = 64) -> tuple[float, float, int]:

@@ -73,15 +73,16 @@ class Running(unittest.TestCase):
         wrong = {"kind": "wood", "texture": {"file": "sha256:" + "0" * 64}}
         with running(self.data) as server:
             model = server.ask("GET", f"/shots/{shot}")["document"]["models"][0]["file"].removeprefix("sha256:")
-            asked = {"surfaces": [{"kind": "metal"}, wrong], "models": [model]}
+            asked = {"surfaces": [{"kind": "metal"}, wrong], "models": [model], "card": True}
 
             def answered() -> Any:
                 told = server.ask("POST", f"/shots/{shot}/pieces", asked)
-                return all(one["ready"] or one["reason"] for one in told["surfaces"] + told["models"]) and told
+                every = [*told["surfaces"], *told["models"], told["card"]]
+                return all(one["ready"] or one["reason"] for one in every) and told
 
             told = server.wait(answered)
             (metal, missing), (bench,) = told["surfaces"], told["models"]
-            for piece in (metal, bench):
+            for piece in (metal, bench, told["card"]):
                 with urllib.request.urlopen(f"{server.address}/api/v1/pieces/{piece['name']}") as answer:
                     self.assertEqual(answer.read(4), b"\x89PNG")
             self.assertFalse(missing["ready"])

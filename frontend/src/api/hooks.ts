@@ -74,23 +74,31 @@ export const useRenders = (shotId: string) =>
     refetchInterval: (query) => (query.state.data?.renders.some(isBusy) ? 400 : 4000),
   });
 
-/** Small traced pictures of surfaces, in the shot's own light, and of models; asked for again until they are there. */
-export function usePieces(shot: ShotOut, wanted: { surfaces?: SurfaceOf[]; models?: string[] }) {
-  const { surfaces = [], models = [] } = wanted;
+/** Small traced pictures of surfaces, in the shot's own light, of models, and its light card; asked for again until they
+    are there. */
+export function usePieces(
+  shot: ShotOut,
+  wanted: { surfaces?: SurfaceOf[]; models?: string[]; card?: boolean },
+) {
+  const { surfaces = [], models = [], card = false } = wanted;
   const waits = ({ ready, reason }: Pieces["models"][number]) => !ready && reason === null;
   const { data } = useQuery({
-    queryKey: ["pieces", shot.id, shot.revision, surfaces, models],
+    queryKey: ["pieces", shot.id, shot.revision, surfaces, models, card],
     queryFn: () =>
       asked<Pieces>(
         client.POST("/api/v1/shots/{shot_id}/pieces", {
           params: { path: { shot_id: shot.id } },
-          body: { surfaces, models } as never,
+          body: { surfaces, models, card } as never,
         }),
       ),
-    enabled: surfaces.length + models.length > 0,
+    enabled: surfaces.length + models.length > 0 || card,
     placeholderData: keepPreviousData,
     refetchInterval: ({ state }) =>
-      state.data && [...state.data.surfaces, ...state.data.models].some(waits) ? 600 : false,
+      state.data && [...state.data.surfaces, ...state.data.models, ...cardOf(state.data)].some(waits)
+        ? 600
+        : false,
   });
-  return data ?? { surfaces: [], models: [] };
+  return data ?? { surfaces: [], models: [], card: null };
 }
+
+const cardOf = ({ card }: Pieces) => (card ? [card] : []);

@@ -2755,9 +2755,15 @@ export interface components {
         };
         /**
          * PiecesAsked
-         * @description Small pictures to be traced: sample pieces of surfaces in the shot's own light, and models by their files.
+         * @description Small pictures to be traced: sample pieces of surfaces in the shot's own light, models by their files, and the
+         *     shot's light card.
          */
         PiecesAsked: {
+            /**
+             * Card
+             * @default false
+             */
+            card: boolean;
             /**
              * Models
              * @default []
@@ -2771,6 +2777,8 @@ export interface components {
         };
         /** PiecesOut */
         PiecesOut: {
+            /** @default null */
+            card: components["schemas"]["PieceOut"] | null;
             /** Models */
             models: components["schemas"]["PieceOut"][];
             /** Surfaces */
@@ -3312,8 +3320,8 @@ export interface components {
          * ReflectanceQuestion
          * @description Where to look, how the surface stands there, and whether the sun shines on it (null: to be judged).
          *
-         *     `beside` is a spot in the same light [px]: of the ground, of the stone that the light was told from; or, with `like`,
-         *     of any stuff that faces the same way, `like` being the same stuff where the light is known.
+         *     `beside` is a spot in the same light [px]: of the ground, of the stone that the light was told from; or, with
+         *     `like`, of any stuff that faces the same way, `like` being the same stuff where the light is known.
          */
         ReflectanceQuestion: {
             /** At */

@@ -10,7 +10,10 @@ import time
 from dataclasses import dataclass
 from pathlib import Path
 
+from pydantic import TypeAdapter
+
 from lithopos.core.exchange.picture import write_atomically
+from lithopos.core.render.card import CardQuestion
 from lithopos.core.render.pieces import PieceQuestion
 from lithopos.jobs.queue import Queue
 
@@ -18,7 +21,10 @@ FOLDER = "asked"
 HELD = 600
 ASK_AGAIN_S = 30.0  # a worker that was killed took its question with it
 
-__all__ = ["Asked", "Reply"]
+Question = PieceQuestion | CardQuestion
+_QUESTION: TypeAdapter[Question] = TypeAdapter(Question)
+
+__all__ = ["Asked", "Question", "Reply"]
 
 
 @dataclass(frozen=True)
@@ -36,9 +42,9 @@ class Asked:
     def __init__(self, data: Path) -> None:
         self.folder = data / FOLDER
 
-    def ask(self, question: PieceQuestion, queue: Queue) -> Reply:
+    def ask(self, question: Question, queue: Queue) -> Reply:
         """What is known of a question; a new one is put in line."""
-        written = question.model_dump_json()
+        written = question.model_dump_json(by_alias=True)
         name = hashlib.sha256(written.encode()).hexdigest()[:32]
         reply = self.reply(name)
         if reply.path is None and reply.reason is None:
@@ -60,10 +66,10 @@ class Asked:
             return Reply(name, reason=failed.read_text())
         return Reply(name)
 
-    def question(self, name: str) -> PieceQuestion | None:
+    def question(self, name: str) -> Question | None:
         """A question that waits for its answer; None if it was forgotten."""
         place = self._question(name)
-        return PieceQuestion.model_validate_json(place.read_text()) if place.exists() else None
+        return _QUESTION.validate_json(place.read_text()) if place.exists() else None
 
     def fail(self, name: str, reason: str) -> None:
         """Keep why a question has no answer."""

@@ -18,11 +18,13 @@ import psutil
 from lithopos.core.errors import Cancelled, InputError, NoRoom
 from lithopos.core.exchange.decode import read_picture
 from lithopos.core.exchange.graphic import Graphic
+from lithopos.core.exchange.panorama import Panorama
 from lithopos.core.exchange.picture import Picture, write_atomically, write_png
 from lithopos.core.geometry.model import Model
 from lithopos.core.layers import Window
 from lithopos.core.reading.ask import read_graphic, read_model, read_model_kept, read_panorama_kept, read_picture_kept
 from lithopos.core.reading.screen import LIVE
+from lithopos.core.render.card import CardQuestion, card_picture
 from lithopos.core.render.pieces import piece_picture
 from lithopos.core.render.render import PART_SAMPLES, Quality, render_shot
 from lithopos.core.render.session import Session, sized
@@ -104,14 +106,32 @@ class Worker:
         if question is None or asked.reply(name).path:
             return
         try:
-            tracer = self._session("piece").tracer
-            picture = piece_picture(question, tracer, self._read_light, self._read_graphic)
+            if isinstance(question, CardQuestion):
+                picture = self._card(question)
+            else:
+                tracer = self._session("piece").tracer
+                picture = piece_picture(question, tracer, self._read_light, self._read_graphic)
             write_png(picture, asked.answer_path(name))
         except (InputError, NoRoom) as error:
             asked.fail(name, _sentence(error))
         except Exception as error:
             log.exception("small picture %s", name)
             asked.fail(name, f"Internal failure: {type(error).__name__}: {error}")
+
+    def _card(self, question: CardQuestion) -> Picture:
+        shot, library = question.shot, self.library
+        name = shot.photograph.file if shot.photograph else ""
+        return card_picture(
+            question,
+            lambda: read_picture_kept(library.file_path(name), library.made_folder(name)),
+            self._session("card"),
+            name,
+            self._read_graphic,
+            self._read_panorama,
+        )
+
+    def _read_panorama(self, name: str) -> Panorama:
+        return read_panorama_kept(self.library.file_path(name), self.library.made_folder(name))
 
     def _read_light(self, name: str) -> Model:
         """The lighter copy of a model: more is not seen in a small picture."""
@@ -166,7 +186,7 @@ class Worker:
             keep=folder / SUMS,
             between=between,
             read_graphic=self._read_graphic,
-            read_panorama=lambda name: read_panorama_kept(library.file_path(name), library.made_folder(name)),
+            read_panorama=self._read_panorama,
             samples=render.wanted or (PART_SAMPLES if render.part else None),
             made=self._gone_on_from(render),
             part=Window(*render.part) if render.part else None,

@@ -46,13 +46,14 @@ from lithopos.core.reading.child import THUMB_WIDTHS
 from lithopos.core.reading.questions import DRESSED, ask_dressed, ask_rest, ask_swatches
 from lithopos.core.reading.screen import DISPLAY, LIVE, thumb_name
 from lithopos.core.readings import Sources, with_readings
-from lithopos.core.render.pieces import PieceQuestion, shot_question, thumbnail_question
+from lithopos.core.render.card import card_question
+from lithopos.core.render.pieces import shot_question, thumbnail_question
 from lithopos.core.render.render import refuse_too_large
 from lithopos.core.render.session import sized
 from lithopos.core.shot import Placed, Shot, load_shot, new_shot_camera
 from lithopos.core.shot.change import changed
 from lithopos.core.standing.ask import RestAnswer
-from lithopos.jobs.asked import Asked
+from lithopos.jobs.asked import Asked, Question
 from lithopos.jobs.queue import Queue
 from lithopos.jobs.worker import PICTURE, PREVIEW, WHITES
 from lithopos.library.models import Render, StoredFile
@@ -399,13 +400,14 @@ def ask_pieces(path: s.ShotPath, body: s.PiecesAsked) -> Response:
     shot = _library().shot(path.shot_id).shot
     facts = derive(shot)
 
-    def known(question: PieceQuestion) -> s.PieceOut:
+    def known(question: Question) -> s.PieceOut:
         reply = _asked().ask(question, _queue())
         return s.PieceOut(name=reply.name, ready=reply.path is not None, reason=reply.reason)
 
     surfaces = [known(shot_question(shot, facts, surface)) for surface in body.surfaces]
     models = [known(thumbnail_question(f"sha256:{sha256}")) for sha256 in body.models]
-    return _json(s.PiecesOut(surfaces=surfaces, models=models))
+    card = known(card_question(shot)) if body.card else None
+    return _json(s.PiecesOut(surfaces=surfaces, models=models, card=card))
 
 
 @api.get("/pieces/<string:name>", operation_id="getPiece")

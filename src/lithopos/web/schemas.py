@@ -128,10 +128,12 @@ class SurfacesOut(BaseModel):
 
 
 class PiecesAsked(_Body):
-    """Small pictures to be traced: sample pieces of surfaces in the shot's own light, and models by their files."""
+    """Small pictures to be traced: sample pieces of surfaces in the shot's own light, models by their files, and the
+    shot's light card."""
 
     surfaces: Annotated[list[Surface], Field(max_length=32)] = []
     models: Annotated[list[Annotated[str, Field(pattern="^[0-9a-f]{64}$")]], Field(max_length=64)] = []
+    card: bool = False
 
 
 class PieceOut(BaseModel):
@@ -145,6 +147,7 @@ class PieceOut(BaseModel):
 class PiecesOut(BaseModel):
     surfaces: list[PieceOut]
     models: list[PieceOut]
+    card: PieceOut | None = None
 
 
 class PiecePath(BaseModel):

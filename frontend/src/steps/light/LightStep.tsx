@@ -5,6 +5,7 @@ import type { Patch } from "../../state/patch";
 import { Hint, Slider } from "../../ui/controls";
 import { KindSections, Section } from "../Section";
 import { CheckPieces } from "./CheckPieces";
+import { LightCard } from "./LightCard";
 import { Lights } from "./Lights";
 import { LitBy } from "./LitBy";
 import { SunBy } from "./SunBy";
@@ -146,6 +147,9 @@ export function LightStep({ projectId, onFiles, onStand, ...props }: Props) {
             1 × is {derived.balance ? "as the patches tell" : "as the ground shows it"}.
           </p>
         )}
+      </Section>
+      <Section name="light-card" title="Light card" fact="known things in this light">
+        <LightCard {...props} />
       </Section>
       <CheckPieces projectId={projectId} onStand={onStand} metric={derived.metric} />
     </>
