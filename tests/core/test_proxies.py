@@ -12,7 +12,9 @@ from hypothesis import strategies as st
 
 from lithopos.core.arrays import Array
 from lithopos.core.camera.pinhole import Pinhole
-from lithopos.core.errors import NoAnswer
+from lithopos.core.errors import InputError, NoAnswer
+from lithopos.core.geometry.check import check_piece
+from lithopos.core.geometry.model import Model
 from lithopos.core.light.dome import directions
 from lithopos.core.light.sun import sun_direction
 from lithopos.core.place.around import covered_by, kept_out
@@ -22,6 +24,7 @@ from lithopos.core.place.seen import in_sight, sun_map
 from lithopos.core.place.shading import Solids, openness, solids_of
 from lithopos.core.place.solids import Solid, proxy_answer, solid_of
 from lithopos.core.shot import Proxy, load_shot
+from lithopos.core.standing.stand_in import sides_of
 from tests.core.rendering import box
 from tests.support import TrueCamera
 
@@ -110,6 +113,38 @@ class Outside(unittest.TestCase):
         ):
             answer = solid_of(proxy, CAMERA, 0.0, sun)
             self.assertRegex(answer.reason if isinstance(answer, NoAnswer) else "", words)
+
+
+class ModelsThere(unittest.TestCase):
+    """Models of what the photograph shows already."""
+
+    def sides(self, model: Model, **placed: Any) -> list[Array]:
+        shot = load_shot({"models": [{"id": "m", "file": "m.glb", **placed}]})
+        return sides_of(shot, "m", lambda _: model)
+
+    def test_a_box_stands_there_as_its_own_six_sides_where_the_model_stood(self) -> None:
+        for turn, size in ((0.0, 1.0), (25.0, 2.0)):
+            sides = self.sides(box((1.0, 0.6, 0.4)), position_m=(0.5, 5.0, 0.2), turn_deg=turn, size=size)
+            self.assertEqual([len(side) for side in sides], [4] * 6)
+            proxy = Proxy.model_validate(
+                {"id": "p", "kind": "mesh", "points": [], "sides": [s.tolist() for s in sides]}
+            )
+            solid = stood(proxy)
+            self.assertAlmostEqual(volume(solid), 0.24 * size**3, places=5)  # all its sides look outwards
+            np.testing.assert_allclose(whole(solid).min(0)[2], 0.2, atol=1e-9)
+            np.testing.assert_allclose(whole(solid).mean(0)[:2], [0.5, 5.0], atol=1e-6)
+            self.assertAlmostEqual(solid.height_m, 0.4 * size)
+
+    def test_a_round_one_is_simplified_and_copies_come_along(self) -> None:
+        ball = self.sides(check_piece("grey ball"), size=4.0)
+        self.assertLess(len(ball), 300)
+        self.assertAlmostEqual(float(np.linalg.norm(np.concatenate(ball) - [0, 0, 0.6], axis=1).max()), 0.6, delta=0.02)
+        row = {"count": 3, "spacing_m": 2.0, "direction_deg": 0.0, "spread_deg": 0.0}
+        three = self.sides(box((1.0, 1.0, 1.0)), row=row)
+        self.assertEqual(len(three), 18)
+        self.assertAlmostEqual(float(np.concatenate(three)[:, 0].max()), 4.5)
+        with self.assertRaisesRegex(InputError, "not in the picture"):
+            self.sides(box((1.0, 1.0, 1.0)), hidden=True)
 
 
 class Drawing(unittest.TestCase):

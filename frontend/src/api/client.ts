@@ -34,6 +34,7 @@ export type SurfaceOf = Placed["surfaces"][string];
 export type RestQuestion = Schemas["RestQuestion"];
 export type RestAnswer = Schemas["RestAnswer"];
 export type PickedReflectance = Schemas["PickedReflectance"];
+export type SidesOut = Schemas["SidesOut"];
 export type GleamAnswer = Schemas["GleamAnswer"];
 export type LightPatch = Schemas["LightPatch"];
 export type Balance = Schemas["BalanceAnswer"];

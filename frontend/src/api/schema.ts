@@ -519,6 +519,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/shots/{shot_id}/things/{thing_id}/sides": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A thing's sides as it stands, for a proxy in its stead. */
+        get: operations["getSides"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/shots/{shot_id}/try": {
         parameters: {
             query?: never;
@@ -3113,7 +3130,8 @@ export interface components {
          *     points of its rim; of an *outline* all its corners. A *quad* is any flat thing by its four corners, as a pane is:
          *     its distance follows from `width_m`, from `foot` plumb below its bottom left corner, or else that corner stands on
          *     the ground. A *shade* is the outline of a shadow on the ground that something outside the picture throws: what does
-         *     follows from the sun; it stands as low as it can without being seen, or `height_m` tall.
+         *     follows from the sun; it stands as low as it can without being seen, or `height_m` tall. A *mesh* is not drawn: its
+         *     `sides` are a model's, flat, counter-clockwise from outside [m].
          *
          *     `top` is a point plumb over the first one at its upper end, of steps and a ramp over the corner behind the second;
          *     `height_m` sets the height instead. `past_m` is how far a wall runs on past its ends. `level` names the level on
@@ -3179,7 +3197,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "wall" | "box" | "steps" | "ramp" | "cylinder" | "outline" | "quad" | "shade";
+            kind: "wall" | "box" | "steps" | "ramp" | "cylinder" | "outline" | "quad" | "shade" | "mesh";
             /**
              * Level
              * @default null
@@ -3238,6 +3256,15 @@ export interface components {
                 number,
                 number
             ][];
+            /**
+             * Sides
+             * @default []
+             */
+            sides: [
+                number,
+                number,
+                number
+            ][][];
             /**
              * Top
              * @default null
@@ -3818,6 +3845,18 @@ export interface components {
             name: string;
             /** Share */
             share: number;
+        };
+        /**
+         * SidesOut
+         * @description Flat sides in the world [m].
+         */
+        SidesOut: {
+            /** Sides */
+            sides: [
+                number,
+                number,
+                number
+            ][][];
         };
         /**
          * Sky
@@ -5245,6 +5284,38 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    getSides: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                thing_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SidesOut"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {

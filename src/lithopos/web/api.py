@@ -43,7 +43,7 @@ from lithopos.core.place.reflectance import PickedReflectance, ReflectanceQuesti
 from lithopos.core.readiness import missing
 from lithopos.core.reading.ask import ask_reader, find_edges_of, read_panorama_kept, read_picture_kept
 from lithopos.core.reading.child import THUMB_WIDTHS
-from lithopos.core.reading.questions import DRESSED, ask_dressed, ask_rest, ask_swatches
+from lithopos.core.reading.questions import DRESSED, ask_dressed, ask_rest, ask_sides, ask_swatches
 from lithopos.core.reading.screen import DISPLAY, LIVE, thumb_name
 from lithopos.core.readings import Sources, with_readings
 from lithopos.core.render.card import card_question
@@ -369,6 +369,13 @@ def rest_thing(path: s.ShotPath, body: s.RestAsked) -> Response:
     """How a thing comes to rest: settled, fallen, leant against another; nothing is kept."""
     shot = load_shot(changed(_library().document(path.shot_id), body.patch))
     return _json(ask_rest(shot, body.question, _places))
+
+
+@api.get("/shots/<string:shot_id>/things/<string:thing_id>/sides", operation_id="getSides", responses={200: s.SidesOut})
+def get_sides(path: s.ThingPath) -> Response:
+    """A thing's sides as it stands, for a proxy in its stead."""
+    shot, placed = _thing(path)
+    return _json(s.SidesOut(sides=ask_sides(shot, placed.id, _places)))
 
 
 @api.post("/shots/<string:shot_id>/reflectance", operation_id="pickReflectance", responses={200: PickedReflectance})

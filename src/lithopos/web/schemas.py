@@ -159,6 +159,12 @@ class ThingPath(BaseModel):
     thing_id: str
 
 
+class SidesOut(BaseModel):
+    """Flat sides in the world [m]."""
+
+    sides: list[list[tuple[float, float, float]]]
+
+
 class TimeQuery(BaseModel):
     time_s: Annotated[float, Field(ge=0, le=100_000)] = 0.0
 

@@ -11,7 +11,7 @@ import { Sheen } from "../../ui/Sheen";
 import { numbered } from "../edge/numbered";
 import type { StepProps } from "../props";
 import { newProxy } from "./made";
-import { doesOf, nameOf, PROXY_KINDS, type ProxyKind } from "./words";
+import { DRAWN, doesOf, nameOf, PROXY_KINDS, type ProxyKind } from "./words";
 
 /** What stands in the photograph and meets the model's shadow, or stands before it. */
 export function Proxies(props: StepProps) {
@@ -29,7 +29,7 @@ export function Proxies(props: StepProps) {
         <Row key={proxy.id} proxy={proxy} {...props} />
       ))}
       <div className="mt-2 grid grid-cols-4 gap-1">
-        {Object.entries(PROXY_KINDS).map(([sort, { name, sign }]) => (
+        {DRAWN.map((sort) => ({ sort, ...PROXY_KINDS[sort] })).map(({ sort, name, sign }) => (
           <button
             key={sort}
             type="button"
@@ -171,8 +171,8 @@ function Row({ proxy, shot, document, derived }: StepProps & { proxy: ProxyMark 
               </Pill>
             </div>
           )}
-          <Measures proxy={proxy} answer={answer} put={put} />
-          {document.levels.length > 0 && proxy.kind !== "quad" && (
+          {proxy.kind !== "mesh" && <Measures proxy={proxy} answer={answer} put={put} />}
+          {document.levels.length > 0 && !FREE.includes(proxy.kind) && (
             <div className="flex items-center gap-1.5 py-1 text-ink-700">
               Stands on
               <OneOf
@@ -228,6 +228,8 @@ function Made({ proxy, put }: { proxy: ProxyMark; put: Put }) {
   );
 }
 
+/** Kinds that stand on no level. */
+const FREE: readonly ProxyKind[] = ["quad", "mesh"];
 const RISING: readonly ProxyKind[] = ["steps", "ramp"];
 const SQUARE: readonly ProxyKind[] = ["box", ...RISING];
 

@@ -1,6 +1,6 @@
 import type { ProxyMark, Shot } from "../../api/client";
 import { pair } from "../../geometry/points";
-import { PROXY_KINDS, type ProxyKind } from "./words";
+import { PROXY_KINDS, type ProxyKind, UNTOPPED } from "./words";
 
 /** A wall is drawn by its foot alone; its height is pulled afterwards. */
 const USUAL_HEIGHT_M: Partial<Record<ProxyKind, number>> = { wall: 2.5, outline: 1 };
@@ -15,6 +15,11 @@ function runsOn(end: readonly [number, number] | undefined, { photograph }: Shot
   return Math.min(x, 1 - x, 1 - y) < AT_BORDER ? RUNS_ON_M : 0;
 }
 
+/** A model's sides as what stands in the photograph. */
+export function meshProxy(id: string, name: string, sides: ProxyMark["sides"], document: Shot): ProxyMark {
+  return { ...newProxy(id, "mesh", [], document), name, sides };
+}
+
 /** A proxy as it is drawn by clicks; the last of them is its top, where it has one. */
 export function newProxy(
   id: string,
@@ -23,7 +28,7 @@ export function newProxy(
   document: Shot,
 ): ProxyMark {
   const height_m = USUAL_HEIGHT_M[sort] ?? null;
-  const topped = sort !== "quad" && sort !== "shade" && height_m === null;
+  const topped = !UNTOPPED.includes(sort) && height_m === null;
   const last = marks[marks.length - 1];
   const alike = document.proxies.filter((one) => one.kind === sort).length;
   return {
@@ -36,6 +41,7 @@ export function newProxy(
     depth_m: null,
     width_m: null,
     foot: null,
+    sides: [],
     past_m: sort === "wall" ? [runsOn(marks[0], document), runsOn(last, document)] : [0, 0],
     count: 3,
     level: null,

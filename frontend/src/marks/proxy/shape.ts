@@ -2,10 +2,11 @@
 import type { ProxyAnswer, ProxyMark } from "../../api/client";
 import { type Camera, heightOver, onPlane, project } from "../../geometry/camera";
 import { type ImagePoint, pair, type World } from "../../geometry/points";
+import { UNTOPPED } from "./words";
 
 /** The foot over which its height is told: its first point's, of steps and a ramp the corner behind the second. */
 export function overOf(proxy: ProxyMark, answer: ProxyAnswer, camera: Camera): World | null {
-  if (proxy.kind === "quad" || proxy.kind === "shade" || !answer.foot.length) return null;
+  if (UNTOPPED.includes(proxy.kind) || !answer.foot.length) return null;
   const base = answer.foot[0]?.[2] ?? 0;
   const of = (index: number) => {
     const point = proxy.points[index];
@@ -48,6 +49,10 @@ export function slid(
   by: readonly [number, number],
 ): Partial<ProxyMark> | null {
   if (proxy.kind === "quad") return null;
+  if (proxy.kind === "mesh") {
+    const move = ([x = 0, y = 0, z = 0]: readonly number[]) => [x + by[0], y + by[1], z] as const;
+    return { sides: proxy.sides.map((side) => side.map(move)) as unknown as ProxyMark["sides"] };
+  }
   const base = answer.foot[0]?.[2] ?? 0;
   // Its top is told plumb over the foot: slid, it keeps the height that was seen.
   const height = proxy.top ? { top: null, height_m: answer.height_m } : {};

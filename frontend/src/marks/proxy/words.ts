@@ -14,6 +14,7 @@ export const PROXY_KINDS: Record<ProxyKind, { name: string; sign: string }> = {
   },
   outline: { name: "Outline", sign: "M3 12L8 7L13 9L21 5L20 14L11 16Z" },
   quad: { name: "Flat piece", sign: "M4 4L20 7L18 16L6 13Z" },
+  mesh: { name: "Model", sign: "M3 14L8 3L15 6L21 12L12 17ZM8 3L12 17L15 6M3 14L15 6" },
   shade: { name: "Shade", sign: "M2 16L9 8L14 10L22 5V16ZM7 16L13 10M12 16L18 9M17 16L22 11" },
 };
 
@@ -22,6 +23,12 @@ const FOOT = [
   "now the front’s other end",
   "now its foot’s corner behind that",
 ];
+
+/** Those that are drawn; a model comes to stand there from the Place step. */
+export const DRAWN = (Object.keys(PROXY_KINDS) as ProxyKind[]).filter((kind) => kind !== "mesh");
+
+/** Kinds whose height is not told by a point of their top. */
+export const UNTOPPED: readonly ProxyKind[] = ["quad", "shade", "mesh"];
 
 /** What is clicked, one after the other; a wall's foot may be drawn in one stroke. */
 export const PROMPTS: Record<ProxyKind, readonly string[]> = {
@@ -46,6 +53,7 @@ export const PROMPTS: Record<ProxyKind, readonly string[]> = {
     "its bottom right corner",
     "and its bottom left corner",
   ],
+  mesh: [],
   shade: [
     "click a corner of a shadow that comes in from outside the picture",
     "now the next corner of its outline",

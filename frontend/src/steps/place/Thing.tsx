@@ -11,6 +11,7 @@ import { InItsFile } from "./InItsFile";
 import { Prints } from "./Prints";
 import { Rest } from "./Rest";
 import { RowSection } from "./RowSection";
+import { StandsThere } from "./StandsThere";
 import { Surfaces } from "./Surfaces";
 import type { Setting } from "./setting";
 import { Whereabouts } from "./Whereabouts";
@@ -78,6 +79,7 @@ export function Thing({ placed, file, files, projectId, ...shown }: Props) {
           {file && <Surfaces placed={placed} file={file} files={files} projectId={projectId} {...shown} />}
           <Prints placed={placed} file={file} files={files} projectId={projectId} {...shown} />
           {file && <InItsFile placed={placed} file={file} set={set} />}
+          <StandsThere placed={placed} {...shown} />
           <div className="mt-2 flex items-end gap-2 border-t border-lime-200 pt-1">
             <div className="grow">
               <TextField label="Name" value={placed.name} onValue={(name) => set({ name }, "name")} />

@@ -90,6 +90,8 @@ def solid_of(proxy: Proxy, camera: Pinhole, base_m: float | None, sun: Array | N
         return NoAnswer("the level that it stands on has no height yet")
     if proxy.kind == "quad":
         return _quad(proxy, camera, base_m)
+    if proxy.kind == "mesh":
+        return _mesh(proxy)
     if proxy.kind == "shade":
         return _shade(proxy, camera, base_m, sun)
     foot = camera.ground_points(np.array(proxy.points, float), base_m)
@@ -294,6 +296,16 @@ def _shade(proxy: Proxy, camera: Pinhole, base_m: float, sun: Array | None) -> S
     corners = outline if _area(outline) > 0 else outline[::-1]
     made = thrower_of(corners, camera, sun, proxy.height_m)
     return made if isinstance(made, NoAnswer) else Solid(made.faces, made.foot, made.height_m, _measures(made.foot))
+
+
+def _mesh(proxy: Proxy) -> Solid:
+    sides = tuple(Face(np.array(corners)) for corners in proxy.sides)
+    corners = np.concatenate([side.corners for side in sides])
+    low, high = corners.min(0), corners.max(0)
+    hull = cv2.convexHull(corners[:, :2].astype(np.float32)).reshape(-1, 2)
+    foot = np.column_stack([hull, np.full(len(hull), low[2])]).astype(float)
+    wide, deep, tall = (float(value) for value in high - low)
+    return Solid(sides, foot, tall, (wide, deep))
 
 
 def _prism(proxy: Proxy, corners: Array, over: Array, camera: Pinhole) -> Solid | NoAnswer:

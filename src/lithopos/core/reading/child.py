@@ -3,7 +3,7 @@
 Prints one JSON object. Ends with 2 and one line if the file is not good, with 3 if the disk is full. Tasks:
 `tell` what it is; `prepare` what the screen needs of it too; a `picture`'s or a `model`'s quick form; a `graphic@time`,
 and as it is `shown@time`; `edges`; a model's materials as `surfaces`; a `panorama`. Some take a question about several
-files (`reading.questions`): `rest`, `dress`, `swatches`.
+files (`reading.questions`): `rest`, `sides`, `dress`, `swatches`.
 """
 
 from __future__ import annotations
@@ -102,6 +102,12 @@ def _shown(path: Path, out: Path, time_s: float) -> dict[str, Any]:
 
     save_graphic_for_screen(read_graphic(path, time_s), out / "shown.png")
     return {}
+
+
+def _sides(path: Path, _: Path) -> dict[str, Any]:
+    from lithopos.core.reading.questions import answer_sides
+
+    return answer_sides(path)
 
 
 def _rest(path: Path, _: Path) -> dict[str, Any]:
@@ -218,6 +224,7 @@ TASKS: dict[str, Callable[[Path, Path], dict[str, Any]]] = {
     "model": _model,
     "edges": _edges,
     "rest": _rest,
+    "sides": _sides,
     "dress": _dress,
     "swatches": _swatches,
     "panorama": _panorama,

@@ -28,13 +28,24 @@ from lithopos.core.reading.screen import LIVE_TEXTURE, LIVE_TRIANGLES
 from lithopos.core.shot import Placed, Shot, load_shot
 from lithopos.core.standing.ask import RestAnswer, RestQuestion, rest
 from lithopos.core.standing.placement import scale_of, upright
+from lithopos.core.standing.stand_in import sides_of
 
 DRESSED = "dressed.glb"
 
 # Where a file lies, and the folder in which its quick form may be kept.
 Places = Callable[[str], tuple[Path, Path]]
 
-__all__ = ["DRESSED", "answer_rest", "ask_dressed", "ask_rest", "ask_swatches", "write_dressed", "write_swatches"]
+__all__ = [
+    "DRESSED",
+    "answer_rest",
+    "answer_sides",
+    "ask_dressed",
+    "ask_rest",
+    "ask_sides",
+    "ask_swatches",
+    "write_dressed",
+    "write_swatches",
+]
 
 
 def ask_rest(shot: Shot, question: RestQuestion, places: Places) -> RestAnswer:
@@ -48,6 +59,13 @@ def ask_rest(shot: Shot, question: RestQuestion, places: Places) -> RestAnswer:
     asked = {"shot": shot.model_dump(mode="json", by_alias=True), "question": question.model_dump(mode="json")}
     files = [placed.file for placed in shot.models]
     return RestAnswer.model_validate(_asked("rest", asked, files, places, None))
+
+
+def ask_sides(shot: Shot, thing: str, places: Places) -> list[Any]:
+    """The sides of a thing as it stands, each a list of [x, y, z], asked of a child; see `standing.stand_in`."""
+    asked = {"shot": shot.model_dump(mode="json", by_alias=True), "thing": thing}
+    files = [placed.file for placed in shot.models]
+    return list(_asked("sides", asked, files, places, None)["sides"])
 
 
 def ask_dressed(placed: Placed, files: list[str], places: Places, out: Path) -> None:
@@ -73,6 +91,13 @@ def answer_rest(path: Path) -> dict[str, Any]:
     asked = json.loads(path.read_text())
     shot, question = load_shot(asked["shot"]), RestQuestion.model_validate(asked["question"])
     return rest(shot, question, _reader(asked["files"])).model_dump(mode="json")
+
+
+def answer_sides(path: Path) -> dict[str, Any]:
+    """Within the child: see `ask_sides`."""
+    asked = json.loads(path.read_text())
+    sides = sides_of(load_shot(asked["shot"]), asked["thing"], _reader(asked["files"]))
+    return {"sides": [np.round(side, 5).tolist() for side in sides]}
 
 
 def write_dressed(path: Path, out: Path) -> None:

@@ -13,10 +13,12 @@ from lithopos.core.light.patches import Colour
 from lithopos.core.shot.parts import DocumentPart, Identity, Name
 from lithopos.core.shot.surface import Share
 
-__all__ = ["POINTS", "SHADED", "TOPPED", "Contact", "Ground", "Proxy"]
+__all__ = ["MOST_CORNERS", "MOST_SIDES", "POINTS", "SHADED", "TOPPED", "Contact", "Ground", "Proxy"]
 
 Reflectance = Annotated[FiniteFloat, Field(gt=0, le=0.95)]
 Size = Annotated[FiniteFloat, Field(gt=0, le=1000)]
+Point = tuple[FiniteFloat, FiniteFloat, FiniteFloat]
+Side = Annotated[list[Point], Field(min_length=3, max_length=60)]
 Past = Annotated[FiniteFloat, Field(ge=0, le=1000)]
 
 # How many points each kind of proxy is drawn by, at least and at most.
@@ -29,9 +31,11 @@ POINTS = {
     "outline": (3, 60),
     "quad": (4, 4),
     "shade": (3, 60),
+    "mesh": (0, 0),
 }
 
 SHADED = ("wall", "box", "ramp", "cylinder", "outline")  # kinds whose shadow's outline can tell the sun
+MOST_SIDES, MOST_CORNERS = 300, 60  # of a mesh, and of one of its sides
 TOPPED = ("box", "steps", "cylinder", "outline")  # kinds with a level top, on which things can stand
 
 
@@ -61,7 +65,8 @@ class Proxy(DocumentPart):
     points of its rim; of an *outline* all its corners. A *quad* is any flat thing by its four corners, as a pane is:
     its distance follows from `width_m`, from `foot` plumb below its bottom left corner, or else that corner stands on
     the ground. A *shade* is the outline of a shadow on the ground that something outside the picture throws: what does
-    follows from the sun; it stands as low as it can without being seen, or `height_m` tall.
+    follows from the sun; it stands as low as it can without being seen, or `height_m` tall. A *mesh* is not drawn: its
+    `sides` are a model's, flat, counter-clockwise from outside [m].
 
     `top` is a point plumb over the first one at its upper end, of steps and a ramp over the corner behind the second;
     `height_m` sets the height instead. `past_m` is how far a wall runs on past its ends. `level` names the level on
@@ -76,13 +81,14 @@ class Proxy(DocumentPart):
 
     id: Identity
     name: Name = ""
-    kind: Literal["wall", "box", "steps", "ramp", "cylinder", "outline", "quad", "shade"]
-    points: Annotated[list[Pixel], Field(min_length=2, max_length=60)]
+    kind: Literal["wall", "box", "steps", "ramp", "cylinder", "outline", "quad", "shade", "mesh"]
+    points: Annotated[list[Pixel], Field(max_length=60)]
     top: Pixel | None = None
     height_m: Size | None = None
     depth_m: Size | None = None
     width_m: Size | None = None
     foot: Pixel | None = None
+    sides: Annotated[list[Side], Field(max_length=MOST_SIDES)] = []
     past_m: tuple[Past, Past] = (0.0, 0.0)
     count: Annotated[int, Field(ge=1, le=60)] = 3
     level: Identity | None = None
@@ -104,7 +110,9 @@ class Proxy(DocumentPart):
             raise ValueError(f"a {self.kind} is drawn by {wanted} points, not {len(self.points)}")
         if self.kind in ("box", "steps", "ramp") and len(self.points) == 2 and self.depth_m is None:
             raise ValueError(f"a {self.kind} needs a point of its back, or its depth")
-        if self.kind not in ("quad", "shade") and self.top is None and self.height_m is None:
+        if (self.kind == "mesh") != bool(self.sides):
+            raise ValueError("sides: a mesh has some, what is drawn has none")
+        if self.kind not in ("quad", "shade", "mesh") and self.top is None and self.height_m is None:
             raise ValueError(f"a {self.kind} needs a point of its top, or its height")
         if self.material not in PROXY_MATERIALS:
             raise ValueError(f"unknown material {self.material!r}; known: {', '.join(PROXY_MATERIALS)}")
