@@ -44,6 +44,7 @@ class Contact(unittest.TestCase):
             self.drawn()
             self.pulled_and_slid()
             self.shade_comes_in_from_outside()
+            self.a_model_stands_there_already()
             self.stands_in_front()
             self.stands_on_the_box_and_is_set_down()
             self.proof_keeps_what_stands_in_front()
@@ -113,6 +114,20 @@ class Contact(unittest.TestCase):
         page.until("window.lithopos.derived.proxies[3]?.height_m >= 2")
         self.assertIsNone(self.page.told("derived.proxies")[3]["reason"])
         self.page.after(lambda: page.page.get_by_role("button", name="Remove Shade 1").click())
+
+    def a_model_stands_there_already(self) -> None:
+        """The fountain's own sides in its stead, until that is undone."""
+        page = self.page
+        page.step("Place")
+        page.unfold("In the photograph already")
+        self.page.after(lambda: page.press("Use it as what stands there"))
+        page.until("window.lithopos.derived.proxies[3]?.faces.length > 20")
+        self.assertTrue(self.page.told("shot.models")[0]["hidden"])
+        here = page.revision()
+        page.press("Undo")
+        page.until(f"window.lithopos.revision < {here} && !window.lithopos.shot.models[0].hidden")
+        page.step("Contact")
+        page.press("Photo")
 
     def stands_in_front(self) -> None:
         """An outline clicked round a lamp post and closed; a tub cut out by colour from three strokes."""

@@ -61,6 +61,7 @@ function Drawn({ shot, derived, frame, camera, proxy, still, hatched }: DrawnPro
   const every = (answer?.faces ?? []).map((corners) => ringOf(corners, camera, frame));
   // Of what is round its top and its border are drawn, not its facets.
   const shade = proxy.kind === "shade";
+  const fine = proxy.kind === "mesh"; // a model's many sides
   const round = proxy.kind === "cylinder" ? [borderOf(every), ...every.slice(0, 1)] : every;
   // What throws a shade is not in the picture: the shade is.
   const sides = shade ? [flatRing(proxy.points, frame)] : round;
@@ -86,7 +87,7 @@ function Drawn({ shot, derived, frame, camera, proxy, still, hatched }: DrawnPro
         d={outline}
         fill={chosen && hatched ? `url(#hatch-${does})` : "transparent"}
         stroke="#fff"
-        strokeOpacity={chosen ? 0.85 : 0.4}
+        strokeOpacity={fine ? 0 : chosen ? 0.85 : 0.4}
         strokeWidth={chosen ? 3.6 : 2.6}
         strokeLinejoin="round"
         style={still || chosen ? undefined : { pointerEvents: "all", cursor: "pointer" }}
@@ -96,14 +97,16 @@ function Drawn({ shot, derived, frame, camera, proxy, still, hatched }: DrawnPro
           choose();
         }}
       />
-      {chosen && <path d={behind} fill="none" stroke={TONE} strokeOpacity={0.7} strokeDasharray="2 4" />}
+      {chosen && !fine && (
+        <path d={behind} fill="none" stroke={TONE} strokeOpacity={0.7} strokeDasharray="2 4" />
+      )}
       <path
         d={outline}
         fill="none"
         stroke={TONE}
         strokeOpacity={chosen ? 1 : 0.8}
-        strokeWidth={chosen ? 1.7 : 1.1}
-        strokeDasharray={chosen ? undefined : "5 3"}
+        strokeWidth={fine ? 0.7 : chosen ? 1.7 : 1.1}
+        strokeDasharray={chosen || fine ? undefined : "5 3"}
         strokeLinejoin="round"
         className="pointer-events-none"
       />

@@ -1,3 +1,4 @@
+import { useState } from "react";
 import type { Edge, ProxyAnswer, ProxyMark } from "../../api/client";
 import { useMaterials } from "../../api/hooks";
 import { cameraOf, onPlane } from "../../geometry/camera";
@@ -10,7 +11,7 @@ import { Bin, Button, Field, Hint, OneOf, Pill, TextField, Toggle } from "../../
 import { Sheen } from "../../ui/Sheen";
 import { numbered } from "../edge/numbered";
 import type { StepProps } from "../props";
-import { newProxy } from "./made";
+import { alongEdge } from "./made";
 import { DRAWN, doesOf, nameOf, PROXY_KINDS, type ProxyKind } from "./words";
 
 /** What stands in the photograph and meets the model's shadow, or stands before it. */
@@ -50,10 +51,11 @@ export function Proxies(props: StepProps) {
 /** Shorter edges are no foot of a wall [of the picture's width]. */
 const LEAST_FOOT = 0.08;
 
-/** Marked edges that could be a wall's foot, since both their ends can lie on the ground. */
+/** Marked edges that could be the foot of a wall or of steps, since both their ends can lie on the ground. */
 function AlongEdges({ shot, document, derived }: StepProps) {
   const { change } = useChange(shot.id);
   const { select } = usePicked("select");
+  const [sort, setSort] = useState<"wall" | "steps">("wall");
   const camera = derived.camera ? cameraOf(derived.camera) : null;
   const width = document.photograph?.width ?? 1;
   const feet = numbered(document.edges).filter(({ edge }) => {
@@ -67,7 +69,20 @@ function AlongEdges({ shot, document, derived }: StepProps) {
   });
   if (!feet.length) return null;
   return (
-    <Section name="along-edges" title="Along a marked edge" fact={`${feet.length} could be a wall’s foot`}>
+    <Section name="along-edges" title="Along a marked edge" fact={`${feet.length} could be a foot`}>
+      <div className="flex items-center justify-between gap-2 pb-1.5 text-ink-700">
+        It is the foot of
+        <OneOf
+          look="joined"
+          label="What an edge is the foot of"
+          value={sort}
+          options={[
+            { value: "wall", label: "a wall" },
+            { value: "steps", label: "steps" },
+          ]}
+          onValue={(value) => setSort(value as "wall" | "steps")}
+        />
+      </div>
       <div className="flex flex-wrap gap-1.5">
         {feet.map(({ edge, number }) => (
           <Button
@@ -75,12 +90,12 @@ function AlongEdges({ shot, document, derived }: StepProps) {
             onPoint={(pointed) => useEditor.setState({ onto: pointed ? endsOf(edge).flat() : null })}
             onClick={() => {
               useEditor.setState({ onto: null });
-              const made = newProxy(newId("p"), "wall", endsOf(edge), document);
-              void change({ proxies: { [made.id]: made } }, "wall along an edge");
+              const made = alongEdge(newId("p"), sort, endsOf(edge), document);
+              void change({ proxies: { [made.id]: made } }, `${sort} along an edge`);
               select({ kind: "proxy", id: made.id });
             }}
           >
-            Wall along {edge.run.toUpperCase()}
+            {sort === "wall" ? "Wall" : "Steps"} along {edge.run.toUpperCase()}
             {number}
           </Button>
         ))}

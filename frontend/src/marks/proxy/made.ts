@@ -15,6 +15,20 @@ function runsOn(end: readonly [number, number] | undefined, { photograph }: Shot
   return Math.min(x, 1 - x, 1 - y) < AT_BORDER ? RUNS_ON_M : 0;
 }
 
+/** Three usual steps, until they are pulled: their front along an edge, rising away from the camera. */
+const FLIGHT = { height_m: 0.48, depth_m: 0.9 };
+
+/** What stands over a marked edge of the ground. */
+export function alongEdge(
+  id: string,
+  sort: "wall" | "steps",
+  ends: readonly (readonly [number, number])[],
+  document: Shot,
+): ProxyMark {
+  const made = newProxy(id, sort, ends, document);
+  return sort === "wall" ? made : { ...made, points: ends.map(pair), top: null, ...FLIGHT };
+}
+
 /** A model's sides as what stands in the photograph. */
 export function meshProxy(id: string, name: string, sides: ProxyMark["sides"], document: Shot): ProxyMark {
   return { ...newProxy(id, "mesh", [], document), name, sides };

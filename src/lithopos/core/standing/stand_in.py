@@ -73,7 +73,7 @@ def _ring(edges: Array) -> list[int] | None:
     for a, b in edges.tolist():
         beside.setdefault(a, []).append(b)
         beside.setdefault(b, []).append(a)
-    if len(beside) != len(edges) or any(len(ends) != 2 for ends in beside.values()):
+    if len(edges) < 3 or len(beside) != len(edges) or any(len(ends) != 2 for ends in beside.values()):
         return None
     ring = [int(edges[0][0]), int(edges[0][1])]
     while len(ring) < len(edges):
