@@ -8,12 +8,16 @@ from typing import Any
 import numpy as np
 from proving.truth import score
 
+from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.colour import decode_srgb
 from lithopos.core.composite.borders import Sunlit, by_the_photograph, strip_px
+from lithopos.core.composite.bump import bumped, relief
 from lithopos.core.composite.catch import BRIGHTEST, catch, noise_of
 from lithopos.core.composite.catch import composed as put_in
 from lithopos.core.composite.whites import whites_of
 from lithopos.core.layers import Layers, Window
+from lithopos.core.light.sun import sun_direction
+from tests.support import TrueCamera
 
 WIDE = 60
 ONE = np.ones(3, np.float32)
@@ -97,6 +101,44 @@ class Catching(unittest.TestCase):
         told = noise_of(grey(188), layers(0.5, noise=0.02), ONE)
         self.assertAlmostEqual(told, 0.02 / np.sqrt(2) * 0.5 * 1.055 / 2.4 * 0.25 ** (1 / 2.4 - 1) * 255, delta=0.05)
         self.assertEqual(noise_of(grey(188), layers(), ONE), 0)
+
+
+class Uneven(unittest.TestCase):
+    """A shadow's straight border on ground that is not quite even."""
+
+    def setUp(self) -> None:
+        true = TrueCamera(size=(480, 320), focal=500, heading=90, tilt=-30)
+        self.camera = Pinhole(500.0, np.array(true.axis), true.rotation, true.centre, 480, 320, 0.0)
+        self.sun = sun_direction(np.radians(180), np.radians(30))  # from the left: shadows fall to the right
+        y, x = np.mgrid[:320, :480]
+        self.ground = self.camera.ground_points(np.column_stack([x.ravel(), y.ravel()]) + 0.5).reshape(320, 480, 3)
+        shaded = np.clip((self.ground[..., 0] - 0.1) / 0.004, 0, 1)  # its border lies at x = 0.1
+        self.ratio = np.repeat(1 - 0.7 * shaded[..., None], 3, 2).astype(np.float32)
+
+    def test_the_border_moves_by_the_height_and_the_suns_slope_and_not_beside_things(self) -> None:
+        window, bare = Window(0, 0, 480, 320), np.ones((320, 480), bool)
+        bare[250:, :] = False
+        stripes = np.where(self.ground[..., 1] % 0.4 < 0.2, 0.02, -0.02).astype(np.float32)
+        made = bumped(self.ratio, stripes, bare, window, self.camera, self.sun, 0.0)
+        slope = 1 / np.tan(np.radians(30))
+        for row in range(60, 240, 7):
+            place = float(self.ground[row, 240, 1]) % 0.4
+            if min(abs(place - edge) for edge in (0, 0.2, 0.4)) < 0.03:
+                continue
+            border = float(np.interp(-0.65, -made[row, :, 0], self.ground[row, :, 0]))
+            # The ray through what lies higher meets the plane farther from the sun: there the shade begins sooner.
+            self.assertAlmostEqual(border, 0.1 - slope * (0.02 if place < 0.2 else -0.02), delta=0.008)
+        np.testing.assert_array_equal(made[252:], self.ratio[252:])
+        even = bumped(self.ratio, 0 * stripes, bare, window, self.camera, self.sun, 0.0)
+        np.testing.assert_allclose(even, self.ratio, atol=2e-3)
+
+    def test_stones_lie_high_joints_low_and_smooth_ground_even(self) -> None:
+        joint = np.mgrid[:200, :200][1] % 25 < 4
+        codes = np.where(joint[..., None], 90, 150).astype(np.uint8).repeat(3, 2)
+        told = relief(codes, 600)
+        self.assertGreater(float(told[60:140, 60:140][~joint[60:140, 60:140]].mean()), 0.1)
+        self.assertLess(float(told[60:140, 60:140][joint[60:140, 60:140]].mean()), -0.4)
+        self.assertLess(float(np.abs(relief(np.full((200, 200, 3), 128, np.uint8), 600)).max()), 1e-3)
 
 
 class Borders(unittest.TestCase):

@@ -967,6 +967,7 @@ export interface components {
          *     shadow : 0: none, 1: as computed; what is left of the light counts to this power.
          *     warmth : how much warmer shadows are, -1 to 1.
          *     reflection, blur : how many times as strong what receivers mirror is, and how much rougher.
+         *     uneven_mm : how high and low stones and joints of level ground lie, by how bright they are: shadows' edges follow.
          */
         Contact: {
             /**
@@ -984,6 +985,11 @@ export interface components {
              * @default 1
              */
             shadow: number;
+            /**
+             * Uneven Mm
+             * @default 0
+             */
+            uneven_mm: number;
             /**
              * Warmth
              * @default 0
@@ -3643,6 +3649,7 @@ export interface components {
              *       "blur": 0,
              *       "reflection": 1,
              *       "shadow": 1,
+             *       "uneven_mm": 0,
              *       "warmth": 0
              *     }
              */

@@ -118,39 +118,51 @@ function GroundMade({ shot, document }: StepProps) {
 }
 
 const byHand = ({ document: { contact } }: StepProps) =>
-  contact.shadow !== 1 || contact.warmth !== 0 || contact.reflection !== 1 || contact.blur !== 0;
+  KNOBS.some(({ field, zero }) => contact[field] !== zero);
 
 const times = (v: number) => (v === 1 ? "as computed" : `${v.toFixed(2)} ×`);
 const more = (less: string, most: string) => (v: number) =>
   v === 0 ? "as computed" : `${Math.round(100 * Math.abs(v))} % ${v < 0 ? less : most}`;
 
+const uneven = (v: number) => (v === 0 ? "even" : `± ${v.toFixed(1)} mm by its stones`);
+
 /** What each control means, its physical value, and how far it goes. */
 const KNOBS = [
-  { field: "shadow", label: "Shadows", zero: 1, min: 0, max: 2, show: times },
-  { field: "warmth", label: "Shadows’ tint", zero: 0, min: -1, max: 1, show: more("cooler", "warmer") },
-  { field: "reflection", label: "Reflections", zero: 1, min: 0, max: 2, show: times },
+  { field: "shadow", label: "Shadows", zero: 1, min: 0, max: 2, step: 0.05, show: times },
+  {
+    field: "warmth",
+    label: "Shadows’ tint",
+    zero: 0,
+    min: -1,
+    max: 1,
+    step: 0.05,
+    show: more("cooler", "warmer"),
+  },
+  { field: "reflection", label: "Reflections", zero: 1, min: 0, max: 2, step: 0.05, show: times },
   {
     field: "blur",
     label: "Reflections’ blur",
     zero: 0,
     min: -0.5,
     max: 0.5,
+    step: 0.05,
     show: more("sharper", "softer"),
   },
+  { field: "uneven_mm", label: "Uneven ground", zero: 0, min: 0, max: 30, step: 0.5, show: uneven },
 ] as const;
 
 function ByHand({ shot, document }: StepProps) {
   const { change, move, keep } = useChange(shot.id);
   return (
     <>
-      {KNOBS.map(({ field, label, zero, min, max, show }) => (
+      {KNOBS.map(({ field, label, zero, min, max, step, show }) => (
         <Slider
           key={field}
           label={label}
           value={document.contact[field]}
           min={min}
           max={max}
-          step={0.05}
+          step={step}
           show={show}
           onMove={(v) => move({ contact: { [field]: v } })}
           onKeep={() => keep(label.toLowerCase())}

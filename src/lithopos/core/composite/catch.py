@@ -7,6 +7,7 @@ Source: Debevec 1998 (DOI 10.1145/280814.280864). What is traced is denoised, th
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import cv2
@@ -70,6 +71,7 @@ def catch(
     quality: Quality,
     brightest: float = BRIGHTEST,
     shadow: Floats | None = None,
+    bump: Callable[[Floats, Mask], Floats] | None = None,
 ) -> Caught:
     """What the models do to a window of the photograph.
 
@@ -81,6 +83,8 @@ def catch(
     width : of the whole picture [px].
     brightest : how many times the light of a receiver may grow at most.
     shadow : (3,) the power to which what is left of the light counts, by channel, by hand; None: as it is.
+    bump : gives what is kept of the light on ground that is not quite even, by that on even ground and where no model
+        is (H, W).
     """
     top = np.float32(np.iinfo(codes.dtype).max)
     cover = np.clip(layers.mean("coverage"), 0, 1) if "coverage" in layers else np.zeros(codes.shape[:2], np.float32)
@@ -89,6 +93,8 @@ def catch(
     if "sunlit" in layers:
         surface = layers.sums["surface"].astype(np.int32)
         ratio = by_the_photograph(ratio, Sunlit(layers.sums["sunlit"], surface), cover <= 0, base, width)
+    if bump is not None:
+        ratio = bump(ratio, cover <= 0)
     taken = fade * (1 - np.clip(layers.mean("withheld"), 0, 1)) if "withheld" in layers else fade
     if shadow is not None:
         ratio = np.where(ratio < 1, np.maximum(ratio, 1e-4) ** shadow, ratio)

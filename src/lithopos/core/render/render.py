@@ -16,6 +16,7 @@ from typing import Literal
 import numpy as np
 
 from lithopos.core.arrays import Floats, Mask
+from lithopos.core.composite.bump import bumped, relief
 from lithopos.core.composite.catch import BRIGHTEST, BRIGHTEST_ADDED, catch, halo_px, noise_of
 from lithopos.core.composite.denoise import Quality as Denoising
 from lithopos.core.composite.mattes import coverage_of, front_light, front_of
@@ -484,6 +485,7 @@ class _Job:
             denoising,
             BRIGHTEST_ADDED if brighter else BRIGHTEST,
             _shadow_power(self.scene.contact),
+            self._bump(window, layers),
         )
         self.cuts[tile] = caught.cut
         nothing = np.zeros(caught.cover.shape, np.float32)
@@ -506,6 +508,19 @@ class _Job:
         lit = front_light(codes, front, cover, fringes) if mattes else np.zeros_like(caught.model)
         parts = (caught.shadow, caught.added, caught.model, cover, front, lit, depth, normal)
         return Passes(window, *parts, objects, materials)
+
+    def _bump(self, window: Window, layers: Layers) -> Callable[[Floats, Mask], Floats] | None:
+        """What makes level ground uneven, where that is asked for and a sun shines."""
+        scene, high_m = self.scene, self.scene.contact.uneven_mm / 1000
+        if not high_m or scene.sun is None:
+            return None
+        sun, base_m = scene.sun, next((thing.stands_at_m for thing in scene.models if thing.on_plane), 0.0)
+        height_m = high_m * relief(self.base.codes[window.slices], scene.camera.width)
+        level = np.ones(height_m.shape, bool)
+        if "surface" in layers:
+            flat = np.repeat([one.level for one in scene.receivers], [len(one.patches) for one in scene.receivers])
+            level = np.isin(layers.sums["surface"].astype(np.int32), 1 + np.flatnonzero(flat))
+        return lambda ratio, bare: bumped(ratio, height_m, bare & level, window, scene.camera, sun, base_m)
 
     def _assembled(self, window: Window) -> Layers:
         """The sums of all tiles that a window touches; where nothing was traced nothing changes."""

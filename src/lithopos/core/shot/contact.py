@@ -133,9 +133,11 @@ class Contact(DocumentPart):
     shadow : 0: none, 1: as computed; what is left of the light counts to this power.
     warmth : how much warmer shadows are, -1 to 1.
     reflection, blur : how many times as strong what receivers mirror is, and how much rougher.
+    uneven_mm : how high and low stones and joints of level ground lie, by how bright they are: shadows' edges follow.
     """
 
     shadow: Annotated[FiniteFloat, Field(ge=0, le=3)] = 1.0
     warmth: Annotated[FiniteFloat, Field(ge=-1, le=1)] = 0.0
     reflection: Annotated[FiniteFloat, Field(ge=0, le=3)] = 1.0
     blur: Annotated[FiniteFloat, Field(ge=-1, le=1)] = 0.0
+    uneven_mm: Annotated[FiniteFloat, Field(ge=0, le=60)] = 0.0
