@@ -14,7 +14,7 @@ const MARGIN = 16;
 export function Plan({ shot }: { shot: ShotOut }) {
   const [large, setLarge] = useState(false);
   const [folded, setFolded] = useState(false);
-  const { bare } = usePicked("bare");
+  const { bare, tool } = usePicked("bare", "tool");
   const { document, derived } = shownShot(shot, useChanges());
   const camera = useMemo(() => derived.camera && cameraOf(derived.camera), [derived.camera]);
   if (bare) return null;
@@ -25,7 +25,8 @@ export function Plan({ shot }: { shot: ShotOut }) {
   return (
     <section
       aria-label="Plan"
-      className="absolute right-4 bottom-4 overflow-hidden rounded-xl bg-lime-50/97 shadow-[0_4px_18px_rgb(0_0_0/.28)]"
+      // What is drawn on the photograph goes on under it.
+      className={`absolute right-4 bottom-4 overflow-hidden rounded-xl bg-lime-50/97 shadow-[0_4px_18px_rgb(0_0_0/.28)] ${tool ? "pointer-events-none opacity-20" : ""}`}
       style={open ? { width } : undefined}
     >
       <header className="flex items-center justify-between gap-3 px-3 py-1 text-xs">
