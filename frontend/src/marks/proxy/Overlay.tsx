@@ -48,6 +48,12 @@ function Hatches() {
   );
 }
 
+function hatchOf({ kind, receives, hides }: ProxyMark) {
+  if (kind === "shade") return "shade";
+  if (receives && hides) return "both";
+  return receives ? "receives" : "hides";
+}
+
 type DrawnProps = MatchedProps & { proxy: ProxyMark; still: boolean; hatched: boolean };
 
 function Drawn({ shot, derived, frame, camera, proxy, still, hatched }: DrawnProps) {
@@ -67,13 +73,7 @@ function Drawn({ shot, derived, frame, camera, proxy, still, hatched }: DrawnPro
   const sides = shade ? [flatRing(proxy.points, frame)] : round;
   const outline = joined(sides.filter(({ front }) => front));
   const behind = joined(sides.filter(({ front }) => !front));
-  const does = shade
-    ? "shade"
-    : proxy.receives && proxy.hides
-      ? "both"
-      : proxy.receives
-        ? "receives"
-        : "hides";
+  const does = hatchOf(proxy);
   const shadow = answer?.shadow.length ? ringOf(answer.shadow, camera, frame).path : null;
   const top = answer && topOf(proxy, answer, camera);
   return (
