@@ -8,16 +8,58 @@ from typing import Any
 import numpy as np
 
 from lithopos.core.camera.pinhole import Pinhole
+from lithopos.core.colour import encode_srgb
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.picture import Picture
+from lithopos.core.light.dome import directions, dome_of, ground_of
+from lithopos.core.place.balance import balance_of_ground
+from lithopos.core.place.daylight import Daylight
 from lithopos.core.place.gleam import GleamQuestion, fresnel, gleam_of
 from tests.support import TrueCamera
 
 SIZE = (960, 640)
 TRUE = TrueCamera(size=SIZE, focal=700, heading=90, tilt=-6)
 CAMERA = Pinhole(700.0, np.array(TRUE.axis), TRUE.rotation, TRUE.centre, *SIZE, 0.0)
+LOOKING_DOWN = TrueCamera(size=SIZE, focal=700, heading=90, tilt=-20)
 LAMP = np.array([0.4, 9.0, 2.2])
 WALL, GROUND, BRIGHT = 0.1, 0.12, 0.8
+
+
+class Mirrored(unittest.TestCase):
+    """A gleaming floor before a bright window, its panorama and its photograph both drawn here."""
+
+    BODY, GAIN = 0.25, np.array([0.05, 0.045, 0.04])
+
+    def light(self, ways: Any) -> Any:
+        """Radiance from above: an even room, and ahead a window six times as bright."""
+        ahead = np.abs(np.arctan2(ways[..., 0], ways[..., 1])) < np.radians(40)
+        high = np.abs(np.degrees(np.arcsin(ways[..., 2])) - 22) < 17
+        return np.where(ahead & high, 6.0, 1.0)[..., None] * np.ones(3)
+
+    def test_what_the_floor_mirrors_is_not_taken_for_its_own_brightness(self) -> None:
+        camera = Pinhole(700.0, np.array(TRUE.axis), LOOKING_DOWN.rotation, LOOKING_DOWN.centre, *SIZE, 0.0)
+        ways, solid = directions(128)
+        above = self.light(ways)
+        level = (above * (np.maximum(ways[..., 2:], 0) * solid[..., None])).sum((0, 1))
+        body = self.BODY * level / np.pi
+        panorama = np.where(ways[..., 2:] > 0, above, body + 0.04)  # what is overhead is 1
+        dome = dome_of(panorama.astype(np.float32))
+        columns, rows = np.meshgrid(np.arange(SIZE[0]) + 0.5, np.arange(SIZE[1]) + 0.5)
+        seen = camera.rays(np.column_stack([columns.ravel(), rows.ravel()]))
+        share = np.array([fresnel(float(down)) for down in np.linspace(0.01, 1, 400)])
+        strength = np.interp(-seen[:, 2], np.linspace(0.01, 1, 400), share)[:, None]
+        shown = np.where(seen[:, 2:] < 0, body + strength * self.light(seen * [1, 1, -1]), self.light(seen))
+        linear = (self.GAIN * shown).reshape(*SIZE[::-1], 3).astype(np.float32)
+        encoded = np.asarray(encode_srgb(linear), np.float32)
+        off = {}
+        for gleam in (None, (1.0, 0.05)):
+            ground = ground_of(dome, 0.04 if gleam else 0.0)
+            day = Daylight(None, 3.5, 0.3, dome=dome, ground_shown=ground, gleam=gleam)
+            told = balance_of_ground(encoded, linear, camera, 0.0, day)
+            off[gleam] = float(np.abs(np.array(told.gain) / self.GAIN - 1).max())
+        # Taken for the floor's own it makes the gain more than twice as high; a window's edge is told to a cell only.
+        self.assertGreater(off[None], 1.0)
+        self.assertLess(off[1.0, 0.05], 0.3)
 
 
 class Gleam(unittest.TestCase):

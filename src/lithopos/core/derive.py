@@ -31,6 +31,7 @@ from lithopos.core.place.around import AroundAnswer, around_answer, dome_in_forc
 from lithopos.core.place.balance import BalanceAnswer, balance_of
 from lithopos.core.place.daylight import SKY, SUN, Daylight
 from lithopos.core.place.face import Face
+from lithopos.core.place.mirrored import DIELECTRIC
 from lithopos.core.place.near_lights import LampAnswer, lamp_answer, near_lights
 from lithopos.core.place.near_seen import lamps_shown
 from lithopos.core.place.pane import PaneAnswer, pane_answer
@@ -48,6 +49,7 @@ from lithopos.core.questions import camera_problem_of
 from lithopos.core.shot import USUAL_TURBIDITY, Shot
 
 SIGMA_PANORAMA = 0.12  # of a panorama's sky beside its own sun
+GLEAMING = 0.45  # roughness below which the ground mirrors what lies about
 
 __all__ = [
     "Derived",
@@ -199,8 +201,9 @@ def daylight_of(shot: Shot, facts: Derived) -> Daylight:
     if dome is not None and shot.panorama:
         sun = np.array(facts.sun_shown) if dome.sunny else None
         sigma = SIGMA_CLEAR if shot.panorama.disc else SIGMA_PANORAMA
-        shown = ground_of(dome) if shot.panorama.here else None
-        day = Daylight(sun, shot.sky.haze, ground, name, tint, dome, sigma, ground_shown=shown)
+        gleam = _gleam(shot) if shot.panorama.here else None
+        shown = ground_of(dome, gleam[0] * DIELECTRIC if gleam else 0.0) if shot.panorama.here else None
+        day = Daylight(sun, shot.sky.haze, ground, name, tint, dome, sigma, ground_shown=shown, gleam=gleam)
     elif shot.lit_by == "room":
         mean = shot.photograph.mean if shot.photograph else None
         day = Daylight(None, shot.sky.haze, ground, name, tint, room=True, mean=mean)
@@ -234,6 +237,14 @@ def daylight_of(shot: Shot, facts: Derived) -> Daylight:
     beside = (SUN if day.shines else SKY) if shot.lit_by == "day" else None
     near = near_lights(shot.windows, shot.lamps, camera, beside, walls_of(shot, facts))
     return replace(day, near=near)
+
+
+def _gleam(shot: Shot) -> tuple[float, float] | None:
+    """How strongly the ground mirrors and how rough it is; None where it hardly gleams."""
+    usual = GROUND_MATERIALS[shot.ground.material]
+    coat = usual.coat if shot.ground.coat is None else shot.ground.coat
+    roughness = usual.roughness if shot.ground.roughness is None else shot.ground.roughness
+    return (coat, roughness) if roughness < GLEAMING else None
 
 
 def _looked_at(shot: Shot, camera: Pinhole) -> Array:

@@ -34,6 +34,7 @@ Colour = Annotated[list[FiniteFloat], Field(min_length=3, max_length=3)]
 __all__ = [
     "Dome",
     "directions",
+    "dome_above",
     "dome_cells",
     "dome_graded",
     "dome_irradiance",
@@ -136,6 +137,22 @@ def dome_cells(dome: Dome) -> tuple[Array, Array] | None:
     return ways if dome.rotation is None else ways @ np.array(dome.rotation).T, np.array(dome.above)
 
 
+def dome_above(dome: Dome, ways: Array) -> Array | None:
+    """What a dome shows towards unit vectors (N, 3) above the horizon, between its cells' middles, (N, 3).
+
+    As in the lowest and the highest cells beyond them; None where it was not told.
+    """
+    if len(dome.above) != CELLS:
+        return None
+    row, column = _cells(ways if dome.rotation is None else ways @ np.array(dome.rotation))
+    grid = np.array(dome.above).reshape(-1, CELLS_ROUND, 3)
+    row, column = np.clip(row - 0.5, 0, len(grid) - 1.001), column - 0.5
+    y, x = np.floor(row).astype(int), np.floor(column).astype(int)
+    v, u = (row - y)[..., None], (column - x)[..., None]
+    low, high = (grid[at, x % CELLS_ROUND] * (1 - u) + grid[at, (x + 1) % CELLS_ROUND] * u for at in (y, y + 1))
+    return np.asarray(low * (1 - v) + high * v)
+
+
 def _lit_ground(radiance: Array, ways: Array, solid: Array) -> Array | None:
     """How bright the lit part of the ground is that a panorama shows below it, (3,)."""
     below = (ways[..., 2] > BELOW[0]) & (ways[..., 2] < BELOW[1])
@@ -146,10 +163,14 @@ def _lit_ground(radiance: Array, ways: Array, solid: Array) -> Array | None:
     return np.asarray(np.median(radiance[lit], axis=0))
 
 
-def ground_of(dome: Dome) -> Array | None:
+def ground_of(dome: Dome, mirrors: float = 0.0) -> Array | None:
     """What the ground in a panorama throws back of the light that the panorama gives it, (3,); None: it can't be told.
 
     It is lit as level ground is at the lens, in the sun if one shines.
+
+    Parameters
+    ----------
+    mirrors : the share of what is overhead that it mirrors besides.
     """
     if dome.ground is None:
         return None
@@ -157,7 +178,8 @@ def ground_of(dome: Dome) -> Array | None:
     light = dome_irradiance(dome, up)
     if dome.sunny:
         light = light + float(dome_sun(dome)[2]) * np.array(dome.sun)
-    found = np.pi * np.array(dome.ground) / np.maximum(light, 1e-12)
+    body = np.array(dome.ground) - mirrors * np.maximum(dome_radiance(dome, up), 0)
+    found = np.pi * body / np.maximum(light, 1e-12)
     likely = LIKELY[0] < float(found @ REC709) < LIKELY[1] and found.min() > 0
     return np.asarray(found) if likely else None
 

@@ -27,6 +27,7 @@ from lithopos.core.light.strengths import (
 from lithopos.core.place.daylight import ABOUT, SKY, SUN, Daylight
 from lithopos.core.place.exposure import ground_light, ground_places
 from lithopos.core.place.falloff import light_at, light_map
+from lithopos.core.place.mirrored import mirrored
 from lithopos.core.place.seen import in_sight
 from lithopos.core.shot import LightPatch
 
@@ -168,9 +169,10 @@ def balance_of_ground(
     InputError
         If the ground is not seen.
     """
-    about = stand if day.dome is not None else None
     if day.falloff:
         linear = linear / light_map(camera, day.falloff)
+    linear = _body(linear, camera, day)
+    about = stand if day.dome is not None else None
     has_sun = day.shines and not day.local
     covered = _covered(day, camera)
     ground = ground_light(encoded, linear, camera, height_m, has_sun, about, indoors=day.local, covered=covered)
@@ -186,6 +188,17 @@ def balance_of_ground(
     answer = _answer(_solved(patches, day, {}), day, {}, shaded, [])
     answer.notes += ground.notes
     return answer
+
+
+def _body(linear: Floats, camera: Pinhole, day: Daylight) -> Floats:
+    """Linear values (H, W, 3) without what gleaming ground mirrors of a panorama, as that tells both."""
+    if day.dome is None or day.gleam is None or day.ground_shown is None:
+        return linear
+    besides = mirrored(day.dome, camera, *day.gleam)
+    if besides is None:
+        return linear
+    own = day.ground_shown * sum(day.irradiance(UP)) / np.pi
+    return np.asarray(linear * (own / (own + besides)), np.float32)
 
 
 def _covered(day: Daylight, camera: Pinhole) -> Mask | None:

@@ -84,6 +84,7 @@ class Daylight:
     at : where things stand [m]: what the lights give there is told.
     sky_shown : what the sky in the photograph tells, where one is seen.
     lens : which share of the light the lens loses in a corner, where that is set by hand.
+    gleam : how strongly gleaming ground mirrors and how rough it is, where a panorama tells what it mirrors.
     """
 
     sun: Array | None
@@ -103,6 +104,7 @@ class Daylight:
     at: Array = field(default_factory=lambda: np.zeros(3))
     sky_shown: SkyShown | None = None
     lens: float | None = None
+    gleam: tuple[float, float] | None = None
 
     @property
     def shines(self) -> bool:
