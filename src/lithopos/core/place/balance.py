@@ -192,12 +192,13 @@ def balance_of_ground(
 
 def _body(linear: Floats, camera: Pinhole, day: Daylight) -> Floats:
     """Linear values (H, W, 3) without what gleaming ground mirrors of a panorama, as that tells both."""
-    if day.dome is None or day.gleam is None or day.ground_shown is None:
+    if day.dome is None or day.gleam is None:
         return linear
     besides = mirrored(day.dome, camera, *day.gleam)
     if besides is None:
         return linear
-    own = day.ground_shown * sum(day.irradiance(UP)) / np.pi
+    usual = day.ground * np.array(day.ground_tint)
+    own = (usual if day.ground_shown is None else day.ground_shown) * sum(day.irradiance(UP)) / np.pi
     return np.asarray(linear * (own / (own + besides)), np.float32)
 
 
