@@ -14,7 +14,8 @@ from lithopos.core.exchange.picture import Picture
 from lithopos.core.light.dome import directions, dome_of, ground_of
 from lithopos.core.place.balance import balance_of_ground
 from lithopos.core.place.daylight import Daylight
-from lithopos.core.place.gleam import GleamQuestion, fresnel, gleam_of
+from lithopos.core.place.gleam import GleamQuestion, gleam_of
+from lithopos.core.place.mirrored import fresnel
 from tests.support import TrueCamera
 
 SIZE = (960, 640)

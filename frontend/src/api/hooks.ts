@@ -74,8 +74,7 @@ export const useRenders = (shotId: string) =>
     refetchInterval: (query) => (query.state.data?.renders.some(isBusy) ? 400 : 4000),
   });
 
-/** Small traced pictures of surfaces, in the shot's own light, of models, and its light card; asked for again until they
-    are there. */
+/** Small traced pictures of surfaces in the shot's own light, of models, and its light card: asked for until they are there. */
 export function usePieces(
   shot: ShotOut,
   wanted: { surfaces?: SurfaceOf[]; models?: string[]; card?: boolean },

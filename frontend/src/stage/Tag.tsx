@@ -7,10 +7,11 @@ const widthOf = (text: string) => (measured(text) ?? text.length * 5.9) + 2 * PA
 let pen: CanvasRenderingContext2D | null | undefined;
 
 function measured(text: string): number | null {
-  pen ??= document.createElement("canvas").getContext("2d");
-  if (!pen) return null;
-  pen.font = `${SIZE_PX}px ${getComputedStyle(document.body).fontFamily}`;
-  return pen.measureText(text).width;
+  if (pen === undefined) {
+    pen = document.createElement("canvas").getContext("2d");
+    if (pen) pen.font = `${SIZE_PX}px ${getComputedStyle(document.body).fontFamily}`;
+  }
+  return pen?.measureText(text).width ?? null;
 }
 
 /** Where a tag beside a point begins, so that it ends within the stage. */

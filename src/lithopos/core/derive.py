@@ -57,9 +57,9 @@ __all__ = [
     "base_heights",
     "daylight_of",
     "derive",
+    "sharp_sun",
     "shot_after_gesture",
     "standing_heights",
-    "sunny",
     "walls_of",
 ]
 
@@ -147,8 +147,8 @@ def derive(shot: Shot) -> Derived:
     result.ground_to_photo = pinhole_of(camera).ground_homography().tolist()
     result.lengths = camera.lengths[: len(shot.lengths)]
     _derive_sun(shot, camera, result)
-    if result.sun_shown and sunny(shot):
-        sun = np.array(result.sun_shown)
+    sun = sharp_sun(shot, result)
+    if sun is not None:
         for n, proxy in enumerate(shot.proxies):
             if proxy.kind == "shade":
                 solids[n] = solid_of(proxy, pinhole, bases.get(proxy.level), sun)
@@ -166,9 +166,10 @@ def derive(shot: Shot) -> Derived:
     return result
 
 
-def sunny(shot: Shot) -> bool:
-    """Whether things throw sharp shadows."""
-    return shot.lit_by != "room" and shot.sun.strength > 0 and shot.sky.cover < 1
+def sharp_sun(shot: Shot, facts: Derived) -> Array | None:
+    """The unit vector to the sun (3,), where things throw sharp shadows."""
+    sunny = shot.lit_by != "room" and shot.sun.strength > 0 and shot.sky.cover < 1
+    return np.array(facts.sun_shown) if facts.sun_shown and sunny else None
 
 
 def base_heights(facts: Derived) -> dict[str | None, float | None]:
@@ -201,8 +202,9 @@ def daylight_of(shot: Shot, facts: Derived) -> Daylight:
     if dome is not None and shot.panorama:
         sun = np.array(facts.sun_shown) if dome.sunny else None
         sigma = SIGMA_CLEAR if shot.panorama.disc else SIGMA_PANORAMA
-        gleam = _gleam(shot) if shot.panorama.here else None
-        shown = ground_of(dome, gleam[0] * DIELECTRIC if gleam else 0.0) if shot.panorama.here else None
+        here = shot.panorama.here
+        gleam = _gleam(shot) if here else None
+        shown = ground_of(dome, gleam[0] * DIELECTRIC if gleam else 0.0) if here else None
         day = Daylight(sun, shot.sky.haze, ground, name, tint, dome, sigma, ground_shown=shown, gleam=gleam)
     elif shot.lit_by == "room":
         mean = shot.photograph.mean if shot.photograph else None

@@ -49,7 +49,7 @@ def bumped(
     bare : (H, W) where nothing but ground is seen.
     camera : for the whole picture; `sun` is the unit vector to it (3,), `base_m` the plane's height [m].
     """
-    y, x = np.nonzero(bare & ((ratio < 1).any(-1) | _near(ratio)))
+    y, x = np.nonzero(bare)
     pixels = np.column_stack([x + window.x0, y + window.y0]) + 0.5
     places = camera.ground_points(pixels, base_m)
     along = sun[:2] / max(float(sun[2]), 1e-6)
@@ -64,9 +64,3 @@ def bumped(
     free = cv2.remap(bare.astype(np.float32), columns, rows, cv2.INTER_LINEAR)
     # Beside things a spot keeps its own.
     return np.where((bare & (free > 0.99))[..., None], taken, ratio)
-
-
-def _near(ratio: Floats) -> Mask:
-    """Where a change lies so near that it may come to lie here."""
-    changed = (ratio != 1).any(-1).astype(np.uint8)
-    return np.asarray(cv2.dilate(changed, np.ones((31, 31), np.uint8)) > 0)

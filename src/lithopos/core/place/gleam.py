@@ -16,14 +16,14 @@ from lithopos.core.colour import luminance
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.place.balance import read_patch
+from lithopos.core.place.mirrored import fresnel
 
-INDEX = 1.5
 ASIDE_DEG = 3.0  # as far as a mirror image may lie beside the plane of its thing
 LEAST_APART = 0.05  # linear, of full: what is fainter mirrors nothing that could be measured
 MOST_CLIPPED = 0.1
 MOST_COAT = 1.0  # a whole dielectric's
 
-__all__ = ["GleamAnswer", "GleamQuestion", "fresnel", "gleam_of"]
+__all__ = ["GleamAnswer", "GleamQuestion", "gleam_of"]
 
 
 class GleamQuestion(BaseModel):
@@ -44,14 +44,6 @@ class GleamAnswer(BaseModel):
     coat: float
     sigma: float
     mirrors: float
-
-
-def fresnel(cosine: float, index: float = INDEX) -> float:
-    """What a smooth dielectric mirrors of unpolarised light, 0..1."""
-    inner = np.sqrt(1 - (1 - cosine**2) / index**2)
-    across = ((cosine - index * inner) / (cosine + index * inner)) ** 2
-    along = ((index * cosine - inner) / (index * cosine + inner)) ** 2
-    return float((across + along) / 2)
 
 
 def gleam_of(question: GleamQuestion, photograph: Picture, camera: Pinhole) -> GleamAnswer:

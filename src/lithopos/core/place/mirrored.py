@@ -10,9 +10,20 @@ from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.light.dome import Dome, dome_above
 
 COARSE = 120  # places across the picture
-DIELECTRIC = 0.04  # at right angles, of an index of refraction of 1.5
+INDEX = 1.5
 
-__all__ = ["mirrored", "mirroring"]
+__all__ = ["DIELECTRIC", "fresnel", "mirrored", "mirroring"]
+
+
+def fresnel(cosine: float, index: float = INDEX) -> float:
+    """What a smooth dielectric mirrors of unpolarised light, 0..1."""
+    inner = np.sqrt(1 - (1 - cosine**2) / index**2)
+    across = ((cosine - index * inner) / (cosine + index * inner)) ** 2
+    along = ((index * cosine - inner) / (index * cosine + inner)) ** 2
+    return float((across + along) / 2)
+
+
+DIELECTRIC = fresnel(1.0)  # what it mirrors at right angles
 
 
 def mirroring(cosine: Array, coat: float, roughness: float) -> Array:

@@ -7,6 +7,7 @@ not known, but for this: the photograph does not show it.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import chain
 
 import cv2
 import numpy as np
@@ -78,7 +79,8 @@ def thrower_of(outline: Array, camera: Pinhole, sun: Array, height_m: float | No
     ground, shaded = _in_sight(outline, camera, ways)
     heights = HEIGHTS_M if height_m is None else np.array([height_m])
     blocks = heights[heights <= TALLEST_BLOCK_M] if height_m is None else heights
-    for made in (*(_block(outline, sun, float(h)) for h in blocks), *(_lid(outline, sun, float(h)) for h in heights)):
+    tried = chain((_block(outline, sun, float(h)) for h in blocks), (_lid(outline, sun, float(h)) for h in heights))
+    for made in tried:
         solids = solids_of(made.faces, None)
         if not _met(solids, origins, ways) and not _shades(solids, ground[~shaded], sun):
             return made

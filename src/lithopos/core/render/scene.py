@@ -13,7 +13,7 @@ from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.camera.solve import pinhole_of
 from lithopos.core.colour import decode_srgb, luminance
 from lithopos.core.composite.mattes import distance_of, with_rings
-from lithopos.core.derive import Derived, base_heights, daylight_of, derive, standing_heights, sunny, walls_of
+from lithopos.core.derive import Derived, base_heights, daylight_of, derive, sharp_sun, standing_heights, walls_of
 from lithopos.core.errors import InputError, NoAnswer
 from lithopos.core.exchange.graphic import Graphic, ReadGraphic
 from lithopos.core.exchange.panorama import Panorama
@@ -384,7 +384,7 @@ def _solids(shot: Shot, facts: Derived) -> tuple[list[tuple[Proxy, Solid]], list
     """The shot's proxies as solids, and in words which of them can't stand."""
     assert facts.camera
     found, notes = [], []
-    sun = np.array(facts.sun_shown) if facts.sun_shown and sunny(shot) else None
+    sun = sharp_sun(shot, facts)
     for proxy, base_m in _heights(shot, facts):
         solid = solid_of(proxy, pinhole_of(facts.camera), base_m, sun)
         if isinstance(solid, NoAnswer):

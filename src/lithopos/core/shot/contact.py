@@ -17,8 +17,9 @@ __all__ = ["MOST_CORNERS", "MOST_SIDES", "POINTS", "SHADED", "TOPPED", "Contact"
 
 Reflectance = Annotated[FiniteFloat, Field(gt=0, le=0.95)]
 Size = Annotated[FiniteFloat, Field(gt=0, le=1000)]
+MOST_SIDES, MOST_CORNERS = 300, 60  # of a mesh, and of one of its sides
 Point = tuple[FiniteFloat, FiniteFloat, FiniteFloat]
-Side = Annotated[list[Point], Field(min_length=3, max_length=60)]
+Side = Annotated[list[Point], Field(min_length=3, max_length=MOST_CORNERS)]
 Past = Annotated[FiniteFloat, Field(ge=0, le=1000)]
 
 # How many points each kind of proxy is drawn by, at least and at most.
@@ -35,7 +36,6 @@ POINTS = {
 }
 
 SHADED = ("wall", "box", "ramp", "cylinder", "outline")  # kinds whose shadow's outline can tell the sun
-MOST_SIDES, MOST_CORNERS = 300, 60  # of a mesh, and of one of its sides
 TOPPED = ("box", "steps", "cylinder", "outline")  # kinds with a level top, on which things can stand
 
 

@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     import trimesh
 
 FEW = 200  # triangles to which more than that many sides are reduced
+MANY = 50_000  # triangles: such a model is not made of a few flat sides
 
 __all__ = ["sides_of"]
 
@@ -36,8 +37,11 @@ def sides_of(shot: Shot, thing: str, read: Callable[[str], Model]) -> list[Array
     for stood in stands(shot.models, lambda placed: read(placed.file)):
         if stood.placed.id == thing:
             model = read(stood.placed.file)
-            sides = _sides(model, stood.matrix)
-            found += sides if len(sides) <= FEW else _sides(decimated(model, FEW), stood.matrix)
+            # Joining flat sides takes its time: of millions of triangles nobody waits for it.
+            sides = _sides(model, stood.matrix) if model.triangles <= MANY else None
+            if sides is None or len(sides) > FEW:
+                sides = _sides(decimated(model, FEW), stood.matrix)
+            found += sides
     if not found:
         raise InputError("thing", "is not in the picture")
     if len(found) > MOST_SIDES:
