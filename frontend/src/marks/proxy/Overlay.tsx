@@ -5,7 +5,7 @@ import { metres } from "../../geometry/measure";
 import { type ImagePoint, pair, type World } from "../../geometry/points";
 import { RoundGrip, SquareGrip } from "../../stage/Grips";
 import { Handle } from "../../stage/Handle";
-import { Tag } from "../../stage/Tag";
+import { Tag, tagWithin } from "../../stage/Tag";
 import { useChange } from "../../state/changes";
 import { useEditor, usePicked } from "../../state/editor";
 import type { MarkProps, MatchedProps } from "../props";
@@ -140,7 +140,12 @@ function Drawn({ shot, derived, frame, camera, proxy, still, hatched }: DrawnPro
               <SquareGrip at={frame.toScreen(top)} tone={TONE} />
             </Handle>
           )}
-          <Measures proxy={proxy} answer={answer} at={frame.toScreen(top ?? proxy.points[0] ?? [0, 0])} />
+          <Measures
+            proxy={proxy}
+            answer={answer}
+            wide={frame.width}
+            at={frame.toScreen(top ?? proxy.points[0] ?? [0, 0])}
+          />
         </>
       )}
     </g>
@@ -153,22 +158,22 @@ function Foot({ points, frame }: { points: ProxyMark["points"]; frame: Frame }) 
   return <path d={d} fill="none" stroke="var(--color-oxide)" strokeWidth={2} strokeDasharray="5 4" />;
 }
 
-function Measures({
-  proxy,
-  answer,
-  at,
-}: {
+type MeasuresProps = {
   proxy: ProxyMark;
   answer: ProxyAnswer | undefined;
   at: readonly [number, number];
-}) {
+  /** Of the stage, within which its words stay [px]. */
+  wide: number;
+};
+
+function Measures({ proxy, answer, at, wide }: MeasuresProps) {
   const height = answer?.height_m;
   if (height == null) return null;
-  if (proxy.kind === "shade")
-    return <Tag x={at[0] + 14} y={at[1] - 8} text={`${nameOf(proxy)}, thrown from ${metres(height)} up`} />;
-  const [wide = 0, deep = 0] = answer?.size_m ?? [];
-  const across = proxy.kind === "wall" ? "" : deep ? `${wide.toFixed(2)} × ${deep.toFixed(2)} × ` : "";
-  return <Tag x={at[0] + 14} y={at[1] - 8} text={`${nameOf(proxy)}, ${across}${metres(height)}`} />;
+  const [along = 0, deep = 0] = answer?.size_m ?? [];
+  const across = proxy.kind === "wall" ? "" : deep ? `${along.toFixed(2)} × ${deep.toFixed(2)} × ` : "";
+  const size = proxy.kind === "shade" ? `thrown from ${metres(height)} up` : `${across}${metres(height)}`;
+  const words = `${nameOf(proxy)}, ${size}`;
+  return <Tag x={tagWithin(at[0], words, wide)} y={at[1] - 8} text={words} />;
 }
 
 const moved = (points: ProxyMark["points"], index: number, to: ImagePoint): ProxyMark["points"] =>
