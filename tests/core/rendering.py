@@ -9,9 +9,12 @@ from typing import Any
 import numpy as np
 
 from lithopos.core.arrays import Array, Floats
+from lithopos.core.composite.catch import Caught
+from lithopos.core.composite.passes import Passes, put_together
 from lithopos.core.exchange.decode import read_picture
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.geometry.model import Material, Model, Part
+from lithopos.core.layers import Window
 from lithopos.core.reading.ask import read_model
 from lithopos.core.render.scene import Scene
 from lithopos.core.render.tracer import MitsubaTracer
@@ -58,6 +61,15 @@ def tracer() -> MitsubaTracer:
 def sample(**changes: Any) -> Shot:
     """The sample shot from exact marks, with changes."""
     return load_shot({**json.loads(exact_shot("cloister-yard").model_dump_json(by_alias=True)), **changes})
+
+
+def together(codes: Any, caught: Caught, front: Any = None, light: Any = None) -> Any:
+    """A window of codes (H, W, 3) put together with what was caught, and what stands in front (H, W) in its light."""
+    none, dark = np.zeros(codes.shape[:2], np.float32), np.zeros(codes.shape, np.float32)
+    parts = (caught.shadow, caught.added, caught.model, caught.cover)
+    before = (none if front is None else front, dark if light is None else light)
+    window, numbers = Window(0, 0, codes.shape[1], codes.shape[0]), none.astype(np.int32)
+    return put_together(codes, Passes(window, *parts, *before, none, dark, dark, numbers, numbers, dark))
 
 
 class Still:

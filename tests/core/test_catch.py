@@ -13,10 +13,10 @@ from lithopos.core.colour import decode_srgb
 from lithopos.core.composite.borders import Sunlit, by_the_photograph, strip_px
 from lithopos.core.composite.bump import bumped, relief
 from lithopos.core.composite.catch import BRIGHTEST, catch, noise_of
-from lithopos.core.composite.catch import composed as put_in
 from lithopos.core.composite.whites import whites_of
 from lithopos.core.layers import Layers, Window
 from lithopos.core.light.sun import sun_direction
+from tests.core.rendering import together
 from tests.support import TrueCamera
 
 WIDE = 60
@@ -39,7 +39,7 @@ def layers(ratio: Any = 1.0, cover: float = 0.0, samples: int = 4, noise: float 
 
 
 def composed(codes: Any, traced: Layers, gain: Any = ONE) -> Any:
-    return put_in(codes, catch(codes, traced, np.ones(codes.shape[:2], np.float32), gain, WIDE, "fast"))
+    return together(codes, catch(codes, traced, np.ones(codes.shape[:2], np.float32), gain, WIDE, "fast"))
 
 
 def grey(code: int) -> Any:
@@ -83,7 +83,7 @@ class Catching(unittest.TestCase):
         stray.sums["with"][20, 30, 0] *= 9
         codes = grey(188)
         caught = catch(codes, stray, np.ones((40, WIDE), np.float32), ONE, WIDE, "fast")
-        np.testing.assert_array_equal(put_in(codes, caught), codes)
+        np.testing.assert_array_equal(together(codes, caught), codes)
         self.assertEqual(caught.cut, int(BRIGHTEST < 5))
         # 4 % less light is two codes and a half; per pixel the noise is as large.
         faint = composed(codes, layers(0.96, noise=0.04)).astype(int) - codes

@@ -13,7 +13,8 @@ from proving.real import marked_document, scored, taken
 from lithopos.core.arrays import Floats
 from lithopos.core.camera.solve import pinhole_of
 from lithopos.core.colour import decode_srgb, encode_srgb
-from lithopos.core.composite.mattes import coverage_of, cut_out, fringe_round, front_light, front_of, laid_over
+from lithopos.core.composite.catch import Caught
+from lithopos.core.composite.mattes import coverage_of, cut_out, fringe_round, front_light, front_of
 from lithopos.core.derive import daylight_of, derive, standing_heights
 from lithopos.core.errors import InputError
 from lithopos.core.layers import Window
@@ -25,7 +26,7 @@ from lithopos.core.render.session import Session, sized
 from lithopos.core.render.tracer import MitsubaTracer
 from lithopos.core.shot import Matte, Shot, load_shot
 from lithopos.samples.court import court
-from tests.core.rendering import SCALE, bench, box, photograph, sample, tracer
+from tests.core.rendering import SCALE, bench, box, photograph, sample, together, tracer
 
 WINDOW = Window(0, 0, 200, 160)
 PLAIN = np.full((160, 200, 3), 128, np.uint8)
@@ -58,6 +59,12 @@ def hairy() -> tuple[Floats, Floats, Floats]:
     hair = np.stack([0.1 + 0.04 * y, 0.05 + 0.02 * x, 0.03 + 0 * x], -1) * grain
     wall = np.stack([0.35 + 0.2 * x, 0.45 - 0.15 * y, 0.6 + 0.2 * np.sin(6 * x)], -1) * rough
     return share[..., None], hair, wall
+
+
+def laid_over(behind: Any, code: Any, front: Any, light: Any) -> Any:
+    """A picture that models fill wholly with what stands in front of it."""
+    full, dark = np.ones(code.shape[:2], np.float32), np.zeros(code.shape, np.float32)
+    return together(code, Caught(dark + 1, dark, decode_srgb(behind / np.float32(255)), full), front, light)
 
 
 class Mattes(unittest.TestCase):

@@ -453,7 +453,7 @@ class Renders(unittest.TestCase):
         self.assertEqual(set(np.unique(numbers)), {0, 1})
         self.assertGreater(float(((numbers == 1) == (shown > 32768)).mean()), 0.995)
         self.assertEqual(len(np.unique(pass_picture("materials", passes, codes.shape[:2]))), 4)  # and none
-        depth = np.concatenate([part.depth[part.cover > 0.99] for part in passes])
+        depth = np.concatenate([part.depth[part.objects == 1] for part in passes])
         away = float(np.linalg.norm(scene_of().camera.position - [0.5, -1.0, 0.3]))
         self.assertAlmostEqual(float(np.median(depth)), away, delta=1.0)
 

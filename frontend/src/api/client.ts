@@ -2,6 +2,9 @@ import createClient from "openapi-fetch";
 import type { components, paths } from "./schema";
 
 type Schemas = components["schemas"];
+export type BlendAnswer = Schemas["BlendAnswer"];
+export type Blend = Schemas["Blend"];
+export type Grade = Schemas["Grade"];
 export type Shot = Schemas["Shot"];
 export type ShotOut = Schemas["ShotOut"];
 export type Derived = Schemas["Derived"];

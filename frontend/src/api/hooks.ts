@@ -1,6 +1,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import {
   asked,
+  type BlendAnswer,
   client,
   type FoundEdges,
   type Materials,
@@ -57,6 +58,21 @@ export const useFoundEdges = (file: string | undefined, wanted: boolean) =>
         }),
       ),
     enabled: wanted && file !== undefined,
+    staleTime: Number.POSITIVE_INFINITY,
+    retry: false,
+  });
+
+/** How a photograph was taken: its grain and its sharpness; measured once. */
+export const useBlending = (file: string | undefined) =>
+  useQuery({
+    queryKey: ["blending", file],
+    queryFn: () =>
+      asked<BlendAnswer>(
+        client.GET("/api/v1/files/{sha256}/blending", {
+          params: { path: { sha256: (file ?? "").replace("sha256:", "") } },
+        }),
+      ),
+    enabled: file !== undefined,
     staleTime: Number.POSITIVE_INFINITY,
     retry: false,
   });

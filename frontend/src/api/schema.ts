@@ -21,6 +21,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/files/{sha256}/blending": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How a photograph was taken: its grain, its sharpness; measured once and kept beside it. */
+        get: operations["getBlending"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/files/{sha256}/edges": {
         parameters: {
             query?: never;
@@ -800,6 +817,187 @@ export interface components {
             ];
         };
         /**
+         * Blend
+         * @description How the render is given what the photograph has.
+         *
+         *     Attributes
+         *     ----------
+         *     grain : times the measured grain.
+         *     softness_px : the deviation by which what is rendered is spread, in the photograph's pixels; null: as measured.
+         *     fringes : times the measured colour fringes.
+         *     black : stray light of the lens, which lies under all that is rendered, linear.
+         *     haze : the air before far things; null: none.
+         *     model, place, whole : grades of what is rendered, of what is photographed, and of the finished picture.
+         */
+        Blend: {
+            /**
+             * Black
+             * @default 0
+             */
+            black: number;
+            /**
+             * Fringes
+             * @default 1
+             */
+            fringes: number;
+            /**
+             * Grain
+             * @default 1
+             */
+            grain: number;
+            /** @default null */
+            haze: components["schemas"]["Haze"] | null;
+            /**
+             * @default {
+             *       "contrast": 0,
+             *       "exposure_stops": 0,
+             *       "gain": [
+             *         0,
+             *         0,
+             *         0
+             *       ],
+             *       "gamma": [
+             *         0,
+             *         0,
+             *         0
+             *       ],
+             *       "lift": [
+             *         0,
+             *         0,
+             *         0
+             *       ],
+             *       "saturation": 1,
+             *       "tint": 0,
+             *       "warmth": 0
+             *     }
+             */
+            model: components["schemas"]["Grade"];
+            /**
+             * @default {
+             *       "contrast": 0,
+             *       "exposure_stops": 0,
+             *       "gain": [
+             *         0,
+             *         0,
+             *         0
+             *       ],
+             *       "gamma": [
+             *         0,
+             *         0,
+             *         0
+             *       ],
+             *       "lift": [
+             *         0,
+             *         0,
+             *         0
+             *       ],
+             *       "saturation": 1,
+             *       "tint": 0,
+             *       "warmth": 0
+             *     }
+             */
+            place: components["schemas"]["Grade"];
+            /**
+             * Softness Px
+             * @default null
+             */
+            softness_px: number | null;
+            /**
+             * @default {
+             *       "contrast": 0,
+             *       "exposure_stops": 0,
+             *       "gain": [
+             *         0,
+             *         0,
+             *         0
+             *       ],
+             *       "gamma": [
+             *         0,
+             *         0,
+             *         0
+             *       ],
+             *       "lift": [
+             *         0,
+             *         0,
+             *         0
+             *       ],
+             *       "saturation": 1,
+             *       "tint": 0,
+             *       "warmth": 0
+             *     }
+             */
+            whole: components["schemas"]["Grade"];
+        };
+        /**
+         * BlendAnswer
+         * @description What a photograph shows of how it was taken, for people.
+         *
+         *     Attributes
+         *     ----------
+         *     grain : standard deviations of its noise by channel in a middle grey [codes of 255]; `grain_by`: by brightness, at
+         *         `grain_at` codes, of the channels' mean.
+         *     hangs : how far the noise of neighbours hangs together, 0 to 1.
+         *     across_px : over how many pixels a sharp edge goes from 10 to 90 %; `softness_px` what a render is spread by for it.
+         *     red_px, blue_px : how much larger than green they are drawn, in a corner [px].
+         *     darkest : linear light of its darkest pixels.
+         */
+        BlendAnswer: {
+            /**
+             * Across Px
+             * @default null
+             */
+            across_px: number | null;
+            /**
+             * Blue Px
+             * @default 0
+             */
+            blue_px: number;
+            /**
+             * Darkest
+             * @default 0
+             */
+            darkest: number;
+            /**
+             * Edges
+             * @default 0
+             */
+            edges: number;
+            /**
+             * Grain
+             * @default null
+             */
+            grain: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Grain At
+             * @default []
+             */
+            grain_at: number[];
+            /**
+             * Grain By
+             * @default []
+             */
+            grain_by: number[];
+            /**
+             * Hangs
+             * @default null
+             */
+            hangs: number | null;
+            /**
+             * Red Px
+             * @default 0
+             */
+            red_px: number;
+            /**
+             * Softness Px
+             * @default null
+             */
+            softness_px: number | null;
+        };
+        /**
          * CameraAnswer
          * @description A solved camera; the fields are those of docs/command-line.md.
          *
@@ -1443,6 +1641,84 @@ export interface components {
             ];
         };
         /**
+         * Grade
+         * @description Tones of a part of the picture, in the order in which they are applied; every zero changes nothing.
+         *
+         *     Attributes
+         *     ----------
+         *     exposure_stops : of linear light.
+         *     warmth, tint : stops of red over blue, and of magenta over green.
+         *     contrast : -1 to 1, about middle grey.
+         *     saturation : 0 to 2; 1 as it is.
+         *     lift, gamma, gain : of dark, middle and bright tones by channel.
+         */
+        Grade: {
+            /**
+             * Contrast
+             * @default 0
+             */
+            contrast: number;
+            /**
+             * Exposure Stops
+             * @default 0
+             */
+            exposure_stops: number;
+            /**
+             * Gain
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            gain: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Gamma
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            gamma: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Lift
+             * @default [
+             *       0,
+             *       0,
+             *       0
+             *     ]
+             */
+            lift: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Saturation
+             * @default 1
+             */
+            saturation: number;
+            /**
+             * Tint
+             * @default 0
+             */
+            tint: number;
+            /**
+             * Warmth
+             * @default 0
+             */
+            warmth: number;
+        };
+        /**
          * Ground
          * @description What the ground is made of: a name from the list, which sets the level of its reflectance and its sheen.
          *
@@ -1537,6 +1813,20 @@ export interface components {
                 number,
                 number
             ] | null;
+        };
+        /**
+         * Haze
+         * @description Air between the camera and what is far: half of a thing's contrast is left at `half_m`, the rest is `colour`.
+         */
+        Haze: {
+            /** Colour */
+            colour: [
+                number,
+                number,
+                number
+            ];
+            /** Half M */
+            half_m: number;
         };
         /** Health */
         Health: {
@@ -3631,6 +3921,82 @@ export interface components {
             /** @default null */
             almanac: components["schemas"]["Almanac"] | null;
             /**
+             * @default {
+             *       "black": 0,
+             *       "fringes": 1,
+             *       "grain": 1,
+             *       "haze": null,
+             *       "model": {
+             *         "contrast": 0,
+             *         "exposure_stops": 0,
+             *         "gain": [
+             *           0,
+             *           0,
+             *           0
+             *         ],
+             *         "gamma": [
+             *           0,
+             *           0,
+             *           0
+             *         ],
+             *         "lift": [
+             *           0,
+             *           0,
+             *           0
+             *         ],
+             *         "saturation": 1,
+             *         "tint": 0,
+             *         "warmth": 0
+             *       },
+             *       "place": {
+             *         "contrast": 0,
+             *         "exposure_stops": 0,
+             *         "gain": [
+             *           0,
+             *           0,
+             *           0
+             *         ],
+             *         "gamma": [
+             *           0,
+             *           0,
+             *           0
+             *         ],
+             *         "lift": [
+             *           0,
+             *           0,
+             *           0
+             *         ],
+             *         "saturation": 1,
+             *         "tint": 0,
+             *         "warmth": 0
+             *       },
+             *       "softness_px": null,
+             *       "whole": {
+             *         "contrast": 0,
+             *         "exposure_stops": 0,
+             *         "gain": [
+             *           0,
+             *           0,
+             *           0
+             *         ],
+             *         "gamma": [
+             *           0,
+             *           0,
+             *           0
+             *         ],
+             *         "lift": [
+             *           0,
+             *           0,
+             *           0
+             *         ],
+             *         "saturation": 1,
+             *         "tint": 0,
+             *         "warmth": 0
+             *       }
+             *     }
+             */
+            blend: components["schemas"]["Blend"];
+            /**
              * Camera
              * @default {
              *       "distortion": "none",
@@ -4294,6 +4660,37 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    getBlending: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sha256: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BlendAnswer"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {

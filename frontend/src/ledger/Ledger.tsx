@@ -3,6 +3,7 @@ import type { FileOut, ShotOut, Upload } from "../api/client";
 import { useRenders } from "../api/hooks";
 import { shownShot, useChanges } from "../state/changes";
 import { STEPS, type Step, usePicked } from "../state/editor";
+import { BlendStep } from "../steps/blend/BlendStep";
 import { ContactStep } from "../steps/ContactStep";
 import { DeliverStep } from "../steps/DeliverStep";
 import { GroundStep } from "../steps/GroundStep";
@@ -34,6 +35,7 @@ export function Ledger({ projectId, shot, onFiles, onStand }: Props) {
     place: <PlaceStep {...props} projectId={projectId} onFiles={onFiles} onStand={onStand} />,
     light: <LightStep {...props} projectId={projectId} onFiles={onFiles} onStand={onStand} />,
     contact: <ContactStep {...props} />,
+    blend: <BlendStep {...props} />,
     deliver: <DeliverStep {...props} renders={data?.renders ?? []} />,
   };
   const list = useRef<HTMLElement>(null);

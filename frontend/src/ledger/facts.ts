@@ -1,6 +1,7 @@
 import type { Derived, RenderOut, Shot } from "../api/client";
 import { withRange } from "../geometry/measure";
 import type { Step } from "../state/editor";
+import { blendedByHand } from "../steps/blend/plain";
 
 export type State = "not begun" | "needs you" | "measured" | "set by hand" | "out of date";
 export type Fact = { state: State; text: string };
@@ -12,6 +13,7 @@ export const STEP_NAMES: Record<Step, string> = {
   place: "Place",
   light: "Light",
   contact: "Contact",
+  blend: "Blend",
   deliver: "Deliver",
 };
 
@@ -46,6 +48,9 @@ export function facts(
       : { state: camera ? "needs you" : "not begun", text: "nothing stands yet" },
     light: light(shot, derived),
     contact: { state: "set by hand", text: shot.ground.material },
+    blend: blendedByHand(shot.blend)
+      ? { state: "set by hand", text: "changed by hand" }
+      : { state: "measured", text: "as photographed" },
     deliver: delivered(renders, revision),
   };
 }

@@ -4,7 +4,16 @@ import type { Zoom } from "../geometry/frame";
 import type { ImagePoint } from "../geometry/points";
 import { endDraft } from "./changes";
 
-export const STEPS = ["photo", "perspective", "ground", "place", "light", "contact", "deliver"] as const;
+export const STEPS = [
+  "photo",
+  "perspective",
+  "ground",
+  "place",
+  "light",
+  "contact",
+  "blend",
+  "deliver",
+] as const;
 export type Step = (typeof STEPS)[number];
 export type View = "photo" | "live" | "proof" | "master";
 

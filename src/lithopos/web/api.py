@@ -18,6 +18,8 @@ from PIL import Image
 from werkzeug.datastructures import FileStorage
 
 from lithopos import __version__
+from lithopos.core.blend.blend import BLENDING, BlendAnswer, blend_answer, measured
+from lithopos.core.blend.sharpness import measured_sharpness
 from lithopos.core.camera.find import FINDING, FoundEdges
 from lithopos.core.camera.problem import HandCamera
 from lithopos.core.camera.solve import pinhole_of
@@ -234,6 +236,20 @@ def get_found_edges(path: s.FilePath) -> Response:
     place = _library().made_folder(path.sha256) / f"edges-{FINDING}.json"
     if not place.exists():
         found = find_edges_of(_library().file_path(path.sha256)).model_dump_json().encode()
+        write_atomically(place, lambda file: file.write(found))
+    return _sent(place, "application/json")
+
+
+@api.get("/files/<string:sha256>/blending", operation_id="getBlending", responses={200: BlendAnswer})
+def get_blending(path: s.FilePath) -> Response:
+    """How a photograph was taken: its grain, its sharpness; measured once and kept beside it."""
+    if _library().file(path.sha256).kind != "photograph":
+        raise NotFound("Only photographs have grain to be measured.")
+    place = _library().made_folder(path.sha256) / f"blending-{BLENDING}.json"
+    if not place.exists():
+        codes = _photograph_of(f"sha256:{path.sha256}").codes
+        told = measured(codes, measured_sharpness(codes))
+        found = blend_answer(told, codes.shape[1], codes.shape[0]).model_dump_json().encode()
         write_atomically(place, lambda file: file.write(found))
     return _sent(place, "application/json")
 

@@ -35,7 +35,7 @@ NOTICED = (3.0, 4.0)
 # stray pixel counts so much.
 LEAST_CHANGED, NEAR_PX, WHOLE_COVER, STRAY = 0.02, 7, 0.99, 16.0
 
-__all__ = ["BRIGHTEST", "BRIGHTEST_ADDED", "Caught", "catch", "composed", "halo_px", "light_ratio", "noise_of"]
+__all__ = ["BRIGHTEST", "BRIGHTEST_ADDED", "Caught", "catch", "halo_px", "light_ratio", "noise_of"]
 
 
 @dataclass(frozen=True)
@@ -101,16 +101,6 @@ def catch(
     ratio = 1 + (ratio - 1) * taken[..., None]
     model = _model_light(layers, cover, ratio, gain, quality) if cover.any() else np.zeros_like(base)
     return Caught(np.minimum(ratio, 1), base * np.maximum(ratio - 1, 0), model, cover, cut)
-
-
-def composed(codes: Codes, caught: Caught) -> Codes:
-    """The photograph's codes in a window with the models in it; an unaffected pixel keeps its code."""
-    top = np.float32(np.iinfo(codes.dtype).max)
-    place = decode_srgb(codes.astype(np.float32) / top) * caught.shadow + caught.added
-    linear = place * (1 - caught.cover)[..., None] + caught.model
-    changed = (caught.cover > 0) | (caught.shadow != 1).any(-1) | (caught.added != 0).any(-1)
-    new = (encode_srgb(linear) * top + np.float32(0.5)).astype(codes.dtype)
-    return np.where(changed[..., None], new, codes)
 
 
 def noise_of(codes: Codes, layers: Layers, gain: Floats) -> float:

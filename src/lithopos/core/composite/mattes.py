@@ -16,7 +16,7 @@ from PIL import Image, ImageDraw
 
 from lithopos.core.arrays import Array, Floats, Mask
 from lithopos.core.camera.pinhole import Pinhole
-from lithopos.core.colour import decode_srgb, encode_srgb
+from lithopos.core.colour import decode_srgb
 from lithopos.core.composite.fringe import Fringe, fringe_of
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.picture import Codes
@@ -37,13 +37,13 @@ FRINGED_MARGIN = 12  # pixels, and as much as a fringe, beyond it: of what is su
 PASSING_M = 0.05  # within which a thing goes from behind a matte to before it
 
 __all__ = [
+    "WHOLE",
     "coverage_of",
     "cut_out",
     "distance_of",
     "fringe_round",
     "front_light",
     "front_of",
-    "laid_over",
     "outline_of",
     "with_rings",
 ]
@@ -257,19 +257,6 @@ def front_light(photograph: Codes, front: Floats, cover: Floats, fringes: Sequen
         own = np.where(((fringe.share > 0) & (fringe.share < WHOLE))[..., None], fringe.light, own)
     beside = cover[..., None]
     return np.asarray(beside * own + (1 - beside) * before, np.float32)
-
-
-def laid_over(composed: Codes, photograph: Codes, front: Floats, light: Floats) -> Codes:
-    """A composed window with what stands in front (H, W), in its own light (H, W, 3), laid over it."""
-    mixed = (front > 0) & (front < WHOLE)
-    result = np.where((front >= WHOLE)[..., None], photograph, composed)
-    changed = mixed & (composed != photograph).any(-1)
-    if changed.any():
-        top = np.float32(np.iinfo(composed.dtype).max)
-        share, behind = front[changed][:, None], decode_srgb(composed[changed].astype(np.float32) / top)
-        linear = share * light[changed] + (1 - share) * behind
-        result[changed] = (encode_srgb(linear) * top + np.float32(0.5)).astype(composed.dtype)
-    return result
 
 
 def cut_out(matte: Matte, codes: Codes) -> list[list[tuple[float, float]]]:

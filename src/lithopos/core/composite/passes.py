@@ -9,16 +9,16 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from lithopos.core.arrays import Floats
-from lithopos.core.colour import encode_srgb
-from lithopos.core.composite.catch import Caught, composed
-from lithopos.core.composite.mattes import laid_over
+from lithopos.core.arrays import Floats, Mask
+from lithopos.core.blend.blend import Tones
+from lithopos.core.colour import decode_srgb, encode_srgb
+from lithopos.core.composite.mattes import WHOLE
 from lithopos.core.exchange.picture import Codes, write_atomically
 from lithopos.core.layers import Window
 
 DEPTH_M = 0.001  # a code's worth of distance, in a picture of 16 bits: up to 65 m
 
-__all__ = ["Passes", "keep_passes", "pass_picture", "put_together", "read_passes"]
+__all__ = ["Passes", "keep_passes", "light_of", "pass_picture", "put_together", "read_passes"]
 
 
 @dataclass(frozen=True)
@@ -27,10 +27,12 @@ class Passes:
 
     Attributes
     ----------
-    shadow, added, model, cover : as `Caught` has them.
+    shadow, added, model, cover : as `Caught` has them, blended with the photograph: as soft, behind its air.
     front, front_light : how far what stands in front hides the models and what they do, and its linear colours.
-    depth, normal : of the models: distance from the camera [m], unit vector in the world; 0 where none is.
+    depth, normal, albedo : of the models: distance from the camera [m], unit vector in the world, the share of light
+        that they throw back; 0 where none is.
     objects, materials : numbers from 1 of the model and of its material at a pixel's middle; 0 where none is.
+    grain : what is added to the encoded values (H, W, 3), so that what was rendered is as noisy as the photograph.
     """
 
     window: Window
@@ -42,8 +44,16 @@ class Passes:
     front_light: Floats
     depth: Floats
     normal: Floats
+    albedo: Floats
     objects: NDArray[np.int32]
     materials: NDArray[np.int32]
+    grain: Floats
+
+    @property
+    def changed(self) -> Mask:
+        """Where (H, W) the models change anything."""
+        touched = (self.cover > 0) | (self.shadow != 1).any(-1) | (self.added != 0).any(-1)
+        return np.asarray(touched & (self.front < WHOLE), bool)
 
     def within(self, window: Window) -> Passes:
         """The part of a smaller window."""
@@ -52,10 +62,25 @@ class Passes:
         return Passes(window, **parts)
 
 
-def put_together(codes: Codes, passes: Passes) -> Codes:
-    """The picture of a window from its passes over the photograph's codes (H, W, 3)."""
-    caught = Caught(passes.shadow, passes.added, passes.model, passes.cover)
-    return laid_over(composed(codes, caught), codes, passes.front, passes.front_light)
+def put_together(codes: Codes, passes: Passes, tones: Tones | None = None) -> Codes:
+    """The picture of a window from its passes over the photograph's codes (H, W, 3).
+
+    Where the models change nothing, or something in front hides them, the photograph's code stays, but for its grade.
+    """
+    tones = tones or Tones()
+    top = np.float32(np.iinfo(codes.dtype).max)
+    encoded = tones.finished(encode_srgb(light_of(codes, passes, tones)) + passes.grain)
+    new = (np.clip(encoded, 0, 1) * top + np.float32(0.5)).astype(codes.dtype)
+    return np.where(passes.changed[..., None], new, tones.photograph(codes))
+
+
+def light_of(codes: Codes, passes: Passes, tones: Tones) -> Floats:
+    """The linear light (H, W, 3) of a window's picture, without its grain and the grade of the whole."""
+    base = decode_srgb(codes.astype(np.float32) / np.float32(np.iinfo(codes.dtype).max))
+    place = tones.of_place(np.asarray(base * passes.shadow + passes.added, np.float32))
+    behind = place * (1 - passes.cover)[..., None] + passes.model
+    share = passes.front[..., None]
+    return np.asarray(np.where(share > 0, share * tones.of_place(passes.front_light) + (1 - share) * behind, behind))
 
 
 def keep_passes(passes: Passes, folder: Path) -> None:

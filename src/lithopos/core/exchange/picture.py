@@ -6,7 +6,8 @@ import errno
 import io
 import os
 import tempfile
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import BinaryIO
@@ -20,7 +21,7 @@ from lithopos.core.errors import NoRoom
 
 Codes = NDArray[np.uint8] | NDArray[np.uint16]
 
-__all__ = ["Codes", "Picture", "in_srgb", "write_atomically", "write_pass", "write_png"]
+__all__ = ["Codes", "Picture", "in_srgb", "whole_or_not", "write_atomically", "write_pass", "write_png"]
 
 
 @dataclass(frozen=True)
@@ -87,12 +88,19 @@ def write_atomically(path: Path, write: Callable[[BinaryIO], object]) -> None:
     NoRoom
         If the disk is full; nothing is left behind.
     """
+    with whole_or_not(path) as beside, beside.open("wb") as file:
+        write(file)
+
+
+@contextmanager
+def whole_or_not(path: Path) -> Iterator[Path]:
+    """A place beside a file's own to write it to; moved there in the end, or taken away. NoRoom if the disk is full."""
     name: str | None = None
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         handle, name = tempfile.mkstemp(dir=path.parent, prefix=".", suffix=".part")
-        with os.fdopen(handle, "wb") as file:
-            write(file)
+        os.close(handle)
+        yield Path(name)
         Path(name).chmod(0o644)
         Path(name).replace(path)
     except BaseException as error:

@@ -16,15 +16,18 @@ from typing import Literal
 import numpy as np
 
 from lithopos.core.arrays import Floats, Mask
+from lithopos.core.blend.blend import Tones, grain_lacking, sharpness_in_force, softened, through_air, veiled
+from lithopos.core.blend.grade import graded, is_plain
+from lithopos.core.colour import encode_srgb
 from lithopos.core.composite.bump import bumped, relief
-from lithopos.core.composite.catch import BRIGHTEST, BRIGHTEST_ADDED, catch, halo_px, noise_of
+from lithopos.core.composite.catch import BRIGHTEST, BRIGHTEST_ADDED, Caught, catch, halo_px, noise_of
 from lithopos.core.composite.denoise import Quality as Denoising
 from lithopos.core.composite.mattes import coverage_of, front_light, front_of
-from lithopos.core.composite.passes import Passes, keep_passes, put_together
+from lithopos.core.composite.passes import Passes, keep_passes, light_of, put_together
 from lithopos.core.composite.whites import Whites, whites_of
 from lithopos.core.errors import Cancelled, InputError
 from lithopos.core.exchange.graphic import ReadGraphic
-from lithopos.core.exchange.picture import Picture
+from lithopos.core.exchange.picture import Codes, Picture
 from lithopos.core.geometry.model import Model
 from lithopos.core.layers import HALVES, Layers, Window
 from lithopos.core.place.falloff import light_map
@@ -251,7 +254,9 @@ class _Job:
         self.gain = self.scene.gain
         self.tiles = [self.part] if self.part else tiles_of(bounds, width, height)
         under = self.over if self.over and self.over.codes.shape == self.base.codes.shape else self.base
-        self.codes = under.codes.copy()
+        blend = self.scene.blend
+        self.tones = Tones(blend.place, blend.whole)
+        self.codes = (self.tones.photograph(under.codes) if under is self.base else under.codes).copy()
         self.cuts: dict[Window, int] = {}
         self.noises: dict[Window, float] = {}
         self.sums: dict[Window, Layers] = {}
@@ -465,7 +470,7 @@ class _Job:
             self.cuts[tile] = 0
             return
         passes = self._passes(tile, window, layers, denoising)
-        made = put_together(self.base.codes[window.slices], passes)
+        made = put_together(self.base.codes[window.slices], passes, self.tones)
         self.codes[inner.slices] = made[inner.within(window)]
         if last and self.passes is not None:
             keep_passes(passes.within(inner), self.passes)
@@ -489,12 +494,14 @@ class _Job:
         )
         self.cuts[tile] = caught.cut
         nothing = np.zeros(caught.cover.shape, np.float32)
-        cover, depth, normal = caught.cover, nothing, np.zeros_like(caught.model)
+        depth, normal, albedo = nothing, np.zeros_like(caught.model), np.zeros_like(caught.model)
         if "coverage" in layers:
             share = np.maximum(np.clip(layers.mean("coverage"), 0, 1), 1e-3)
             depth = np.asarray(layers.mean("depth") / share, np.float32)
             normal = np.asarray(layers.mean("normal") / share[..., None], np.float32)
+            albedo = np.asarray(layers.mean("albedo") / share[..., None], np.float32)
         scale = self.scene.camera.width / self.full_width
+        shadow, added, model, cover = self._blended(caught, depth, window, scale, denoising)
         mattes, fringes = [], []
         for matte, away in self.scene.mattes:
             # Hair takes seconds: the first glance does without.
@@ -506,8 +513,38 @@ class _Job:
         front = front_of(mattes, cover, depth if "coverage" in layers else None)
         objects, materials = (layers.sums.get(name, nothing).astype(np.int32) for name in ("object", "material"))
         lit = front_light(codes, front, cover, fringes) if mattes else np.zeros_like(caught.model)
-        parts = (caught.shadow, caught.added, caught.model, cover, front, lit, depth, normal)
-        return Passes(window, *parts, objects, materials)
+        parts = (shadow, added, model, cover, front, lit, depth, normal, albedo)
+        passes = Passes(window, *parts, objects, materials, np.zeros_like(model))
+        return replace(passes, grain=self._grain(codes, passes)) if denoising != "draft" else passes
+
+    def _blended(
+        self, caught: Caught, depth: Floats, window: Window, scale: float, denoising: Denoising
+    ) -> tuple[Floats, Floats, Floats, Floats]:
+        """Shadow, added light, models and their cover as this photograph would show them."""
+        blend, parts = self.scene.blend, (caught.shadow, caught.added, caught.model, caught.cover)
+        if denoising != "draft":  # the first glance does without what is measured first
+            size = self.scene.camera.width, self.scene.camera.height
+            found = self.session.measured(self.base)
+            parts = softened(parts, sharpness_in_force(blend, found, scale), window, size)
+            veil = veiled(through_air(parts[2], parts[3], depth, blend.haze), parts[3], blend.black)
+            parts = (*parts[:2], veil, parts[3])
+        shadow, added, model, cover = parts
+        share = np.maximum(cover, 1e-3)[..., None]
+        if not is_plain(blend.model):
+            model = graded(np.asarray(model / share, np.float32), blend.model) * share
+        return shadow, added, model, cover
+
+    def _grain(self, codes: Codes, passes: Passes) -> Floats:
+        """What grain a window lacks once it is put together."""
+        grain, amount = self.session.measured(self.base).grain, self.scene.blend.grain
+        if grain is None or amount == 0:
+            return np.zeros_like(passes.model)
+        made = encode_srgb(light_of(codes, passes, self.tones))
+        front = passes.front[..., None]
+        kept = front + (1 - front) * (1 - passes.cover[..., None]) * passes.shadow
+        base = codes.astype(np.float32) / np.float32(np.iinfo(codes.dtype).max)
+        field = grain_lacking(grain, amount, base, made, np.asarray(kept, np.float32), passes.window, self.seed)
+        return np.where(passes.changed[..., None], field, np.float32(0))
 
     def _bump(self, window: Window, layers: Layers) -> Callable[[Floats, Mask], Floats] | None:
         """What makes level ground uneven, where that is asked for and a sun shines."""

@@ -55,7 +55,7 @@ from lithopos.core.place.sky_seen import sky_spots
 from lithopos.core.place.solids import Solid, solid_of
 from lithopos.core.place.surroundings import room_around, surroundings_of
 from lithopos.core.readiness import missing
-from lithopos.core.shot import Contact, Ground, Matte, Pane, Placed, Proxy, Shot
+from lithopos.core.shot import Blend, Contact, Ground, Matte, Pane, Placed, Proxy, Shot
 from lithopos.core.standing.placement import Stand, root_of, scale_of, stands, upright
 
 MOST_AWAY_M = 2000.0
@@ -163,6 +163,7 @@ class Scene:
     added : lights that are in the place with the models alone, not in the photograph.
     white : (3,) radiance of level white, lit, where things stand; None: as the far lights give it.
     contact : how strongly contact shows, by hand.
+    blend : how the render is blended with the photograph, by hand.
     mattes : what stands in front, drawn in the photograph's own size, with its distance [m], if that is known.
     falloff : which share of the light the lens loses in a corner (`place.falloff`).
     place_key, things_key : tell what the empty place, and the models without their places, are made of: as
@@ -181,6 +182,7 @@ class Scene:
     added: tuple[Near, ...] = ()
     white: Floats | None = None
     contact: Contact = field(default_factory=Contact)
+    blend: Blend = field(default_factory=Blend)
     mattes: tuple[tuple[Matte, float | None], ...] = ()
     falloff: float = 0.0
 
@@ -340,6 +342,7 @@ def build_scene(
         added,
         np.asarray(white, np.float32) if day.room or shot.windows or shot.lamps else None,
         shot.contact,
+        shot.blend,
         tuple((matte, distance_of(matte, pinhole_of(facts.camera))) for matte in shot.mattes if not matte.hidden),
         day.falloff,
     )

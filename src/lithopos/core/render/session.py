@@ -8,6 +8,8 @@ from pathlib import Path
 import cv2
 import numpy as np
 
+from lithopos.core.blend.blend import Measured, measured
+from lithopos.core.blend.sharpness import Sharpness, measured_sharpness
 from lithopos.core.composite.fringe import Fringe
 from lithopos.core.composite.mattes import fringe_round
 from lithopos.core.exchange.graphic import Graphic, ReadGraphic
@@ -56,6 +58,9 @@ class Session:
         self._tracer = tracer
         self._photograph: tuple[str, float, Picture] | None = None
         self._fringes: dict[str, Fringe | None] = {}
+        self._measured: Measured | None = None
+        self._sharpness: tuple[str, Sharpness | None] | None = None
+        self._read: Callable[[], Picture] | None = None
         self._models: dict[str, Model] = {}
         self._graphics: dict[tuple[str, float], Graphic] = {}
         self._panorama: tuple[str, Panorama] | None = None
@@ -71,8 +76,20 @@ class Session:
     def photograph(self, key: str, read: Callable[[], Picture], scale: float) -> Picture:
         """The photograph at a size, decoded once as long as it stays the same."""
         if self._photograph is None or self._photograph[:2] != (key, scale) or not key:
-            self._photograph, self._fringes = (key, scale, sized(read(), scale)), {}
+            self._photograph, self._fringes, self._measured = (key, scale, sized(read(), scale)), {}, None
+            self._read = read
         return self._photograph[2]
+
+    def measured(self, picture: Picture) -> Measured:
+        """How the photograph at hand was taken, told once: its grain at the size at hand, its sharpness at its own."""
+        if self._measured is None:
+            assert self._photograph and self._read
+            key, scale, _ = self._photograph
+            if self._sharpness is None or self._sharpness[0] != key or not key:
+                self._sharpness = (key, measured_sharpness(self._read().codes))
+            told = self._sharpness[1]
+            self._measured = measured(picture.codes, told and told.sized(scale))
+        return self._measured
 
     def fringe(self, matte: Matte, picture: Picture, scale: float) -> Fringe | None:
         """What is told of a matte's hair, leaves or bars in the photograph at hand, once."""

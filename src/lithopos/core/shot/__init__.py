@@ -6,8 +6,9 @@ path relative to the document, or by content hash (`sha256:…`) where the libra
 
 from __future__ import annotations
 
+from lithopos.core.shot.blend import Blend, Grade, Haze
 from lithopos.core.shot.contact import Contact, Ground, Proxy
-from lithopos.core.shot.deliver import Output
+from lithopos.core.shot.deliver import Deliverable, Output
 from lithopos.core.shot.document import FORMAT, Shot, load_shot, new_shot, new_shot_camera, shot_schema, upgraded
 from lithopos.core.shot.ground import Length, Level
 from lithopos.core.shot.lamp import Lamp, LitWindow
@@ -35,12 +36,16 @@ __all__ = [
     "FORMAT",
     "USUAL_TURBIDITY",
     "Almanac",
+    "Blend",
     "CameraNotes",
     "Contact",
+    "Deliverable",
     "Edge",
     "Exposure",
+    "Grade",
     "Ground",
     "HandCamera",
+    "Haze",
     "LaidTexture",
     "Lamp",
     "Length",

@@ -1,23 +1,88 @@
-"""The Deliver step: the size and fineness of the delivered picture."""
+"""The Deliver step: the size and fineness of the delivered picture, the files that are made of it, their names."""
 
 from __future__ import annotations
 
-from typing import Annotated
+import string
+from typing import Annotated, Literal
 
-from pydantic import Field, FiniteFloat
+from pydantic import AfterValidator, Field, FiniteFloat, model_validator
 
-from lithopos.core.shot.parts import DocumentPart
+from lithopos.core.shot.parts import DocumentPart, Identity
 
-__all__ = ["Output"]
+__all__ = ["MOST_SIDE", "NAME_WORDS", "Deliverable", "Output"]
+
+NAME_WORDS = ("project", "shot", "option", "view", "size", "n")
+FLAT = ("png", "jpeg", "tiff", "webp", "avif")
+LAYERED = ("exr", "ora", "layered tiff")
+MOST_SIDE = {"jpeg": 65_535, "webp": 16_383, "avif": 65_536}  # [px], by the formats themselves
+FORBIDDEN = '/\\:*?"<>|'
+
+
+def _pattern(names: str) -> str:
+    try:
+        words = [word for _, word, _, _ in string.Formatter().parse(names) if word is not None]
+    except ValueError as error:
+        raise ValueError("is no pattern: a brace is not closed") from error
+    unknown = next((word for word in words if word not in NAME_WORDS), None)
+    if unknown is not None:
+        known = ", ".join(f"{{{word}}}" for word in NAME_WORDS)
+        raise ValueError(f"has the unknown word {{{unknown}}}; known: {known}")
+    wrong = next((letter for letter in names if letter in FORBIDDEN or not letter.isprintable()), None)
+    if wrong is not None:
+        raise ValueError(f"has {wrong!r} in it, which file names can’t have")
+    if not names.strip(" ."):
+        raise ValueError("names nothing")
+    return names
+
+
+class Deliverable(DocumentPart):
+    """One file to be made: its format, its size, and what it carries.
+
+    Attributes
+    ----------
+    kind : a flat picture, or one in layers.
+    longest_px, width_mm : its longer side, or its printed width at `dpi`; both null: the master's own size.
+    bleed_mm : what is added all round, mirrored, to be cut off.
+    quality : of JPEG, WebP and AVIF.
+    colours : the photograph's own profile, or another.
+    notes : whether what the camera wrote is carried over.
+    """
+
+    id: Identity
+    kind: Literal["png", "jpeg", "tiff", "webp", "avif", "exr", "ora", "layered tiff"] = "png"
+    longest_px: Annotated[int, Field(ge=16, le=100_000)] | None = None
+    width_mm: Annotated[FiniteFloat, Field(gt=1, le=20_000)] | None = None
+    dpi: Annotated[FiniteFloat, Field(ge=10, le=2400)] = 300.0
+    bleed_mm: Annotated[FiniteFloat, Field(ge=0, le=50)] = 0.0
+    quality: Annotated[int, Field(ge=1, le=100)] = 92
+    colours: Literal["photograph", "sRGB", "Display P3"] = "photograph"
+    notes: bool = True
+    hidden: bool = False
+
+    @model_validator(mode="after")
+    def _has_one_size(self) -> Deliverable:
+        if self.longest_px is not None and self.width_mm is not None:
+            raise ValueError("has a longest side and a printed width; one of them must be null")
+        if self.kind in LAYERED and (self.longest_px or self.width_mm or self.colours != "photograph"):
+            raise ValueError("in layers a picture has the master’s size and the photograph’s colours")
+        if self.bleed_mm and self.width_mm is None:
+            raise ValueError("bleed is for print: give a printed width")
+        return self
+
+    @property
+    def layered(self) -> bool:
+        """Whether it is made of layers."""
+        return self.kind in LAYERED
 
 
 class Output(DocumentPart):
     """The delivered picture; `scale` 1 is the photograph's own size.
 
     It is made with `samples` a pixel, or fewer where its noise, before it is smoothed, is down to `noise` codes of 255;
-    null: always with all.
+    null: always with all. `names` is the pattern of its files' names.
     """
 
     scale: Annotated[FiniteFloat, Field(gt=0, le=4)] = 1.0
     samples: Annotated[int, Field(ge=1, le=65_536)] = 128
     noise: Annotated[FiniteFloat, Field(gt=0, le=50)] | None = None
+    names: Annotated[str, Field(max_length=200), AfterValidator(_pattern)] = "{project}-{shot}-{view}-{size}-{n}"

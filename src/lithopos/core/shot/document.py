@@ -10,8 +10,9 @@ from pydantic import Field, ValidationError, model_validator
 from lithopos.core.camera.problem import FocalPrior, HandCamera, Pixel
 from lithopos.core.errors import InputError, input_error_from
 from lithopos.core.light.softness import CLEAR_DEG
+from lithopos.core.shot.blend import Blend
 from lithopos.core.shot.contact import TOPPED, Contact, Ground, Proxy
-from lithopos.core.shot.deliver import Output
+from lithopos.core.shot.deliver import Deliverable, Output
 from lithopos.core.shot.ground import Length, Level
 from lithopos.core.shot.lamp import Lamp, LitWindow
 from lithopos.core.shot.light import (
@@ -70,7 +71,9 @@ class Shot(DocumentPart):
     proxies: Annotated[list[Proxy], Field(max_length=100)] = []
     mattes: Annotated[list[Matte], Field(max_length=200)] = []
     contact: Contact = Contact()
+    blend: Blend = Blend()
     output: Output = Output()
+    deliverables: Annotated[list[Deliverable], Field(max_length=40)] = []
 
     @model_validator(mode="after")
     def _identities_differ(self) -> Shot:

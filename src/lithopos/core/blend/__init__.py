@@ -1,0 +1,1 @@
+"""What makes a render look photographed: grain, sharpness, haze, grade; measured on the photograph, then given."""

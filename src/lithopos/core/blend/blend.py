@@ -1,0 +1,194 @@
+"""Blending: what is rendered is given the photograph's haze, black, sharpness, fringes and grain, and graded."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+from pydantic import BaseModel
+
+from lithopos.core.arrays import Floats
+from lithopos.core.blend.grade import graded, is_plain
+from lithopos.core.blend.grain import KNOTS, Grain, grain_field, measured_grain
+from lithopos.core.blend.sharpness import PIXEL_SIGMA, Sharpness, spread
+from lithopos.core.colour import decode_srgb, encode_srgb, luminance
+from lithopos.core.exchange.picture import Codes
+from lithopos.core.layers import Window
+from lithopos.core.shot import Blend, Grade, Haze
+
+BLENDING = 1  # raised when a measure changes, so that what was kept is measured anew
+DARKEST = 0.0005  # the share of a photograph's pixels that tell how dark it gets
+FAINT = 0.25 / 255  # encoded: grain that would only tip codes that lie on the brink
+GREY = 0.46  # encoded: where figures of grain are told
+
+__all__ = [
+    "BLENDING",
+    "BlendAnswer",
+    "Measured",
+    "Tones",
+    "blend_answer",
+    "grain_lacking",
+    "measured",
+    "sharpness_in_force",
+    "softened",
+    "through_air",
+    "veiled",
+]
+
+
+@dataclass(frozen=True)
+class Measured:
+    """What was measured of a photograph; None where it can't be told.
+
+    Attributes
+    ----------
+    darkest : linear light of its darkest pixels: no more than that can lie over all of it.
+    """
+
+    grain: Grain | None
+    sharpness: Sharpness | None
+    darkest: float
+
+
+class BlendAnswer(BaseModel):
+    """What a photograph shows of how it was taken, for people.
+
+    Attributes
+    ----------
+    grain : standard deviations of its noise by channel in a middle grey [codes of 255]; `grain_by`: by brightness, at
+        `grain_at` codes, of the channels' mean.
+    hangs : how far the noise of neighbours hangs together, 0 to 1.
+    across_px : over how many pixels a sharp edge goes from 10 to 90 %; `softness_px` what a render is spread by for it.
+    red_px, blue_px : how much larger than green they are drawn, in a corner [px].
+    darkest : linear light of its darkest pixels.
+    """
+
+    grain: tuple[float, float, float] | None = None
+    grain_at: list[float] = []
+    grain_by: list[float] = []
+    hangs: float | None = None
+    across_px: float | None = None
+    softness_px: float | None = None
+    edges: int = 0
+    red_px: float = 0.0
+    blue_px: float = 0.0
+    darkest: float = 0.0
+
+
+def measured(codes: Codes, sharpness: Sharpness | None) -> Measured:
+    """All that is told of a photograph's codes (H, W, 3), with its sharpness at this size."""
+    top = np.float32(np.iinfo(codes.dtype).max)
+    few = codes[:: max(1, codes.shape[0] // 600), :: max(1, codes.shape[1] // 900)]
+    darkest = float(np.quantile(luminance(decode_srgb(few.astype(np.float32) / top)), DARKEST))
+    return Measured(measured_grain(codes), sharpness, darkest)
+
+
+def blend_answer(found: Measured, width: int, height: int) -> BlendAnswer:
+    """What was measured in a picture of a size, in figures."""
+    told = BlendAnswer(darkest=found.darkest)
+    if found.grain:
+        at_grey = found.grain.at(np.full((1, 1, 3), GREY, np.float32))[0, 0] * 255
+        told.grain = (float(at_grey[0]), float(at_grey[1]), float(at_grey[2]))
+        told.grain_at, told.grain_by = KNOTS.tolist(), found.grain.sigma.mean(1).astype(float).tolist()
+        middle = found.grain.hangs.shape[1] // 2
+        told.hangs = float(
+            np.mean([found.grain.hangs[:, middle, middle + 1], found.grain.hangs[:, middle + 1, middle]])
+        )
+    if found.sharpness:
+        corner = float(np.hypot(width, height)) / 2
+        told.across_px, told.softness_px = found.sharpness.across_px, found.sharpness.blur_px
+        told.edges = found.sharpness.told_by
+        told.red_px, told.blue_px = found.sharpness.red * corner, found.sharpness.blue * corner
+    return told
+
+
+def sharpness_in_force(blend: Blend, found: Measured, scale: float) -> Sharpness | None:
+    """How soft a render is made in a picture `scale` times the photograph's size; None: it stays as it is."""
+    told = found.sharpness or Sharpness(PIXEL_SIGMA, 0.0, 0.0, 0)
+    if blend.softness_px is not None:
+        told = replace(told, sigma_px=float(np.hypot(PIXEL_SIGMA, blend.softness_px * scale)))
+    told = replace(told, red=told.red * blend.fringes, blue=told.blue * blend.fringes)
+    return told if told.blur_px > 0.05 or told.red or told.blue else None
+
+
+def softened(
+    parts: tuple[Floats, Floats, Floats, Floats], soft: Sharpness | None, window: Window, size: tuple[int, int]
+) -> tuple[Floats, Floats, Floats, Floats]:
+    """Shadow, added, model and cover of a window, spread as the photograph spreads what is sharp; 1 and 0 stay so."""
+    if soft is None:
+        return parts
+    shadow, added, model, cover = parts
+    taken, added, model = (spread(one, soft, window, size) for one in (1 - shadow, added, model))
+    plain = replace(soft, red=0.0, blue=0.0)
+    return 1 - taken, added, model, np.clip(spread(cover, plain, window, size), 0, 1)
+
+
+def through_air(model: Floats, cover: Floats, depth_m: Floats, haze: Haze | None) -> Floats:
+    """The models' light (H, W, 3) through haze: I = J t + A (1 − t), t = 2^(−d / half). (Koschmieder 1924.)"""
+    if haze is None:
+        return model
+    left = (0.5 ** (depth_m / np.float32(haze.half_m)))[..., None].astype(np.float32)
+    return np.asarray(model * left + (1 - left) * cover[..., None] * np.array(haze.colour, np.float32), np.float32)
+
+
+def veiled(model: Floats, cover: Floats, black: float) -> Floats:
+    """The models' light with a black under it, as a lens's stray light lies over all it sees."""
+    return np.asarray(model * np.float32(1 - black) + np.float32(black) * cover[..., None], np.float32)
+
+
+def grain_lacking(
+    grain: Grain, amount: float, base: Floats, made: Floats, kept: Floats, window: Window, seed: int
+) -> Floats:
+    """Grain (H, W, 3) for a window, as encoded values: as much as its new tones would have and it has not.
+
+    Parameters
+    ----------
+    base, made : the photograph's and the finished picture's encoded values (H, W, 3).
+    kept : (H, W, 3) which share of the photograph's linear light is left in the picture, its noise with it.
+    """
+    wanted = grain.at(made)
+    moved = kept * _slope(base) / np.maximum(_slope(made), 1e-6)
+    lacking = np.sqrt(np.maximum(wanted**2 - (grain.at(base) * moved) ** 2, 0))
+    lacking = np.where(lacking < FAINT, 0, lacking)
+    return np.asarray(amount * lacking * grain_field(grain, window, seed), np.float32)
+
+
+def _slope(encoded: Floats) -> Floats:
+    """How much linear light changes with the encoded value."""
+    e = np.clip(encoded, 1e-3, 1)
+    step = np.float32(1e-3)
+    return np.asarray((decode_srgb(e + step) - decode_srgb(e - step)) / (2 * step), np.float32)
+
+
+@dataclass(frozen=True)
+class Tones:
+    """The grades of the place and of the whole picture; models are graded where they are put together."""
+
+    place: Grade = field(default_factory=Grade)
+    whole: Grade = field(default_factory=Grade)
+
+    @property
+    def plain(self) -> bool:
+        """Whether neither changes anything."""
+        return is_plain(self.place) and is_plain(self.whole)
+
+    def of_place(self, linear: Floats) -> Floats:
+        """Photographed light, graded."""
+        return graded(linear, self.place)
+
+    def finished(self, encoded: Floats) -> Floats:
+        """A finished picture's encoded values, graded."""
+        if is_plain(self.whole):
+            return encoded
+        return encode_srgb(graded(decode_srgb(np.clip(encoded, 0, 1)), self.whole))
+
+    def photograph(self, codes: Codes) -> Codes:
+        """The photograph's codes where no model changes anything; the same ones if there is no grade."""
+        if self.plain:
+            return codes
+        top = np.float32(np.iinfo(codes.dtype).max)
+        encoded = codes.astype(np.float32) / top
+        if not is_plain(self.place):
+            encoded = encode_srgb(self.of_place(decode_srgb(encoded)))
+        made = self.finished(encoded) * top + np.float32(0.5)
+        return made.astype(np.uint16) if codes.dtype == np.uint16 else made.astype(np.uint8)

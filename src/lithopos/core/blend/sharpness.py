@@ -1,0 +1,240 @@
+"""Sharpness: how far a photograph spreads an edge, and its colour fringes; giving a render the same.
+
+Straight edges are found, and each is told by its own pixels, at their true distances from it, so that nothing is
+resampled (the slanted edge of ISO 12233): a step spread by a Gaussian. A thing's own edge may be round or out of focus:
+the sharpest of many are taken. A lens draws red and blue a little larger or smaller than green: edges lie apart by so
+much, radially (Willson & Shafer 1994, DOI 10.1364/JOSAA.11.002916).
+"""
+
+from __future__ import annotations
+
+import itertools
+from dataclasses import dataclass, replace
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from scipy.optimize import least_squares
+from scipy.special import ndtr
+
+from lithopos.core.arrays import Array, Floats, Mask
+from lithopos.core.camera.segments import detect_segments
+from lithopos.core.colour import decode_srgb
+from lithopos.core.layers import Window
+
+REACH = 6.0  # of an edge's pixels from it [px]
+LONGEST, SHORTEST, ENDS = 60.0, 16.0, 0.12  # of what is looked at of an edge [px], and the share left out at its ends
+MOST_PIECES, MOST_SEGMENTS, MOST_PIXELS = 4, 260, 450
+LEAST_CONTRAST, LEAST_TOLD, LEAST_FLAT = 0.02, 0.93, 5.0  # of linear light; of its variance; contrast over noise
+MOST_EDGES, LEAST_EDGES = 250, 4
+SHARPEST = (0.1, 0.4)  # which of the edges, by their order, are taken for really sharp; the very first are so by chance
+PIXEL_SIGMA = 0.2887  # a pixel's own spread: a box of one, 1/√12
+ACROSS = 2 * 1.2816  # from 10 to 90 % of a Gaussian step, in deviations
+SURE = 3.0  # deviations from which fringes count
+SEEN_PX = 0.08  # fringes that are smaller in a corner are none
+
+__all__ = ["PIXEL_SIGMA", "Sharpness", "measured_sharpness", "spread"]
+
+
+@dataclass(frozen=True)
+class Sharpness:
+    """How a photograph spreads what is sharp.
+
+    Attributes
+    ----------
+    sigma_px : of an edge, the pixel's own spread in it.
+    red, blue : how much larger than green they are drawn, as a share.
+    told_by : how many edges it was told by.
+    """
+
+    sigma_px: float
+    red: float
+    blue: float
+    told_by: int
+
+    @property
+    def across_px(self) -> float:
+        """From 10 to 90 % of a step [px]."""
+        return ACROSS * self.sigma_px
+
+    def sized(self, scale: float) -> Sharpness:
+        """Of a copy `scale` times as large, whose pixels are boxes anew where it is smaller."""
+        lens = max(self.sigma_px**2 - PIXEL_SIGMA**2, 0)
+        sigma = np.sqrt(lens * scale**2 + PIXEL_SIGMA**2) if scale <= 1 else self.sigma_px * scale
+        return replace(self, sigma_px=float(sigma))
+
+    @property
+    def blur_px(self) -> float:
+        """By which deviation a render must be spread to be as soft [px]."""
+        return float(np.sqrt(max(self.sigma_px**2 - PIXEL_SIGMA**2, 0)))
+
+
+@dataclass(frozen=True)
+class _Edge:
+    """A found edge: its spread [px], its channels' places across it (3,), where it is and which way is across (2,)."""
+
+    sigma: float
+    places: Array
+    middle: Array
+    normal: Array
+    across: Array  # its pixels' distances from it [px], and their steps, 0 to 1
+    step: Array
+
+
+def measured_sharpness(codes: NDArray[np.uint8] | NDArray[np.uint16]) -> Sharpness | None:
+    """A photograph's sharpness from its codes (H, W, 3); None where it has too few clean edges."""
+    top = np.iinfo(codes.dtype).max
+    eight = (codes >> 8 if codes.dtype == np.uint16 else codes).astype(np.uint8, copy=False)
+    edges = []
+    for start, end in _pieces(detect_segments(eight).reshape(-1, 2, 2)):
+        found = _edge(codes, top, start, end)
+        edges += [found] if found else []
+        if len(edges) >= MOST_EDGES:
+            break
+    if len(edges) < LEAST_EDGES:
+        return None
+    sigmas = np.array([one.sigma for one in edges])
+    first, last = (round(share * len(edges)) for share in SHARPEST)
+    sharp = [edges[n] for n in np.argsort(sigmas)[first : max(first + LEAST_EDGES, last)]]
+    red, blue = (_drawn_larger(edges, c, codes.shape) for c in (0, 2))
+    return Sharpness(_pooled(sharp), red, blue, len(sharp))
+
+
+def spread(values: Floats, sharpness: Sharpness, window: Window, size: tuple[int, int]) -> Floats:
+    """Spread (H, W) or (H, W, 3), that is 0 where nothing is, as a photograph of `size` (width, height) would."""
+    made = values
+    if sharpness.blur_px > 0.05:
+        made = cv2.GaussianBlur(made, (0, 0), sharpness.blur_px, borderType=cv2.BORDER_REPLICATE)
+    if values.ndim == 3 and (sharpness.red or sharpness.blue):
+        channels = [_larger(made[..., c], by, window, size) for c, by in ((0, sharpness.red), (2, sharpness.blue))]
+        made = np.stack([channels[0], made[..., 1], channels[1]], -1)
+    return np.asarray(made, np.float32)
+
+
+def _larger(values: Floats, by: float, window: Window, size: tuple[int, int]) -> Floats:
+    """One channel of a window drawn larger about the picture's middle, by a share."""
+    if not by:
+        return values
+    x, y = np.meshgrid(np.arange(window.width, dtype=np.float32), np.arange(window.height, dtype=np.float32))
+    middle = (size[0] / 2 - window.x0 - 0.5, size[1] / 2 - window.y0 - 0.5)
+    columns, rows = (
+        np.float32(at) + (one - np.float32(at)) / np.float32(1 + by) for at, one in zip(middle, (x, y), strict=True)
+    )
+    made = cv2.remap(values, columns, rows, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    return np.asarray(made, np.float32)
+
+
+def _pieces(ends: Array) -> list[Array]:
+    """Found segments (N, 2, 2), cut into pieces: a long one may bend, or lie along several things."""
+    found = []
+    for start, end in ends[:MOST_SEGMENTS]:
+        length = float(np.linalg.norm(end - start))
+        count = int(np.clip(length / LONGEST, 1, MOST_PIECES))
+        at = np.linspace(0, 1, count + 1)[:, None]
+        corners = start + at * (end - start)
+        found += [np.stack(pair) for pair in itertools.pairwise(corners) if length / count >= SHORTEST]
+    return found
+
+
+def _edge(codes: NDArray[np.uint8] | NDArray[np.uint16], top: int, start: Array, end: Array) -> _Edge | None:
+    """A step fitted to the pixels about a segment; None where there is none, or it is not clean."""
+    length = float(np.linalg.norm(end - start))
+    way = (end - start) / length
+    normal = np.array([-way[1], way[0]])
+    middle = (start + end) / 2
+    half = length * (0.5 - ENDS)
+    reach = np.abs(way) * half + np.abs(normal) * REACH
+    x0, y0 = np.floor(middle - reach).astype(int)
+    x1, y1 = np.ceil(middle + reach).astype(int)
+    if x0 < 0 or y0 < 0 or x1 > codes.shape[1] or y1 > codes.shape[0]:
+        return None
+    x, y = np.meshgrid(np.arange(x0, x1) + 0.5, np.arange(y0, y1) + 0.5)
+    away = np.stack([x, y], -1) - middle
+    along, across = away @ way, away @ normal
+    near = (np.abs(along) < half) & (np.abs(across) < REACH)
+    part, along, across = codes[y0:y1, x0:x1][near], along[near] / half, across[near]
+    if len(part) > MOST_PIXELS:
+        every = np.linspace(0, len(part) - 1, MOST_PIXELS).astype(int)
+        part, along, across = part[every], along[every], across[every]
+    if np.quantile(part, 0.02) <= 0.01 * top or np.quantile(part, 0.98) >= 0.99 * top:
+        return None
+    return _fitted(decode_srgb(part / top).astype(float), along, across, middle, normal)
+
+
+def _fitted(values: Array, along: Array, across: Array, middle: Array, normal: Array) -> _Edge | None:
+    luma = values.mean(1)
+    low, high = (luma[side].mean() for side in (across < -REACH / 2, across > REACH / 2))
+    step = high - low
+    beside = np.concatenate([luma[across < -REACH / 2] - low, luma[across > REACH / 2] - high])
+    if abs(step) < LEAST_CONTRAST or abs(step) < LEAST_FLAT * beside.std():
+        return None
+
+    def parts(p: Array) -> tuple[Array, Array, Array]:
+        z = (across - p[2] - p[3] * along) / np.exp(p[4])
+        risen, slope = ndtr(z), p[1] * np.exp(-(z**2) / 2) / np.sqrt(2 * np.pi)
+        return z, risen, slope
+
+    def off(p: Array) -> Array:
+        return np.asarray((p[0] + p[1] * parts(p)[1] + p[5] * across - luma) / abs(step))
+
+    def jacobian(p: Array) -> Array:
+        z, risen, slope = parts(p)
+        sharper = -slope / np.exp(p[4])
+        columns = [np.ones(len(z)), risen, sharper, sharper * along, -slope * z, across]
+        return np.column_stack(columns) / abs(step)
+
+    start = np.array([low, step, 0.0, 0.0, np.log(0.7), 0.0])
+    p = least_squares(off, start, jacobian, loss="soft_l1", f_scale=0.05, max_nfev=25, method="trf").x
+    rest = off(p) * abs(step)
+    told = 1 - rest.var() / luma.var()
+    sigma = float(np.exp(p[4]))
+    if told < LEAST_TOLD or not 0.15 < sigma < REACH / 2.5 or abs(p[2]) > 1.5 or abs(p[1]) < LEAST_FLAT * rest.std():
+        return None
+    line = across - p[3] * along
+    told_step = (luma - p[0] - p[5] * across) / p[1]
+    places = np.array([_place(values[:, c], line, sigma) for c in range(3)])
+    return _Edge(sigma, places, middle, normal, line - p[2], told_step)
+
+
+def _place(values: Array, line: Array, sigma: float) -> float:
+    """Where one channel has its step, by Gauss–Newton on a step of known width."""
+    place = 0.0
+    for _ in range(5):
+        z = (line - place) / sigma
+        columns = np.column_stack([np.ones(len(z)), ndtr(z), -np.exp(-(z**2) / 2) / np.sqrt(2 * np.pi) / sigma, line])
+        found = np.linalg.lstsq(columns, values, rcond=None)[0]
+        if abs(found[1]) < LEAST_CONTRAST / 2:
+            return np.nan
+        place += float(np.clip(found[2] / found[1], -0.5, 0.5))
+    return place if abs(place) < 2 else np.nan
+
+
+def _pooled(edges: list[_Edge]) -> float:
+    """The spread by all edges' pixels together [px]."""
+    across, step = (np.concatenate([getattr(one, name) for one in edges]) for name in ("across", "step"))
+    start = np.log(np.median([one.sigma for one in edges]))
+
+    def off(p: Array) -> Array:
+        return np.asarray(ndtr(across / np.exp(p[0])) - step)
+
+    return float(np.exp(least_squares(off, [start], loss="soft_l1", f_scale=0.05).x[0]))
+
+
+def _drawn_larger(edges: list[_Edge], channel: int, shape: tuple[int, ...]) -> float:
+    """By which share a channel is drawn larger than green; 0 where that is not sure or not seen."""
+    middle = np.array([shape[1], shape[0]]) / 2
+    radial = np.array([(one.middle - middle) @ one.normal for one in edges])
+    apart = np.array([one.places[channel] - one.places[1] for one in edges])
+    good: Mask = np.isfinite(apart) & (np.abs(radial) > 0.05 * shape[1])
+    if good.sum() < LEAST_EDGES:
+        return 0.0
+    radial, apart = radial[good], apart[good]
+
+    def off(p: Array) -> Array:
+        return np.asarray(p[0] * radial - apart)
+
+    by = float(least_squares(off, [0.0], loss="soft_l1", f_scale=0.05).x[0])
+    scatter = 1.4826 * float(np.median(np.abs(by * radial - apart)))
+    doubt = scatter / float(np.sqrt((radial**2).sum()))
+    corner = float(np.linalg.norm(middle))
+    return by if abs(by) > SURE * doubt and abs(by) * corner > SEEN_PX else 0.0

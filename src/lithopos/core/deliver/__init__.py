@@ -1,0 +1,1 @@
+"""What leaves the program: flat pictures, layers, passes; named so that nothing is overwritten."""

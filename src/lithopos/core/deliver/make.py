@@ -1,0 +1,125 @@
+"""Making what a shot is to be delivered as: every file of its list, from one finished render and its passes."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+from functools import partial
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import tifffile
+
+from lithopos import __version__
+from lithopos.core.blend.blend import Tones
+from lithopos.core.camera.pinhole import Pinhole
+from lithopos.core.composite.passes import Passes
+from lithopos.core.deliver.flat import ICC_TAG, provenance, write_flat
+from lithopos.core.deliver.layers import Layer, layers_of
+from lithopos.core.deliver.names import Planned, named, planned
+from lithopos.core.deliver.openexr import write_openexr
+from lithopos.core.deliver.openraster import write_openraster
+from lithopos.core.errors import InputError
+from lithopos.core.exchange.picture import Picture, whole_or_not, write_atomically
+from lithopos.core.shot import Deliverable, Shot
+
+PAGE_NAME = 285
+
+__all__ = ["Finished", "deliver", "plan_of"]
+
+
+@dataclass(frozen=True)
+class Finished:
+    """A finished render: the photograph at its size, the picture, what it was put together from, what is in it.
+
+    Attributes
+    ----------
+    passes : reads them, where layers are wanted.
+    camera : of the picture at its size.
+    names : of `objects` and `materials`, in the order of their numbers from 1.
+    exif : what the camera wrote into the photograph.
+    """
+
+    photograph: Picture
+    picture: Picture
+    passes: Callable[[], list[Passes]]
+    camera: Pinhole
+    names: dict[str, Sequence[str]]
+    exif: bytes | None
+
+
+def plan_of(shot: Shot, scale: float | None = None) -> list[Planned]:
+    """What a shot is to be delivered as, at a master's scale; the list's hidden ones are left out.
+
+    Raises
+    ------
+    InputError
+        If a size is more than its format holds.
+    """
+    if shot.photograph is None:
+        raise InputError("photograph", "is missing: a shot begins with one")
+    files = [one for one in shot.deliverables if not one.hidden] or [Deliverable(id="picture")]
+    size = shot.photograph.width, shot.photograph.height
+    return [planned(one, *size, shot.output.scale if scale is None else scale) for one in files]
+
+
+def deliver(shot: Shot, done: Finished, files: list[Planned], folder: Path, words: dict[str, str]) -> Iterator[Path]:
+    """Make files one after the other into a folder, each whole or not at all; gives each that is done.
+
+    Parameters
+    ----------
+    words : for the pattern of the names: `project`, `shot`, `option`.
+
+    Raises
+    ------
+    InputError
+        If the folder can't be written to; NoRoom if the disk is full.
+    """
+    _refuse_unwritable(folder)
+    paths = named(shot.output.names, words, files, folder)
+    source = shot.photograph.name or shot.photograph.file if shot.photograph else ""
+    xmp = provenance(shot.name, source, f"Lithopos {__version__}")
+    layers: list[Layer] | None = None
+    for plan, path in zip(files, paths, strict=True):
+        if not plan.of.layered:
+            write_flat(done.picture, plan, path, done.exif, xmp)
+        elif plan.of.kind == "exr":
+            _write_exr(path, done)
+        else:
+            if layers is None:
+                tones = Tones(shot.blend.place, shot.blend.whole)
+                layers = layers_of(done.photograph.codes, done.passes(), tones, done.picture.codes)
+            if plan.of.kind == "ora":
+                write_atomically(path, partial(write_openraster, layers, done.picture))
+            else:
+                _write_tiff(path, layers, done.picture)
+        yield path
+
+
+def _refuse_unwritable(folder: Path) -> None:
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        probe = folder / ".lithopos-probe"
+        probe.touch()
+        probe.unlink()
+    except OSError as error:
+        raise InputError("--to", f"{folder} can’t be written to: {error.strerror}") from error
+
+
+def _write_exr(path: Path, done: Finished) -> None:
+    with whole_or_not(path) as place:
+        write_openexr(place, done.photograph, done.picture, done.passes(), done.camera, done.names)
+
+
+def _write_tiff(path: Path, layers: list[Layer], finished: Picture) -> None:
+    """The finished picture as the first page, then the layers, the lowest first; each says its name, group and mode."""
+    told: dict[str, Any] = {"photometric": "rgb", "compression": "deflate", "metadata": None}
+    icc: list[Any] = [(ICC_TAG, 7, len(finished.icc), finished.icc, True)] if finished.icc else []
+    flat = finished.codes if finished.codes.dtype == np.uint16 else finished.codes.astype(np.uint16) * 257
+    with whole_or_not(path) as place, tifffile.TiffWriter(place) as writer:
+        writer.write(flat, extratags=[*icc, (PAGE_NAME, 2, 0, "Finished picture", True)], **told)
+        for layer in layers:
+            tags = [*icc, (PAGE_NAME, 2, 0, layer.name, True)]
+            words = f"group: {layer.group}; mode: {layer.mode}"
+            writer.write(layer.codes, extrasamples=["unassalpha"], description=words, extratags=tags, **told)

@@ -1,0 +1,67 @@
+"""The Blend step: what makes the render look photographed, each by hand on top of what is measured, and the grades."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from pydantic import Field, FiniteFloat
+
+from lithopos.core.light.patches import Colour
+from lithopos.core.shot.parts import DocumentPart
+
+__all__ = ["Blend", "Grade", "Haze"]
+
+Signed = Annotated[FiniteFloat, Field(ge=-1, le=1)]
+Triple = tuple[Signed, Signed, Signed]
+
+
+class Grade(DocumentPart):
+    """Tones of a part of the picture, in the order in which they are applied; every zero changes nothing.
+
+    Attributes
+    ----------
+    exposure_stops : of linear light.
+    warmth, tint : stops of red over blue, and of magenta over green.
+    contrast : -1 to 1, about middle grey.
+    saturation : 0 to 2; 1 as it is.
+    lift, gamma, gain : of dark, middle and bright tones by channel.
+    """
+
+    exposure_stops: Annotated[FiniteFloat, Field(ge=-5, le=5)] = 0.0
+    warmth: Signed = 0.0
+    tint: Signed = 0.0
+    contrast: Signed = 0.0
+    saturation: Annotated[FiniteFloat, Field(ge=0, le=2)] = 1.0
+    lift: Triple = (0.0, 0.0, 0.0)
+    gamma: Triple = (0.0, 0.0, 0.0)
+    gain: Triple = (0.0, 0.0, 0.0)
+
+
+class Haze(DocumentPart):
+    """Air between the camera and what is far: half of a thing's contrast is left at `half_m`, the rest is `colour`."""
+
+    half_m: Annotated[FiniteFloat, Field(gt=0.1, le=1e6)]
+    colour: Colour
+
+
+class Blend(DocumentPart):
+    """How the render is given what the photograph has.
+
+    Attributes
+    ----------
+    grain : times the measured grain.
+    softness_px : the deviation by which what is rendered is spread, in the photograph's pixels; null: as measured.
+    fringes : times the measured colour fringes.
+    black : stray light of the lens, which lies under all that is rendered, linear.
+    haze : the air before far things; null: none.
+    model, place, whole : grades of what is rendered, of what is photographed, and of the finished picture.
+    """
+
+    grain: Annotated[FiniteFloat, Field(ge=0, le=3)] = 1.0
+    softness_px: Annotated[FiniteFloat, Field(ge=0, le=20)] | None = None
+    fringes: Annotated[FiniteFloat, Field(ge=0, le=3)] = 1.0
+    black: Annotated[FiniteFloat, Field(ge=0, le=0.2)] = 0.0
+    haze: Haze | None = None
+    model: Grade = Grade()
+    place: Grade = Grade()
+    whole: Grade = Grade()
