@@ -8,8 +8,9 @@ import os
 import shutil
 import sys
 import tempfile
+from collections.abc import Iterator
 from pathlib import Path
-from typing import Any, NoReturn, TypeVar
+from typing import TYPE_CHECKING, Any, NoReturn, TypeVar
 
 import click
 import platformdirs
@@ -17,6 +18,11 @@ from pydantic import BaseModel, ValidationError
 
 from lithopos import __version__
 from lithopos.core.errors import InputError, LithoposError, NoAnswer, NoRoom, input_error_from
+
+if TYPE_CHECKING:  # what the commands load when they have need of it
+    from lithopos.core.exchange.bundle import OpenShot
+    from lithopos.core.render.render import Quality, Step
+    from lithopos.core.shot import Shot
 
 Asked = TypeVar("Asked", bound=BaseModel)
 DATA = Path(platformdirs.user_data_dir("lithopos"))
@@ -181,33 +187,12 @@ def render(
     from lithopos.core.composite.passes import pass_picture, read_passes
     from lithopos.core.exchange.bundle import open_shot
     from lithopos.core.exchange.picture import write_pass, write_png
-    from lithopos.core.light.photometry import read_photometry
-    from lithopos.core.place.near_lights import with_photometry
-    from lithopos.core.reading.ask import read_graphic, read_model, read_panorama, read_picture
-    from lithopos.core.render.render import refuse_too_large, render_shot
 
     _refuse_unwritable(out)
     with open_shot(shot) as opened, tempfile.TemporaryDirectory() as folder:
-        photograph = opened.shot.photograph
-        if photograph is None:
-            raise InputError("photograph", "is missing: a shot begins with one")
-        if scale is not None:
-            refuse_too_large(photograph.width, photograph.height, scale)
-        shot_with_lamps = with_photometry(opened.shot, lambda name: read_photometry(opened.find(name).read_bytes()))
-        steps = render_shot(
-            shot_with_lamps,
-            read_picture(opened.find(photograph.file)),
-            lambda name: read_model(opened.find(name)),
-            quality="master" if quality == "master" else "proof",
-            scale=scale,
-            samples=samples,
-            seed=seed,
-            read_graphic=lambda name, time_s: read_graphic(opened.find(name), time_s),
-            read_panorama=lambda name: read_panorama(opened.find(name)),
-            passes=None if shown == "beauty" else Path(folder),
-        )
+        passes = None if shown == "beauty" else Path(folder)
         step = None
-        for step in steps:
+        for step in _rendered(opened, "master" if quality == "master" else "proof", scale, samples, seed, passes):
             _show_progress(step.done, step.of, step.seconds_left)
         assert step is not None and step.picture is not None
         if shown == "beauty":
@@ -218,6 +203,101 @@ def render(
         print(note, file=sys.stderr)
     cut = f"(stray bright pixels of the ground cut: {step.cut})" if step.cut else ""
     print(f"{out} written", cut, file=sys.stderr)
+
+
+def _rendered(
+    opened: OpenShot, quality: Quality, scale: float | None, samples: int | None, seed: int, passes: Path | None
+) -> Iterator[Step]:
+    """A shot's render step by step, its files read as they are named."""
+    from lithopos.core.light.photometry import read_photometry
+    from lithopos.core.place.near_lights import with_photometry
+    from lithopos.core.reading.ask import read_graphic, read_model, read_panorama, read_picture
+    from lithopos.core.render.render import refuse_too_large, render_shot
+
+    photograph = opened.shot.photograph
+    if photograph is None:
+        raise InputError("photograph", "is missing: a shot begins with one")
+    if scale is not None:
+        refuse_too_large(photograph.width, photograph.height, scale)
+    yield from render_shot(
+        with_photometry(opened.shot, lambda name: read_photometry(opened.find(name).read_bytes())),
+        read_picture(opened.find(photograph.file)),
+        lambda name: read_model(opened.find(name)),
+        quality=quality,
+        scale=scale,
+        samples=samples,
+        seed=seed,
+        read_graphic=lambda name, time_s: read_graphic(opened.find(name), time_s),
+        read_panorama=lambda name: read_panorama(opened.find(name)),
+        passes=passes,
+    )
+
+
+@cli.command()
+@click.argument("shot", type=click.Path(path_type=Path))
+@click.option("--to", "folder", required=True, type=click.Path(path_type=Path), help="The folder to write to.")
+@click.option("--recipe", type=click.Path(path_type=Path), help="What to make, as JSON; without it what the shot says.")
+@click.option("--samples", type=click.IntRange(1, 65536), help="Samples a pixel.")
+@click.option("--seed", type=click.IntRange(0, 10**9), default=0, show_default=True)
+def deliver(shot: Path, folder: Path, recipe: Path | None, samples: int | None, seed: int) -> None:
+    """Make everything that a recipe names of a shot; nothing is overwritten. Prints the files as JSON."""
+    from lithopos.core.camera.solve import pinhole_of
+    from lithopos.core.composite.passes import read_names, read_passes
+    from lithopos.core.deliver.flat import notes_of
+    from lithopos.core.deliver.make import Finished, plan_of, refuse_unwritable
+    from lithopos.core.deliver.make import deliver as make
+    from lithopos.core.deliver.names import scale_needed
+    from lithopos.core.derive import derive
+    from lithopos.core.exchange.bundle import OpenShot, open_shot
+    from lithopos.core.reading.ask import read_picture
+    from lithopos.core.render.session import sized
+
+    with open_shot(shot) as opened, tempfile.TemporaryDirectory() as passes:
+        wanted = opened.shot if recipe is None else _by_recipe(opened.shot, recipe)
+        photograph = wanted.photograph
+        if photograph is None:
+            raise InputError("photograph", "is missing: a shot begins with one")
+        files = [one for one in wanted.deliverables if not one.hidden]
+        scale = scale_needed(files, photograph.width, photograph.height, wanted.output.scale)
+        plan = plan_of(wanted, scale)
+        refuse_unwritable(folder)
+        step = None
+        for step in _rendered(OpenShot(wanted, opened.find), "master", scale, samples, seed, Path(passes)):
+            _show_progress(step.done, step.of, step.seconds_left)
+        assert step is not None and step.picture is not None
+        camera, place = derive(wanted).camera, opened.find(photograph.file)
+        assert camera is not None  # it has been rendered with
+        height, width = step.picture.codes.shape[:2]
+        done = Finished(
+            sized(read_picture(place), scale),
+            step.picture,
+            lambda: read_passes(Path(passes)),
+            pinhole_of(camera).sized(width, height),
+            read_names(Path(passes)),
+            notes_of(place),
+        )
+        made = list(make(wanted, done, plan, folder, {"project": shot.stem, "shot": wanted.name or photograph.name}))
+    for note in step.notes:
+        print(note, file=sys.stderr)
+    sizes = [{"width": one.width, "height": one.height, "kind": one.of.kind} for one in plan]
+    _print({"files": [{"name": str(path), **told} for path, told in zip(made, sizes, strict=True)]})
+
+
+def _by_recipe(shot: Shot, recipe: Path) -> Shot:
+    """A shot with what a recipe says in place of its own: `deliverables` (their ids may be left out) and `output`."""
+    from lithopos.core.shot import load_shot
+
+    told = _read_json(str(recipe))
+    if not isinstance(told, dict) or not told.keys() <= {"deliverables", "output"}:
+        raise InputError("--recipe", "holds deliverables and output, and nothing else")
+    files = told.get("deliverables", [])
+    if isinstance(files, list):
+        told["deliverables"] = [
+            {"id": f"d{n}", **one} if isinstance(one, dict) else one for n, one in enumerate(files, 1)
+        ]
+    document = shot.model_dump(mode="json", by_alias=True)
+    output = {**document["output"], **told["output"]} if isinstance(told.get("output"), dict) else document["output"]
+    return load_shot({**document, **told, "output": output})
 
 
 @cli.command()

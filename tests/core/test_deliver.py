@@ -21,7 +21,7 @@ from PIL import Image, ImageCms
 from lithopos.core.blend.blend import Tones
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.colour import decode_srgb, encode_srgb
-from lithopos.core.composite.passes import Passes, put_together
+from lithopos.core.composite.passes import Names, Passes, put_together
 from lithopos.core.deliver.flat import notes_of, sized_to
 from lithopos.core.deliver.icc import display_p3
 from lithopos.core.deliver.make import Finished, deliver, plan_of
@@ -33,7 +33,7 @@ from lithopos.core.shot import Shot, load_shot
 from tests.support import TrueCamera
 
 WIDE, HIGH = 96, 64
-NAMES: dict[str, Any] = {"objects": ("Marl bench", "Sill planter"), "materials": ("grey stone", "oak")}
+NAMES = Names(("Marl bench", "Sill planter"), (("grey stone", "oak"), ("oak", "grey stone")))
 
 
 def finished(depth: Any = np.uint8, icc: bytes | None = None, exif: bytes | None = None) -> Finished:
@@ -113,6 +113,7 @@ class InLayers(unittest.TestCase):
             pixels = {
                 name: {key: channel.pixels for key, channel in part.channels.items()} for name, part in parts.items()
             }
+            manifest = next(v for k, v in parts["CryptoObject"].header.items() if str(k).endswith("/manifest"))
         one = {name: next(iter(value.values())).astype(float) for name, value in pixels.items()}
         place = one["photograph"] * one["shadow"] + one["added"]
         behind = place * (1 - one["model"][..., 3:]) + one["model"][..., :3]
@@ -124,12 +125,10 @@ class InLayers(unittest.TestCase):
         there = np.stack([pixels["position"][axis] for axis in "XYZ"], -1)[30, 60]
         np.testing.assert_allclose(TrueCamera(focal=90, size=(WIDE, HIGH)).see(there)[0], [60.5, 30.5], atol=1e-3)
         self.assertAlmostEqual(float(np.linalg.norm(there - done.camera.position)), 4, places=4)
-        crypto = parts["CryptoObject"]
-        key = next(name for name in crypto.header if str(name).endswith("/manifest"))
-        for number, (name, code) in enumerate(json.loads(crypto.header[key]).items(), 1):
+        for number, (name, code) in enumerate(json.loads(manifest).items(), 1):
             identity = struct.unpack("<f", bytes.fromhex(code)[::-1])[0]
-            picked = pixels["CryptoObject"]["CryptoObject00.R"] == np.float32(identity)
-            self.assertEqual(name, NAMES["objects"][number - 1])
+            picked = pixels["CryptoObject"]["CryptoObject00"][..., 0] == np.float32(identity)
+            self.assertEqual(name, NAMES.objects[number - 1])
             (numbers,) = (part.objects for part in done.passes())
             self.assertTrue(picked[8:60, 8:88][numbers == number].all())
             self.assertFalse(picked[8:60, 8:88][(numbers != number) & (numbers > 0)].any())

@@ -5,6 +5,9 @@ type Schemas = components["schemas"];
 export type BlendAnswer = Schemas["BlendAnswer"];
 export type Blend = Schemas["Blend"];
 export type Grade = Schemas["Grade"];
+export type Deliverable = Schemas["Deliverable"];
+export type Plan = Schemas["PlanOut"];
+export type MadeFile = Schemas["MadeFile"];
 export type Shot = Schemas["Shot"];
 export type ShotOut = Schemas["ShotOut"];
 export type Derived = Schemas["Derived"];
@@ -115,6 +118,10 @@ export const changesUrl = (render: RenderOut, times: number) =>
 export const aroundUrl = (shotId: string, { turn_deg, pitch_deg, roll_deg }: Around) =>
   `/api/v1/shots/${shotId}/around?turn_deg=${turn_deg}&pitch_deg=${pitch_deg}&roll_deg=${roll_deg}`;
 export const downloadUrl = (render: RenderOut) => `/api/v1/renders/${render.id}/picture?download=true`;
+
+/** A file that was made of a master. */
+export const madeUrl = (render: RenderOut, file: MadeFile) =>
+  `/api/v1/renders/${render.id}/files/${encodeURIComponent(file.name)}`;
 
 /** A file, or the several files of one model by their relative names. */
 export type Upload = { name: string; files: { path: string; file: File }[] };

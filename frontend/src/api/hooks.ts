@@ -6,6 +6,7 @@ import {
   type FoundEdges,
   type Materials,
   type Pieces,
+  type Plan,
   type ProjectFull,
   type Projects,
   type RenderOut,
@@ -75,6 +76,15 @@ export const useBlending = (file: string | undefined) =>
     enabled: file !== undefined,
     staleTime: Number.POSITIVE_INFINITY,
     retry: false,
+  });
+
+/** What a shot will be delivered as. */
+export const usePlan = (shot: ShotOut, made: number) =>
+  useQuery({
+    queryKey: ["plan", shot.id, shot.revision, made],
+    queryFn: () =>
+      asked<Plan>(client.GET("/api/v1/shots/{shot_id}/plan", { params: { path: { shot_id: shot.id } } })),
+    placeholderData: keepPreviousData,
   });
 
 export const isBusy = (render: RenderOut) => ["queued", "running", "stopping"].includes(render.state);

@@ -253,6 +253,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/renders/{render_id}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make the shot's files of a finished master. */
+        post: operations["makeFiles"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/renders/{render_id}/files/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A file that was made. */
+        get: operations["getMadeFile"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/renders/{render_id}/finer": {
         parameters: {
             query?: never;
@@ -430,6 +464,23 @@ export interface paths {
         put?: never;
         /** Small pictures, traced by the worker: asked for again until they are ready. */
         post: operations["askPieces"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/shots/{shot_id}/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the shot will be delivered as: names and sizes, and what stands in the way. */
+        get: operations["getPlan"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1213,6 +1264,70 @@ export interface components {
                 number,
                 number
             ];
+        };
+        /**
+         * Deliverable
+         * @description One file to be made: its format, its size, and what it carries.
+         *
+         *     Attributes
+         *     ----------
+         *     kind : a flat picture, or one in layers.
+         *     longest_px, width_mm : its longer side, or its printed width at `dpi`; both null: the master's own size.
+         *     bleed_mm : what is added all round, mirrored, to be cut off.
+         *     quality : of JPEG, WebP and AVIF.
+         *     colours : the photograph's own profile, or another.
+         *     notes : whether what the camera wrote is carried over.
+         */
+        Deliverable: {
+            /**
+             * Bleed Mm
+             * @default 0
+             */
+            bleed_mm: number;
+            /**
+             * Colours
+             * @default photograph
+             * @enum {string}
+             */
+            colours: "photograph" | "sRGB" | "Display P3";
+            /**
+             * Dpi
+             * @default 300
+             */
+            dpi: number;
+            /**
+             * Hidden
+             * @default false
+             */
+            hidden: boolean;
+            /** Id */
+            id: string;
+            /**
+             * Kind
+             * @default png
+             * @enum {string}
+             */
+            kind: "png" | "jpeg" | "tiff" | "webp" | "avif" | "exr" | "ora" | "layered tiff";
+            /**
+             * Longest Px
+             * @default null
+             */
+            longest_px: number | null;
+            /**
+             * Notes
+             * @default true
+             */
+            notes: boolean;
+            /**
+             * Quality
+             * @default 92
+             */
+            quality: number;
+            /**
+             * Width Mm
+             * @default null
+             */
+            width_mm: number | null;
         };
         /**
          * Derived
@@ -2393,6 +2508,22 @@ export interface components {
             width_m: number | null;
         };
         /**
+         * MadeFile
+         * @description A delivered file: its name in the project's folder, what it is, its size.
+         */
+        MadeFile: {
+            /** Height */
+            height: number;
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /** Size Bytes */
+            size_bytes: number;
+            /** Width */
+            width: number;
+        };
+        /**
          * MarkAnswer
          * @description How far a mark's points must move, root mean square, to agree with the solved sun [px].
          */
@@ -2635,9 +2766,14 @@ export interface components {
          * @description The delivered picture; `scale` 1 is the photograph's own size.
          *
          *     It is made with `samples` a pixel, or fewer where its noise, before it is smoothed, is down to `noise` codes of 255;
-         *     null: always with all.
+         *     null: always with all. `names` is the pattern of its files' names.
          */
         Output: {
+            /**
+             * Names
+             * @default {project}-{shot}-{view}-{size}-{n}
+             */
+            names: string;
             /**
              * Noise
              * @default null
@@ -3212,6 +3348,51 @@ export interface components {
             up: ("y" | "z") | null;
         };
         /**
+         * PlanOut
+         * @description What a shot will be delivered as, and where to.
+         */
+        PlanOut: {
+            /** Files */
+            files: components["schemas"]["PlannedFile"][];
+            /** Folder */
+            folder: string;
+            /** Free Bytes */
+            free_bytes: number;
+        };
+        /**
+         * PlannedFile
+         * @description A file that will be made: its name and size [px]; `needs_scale` where the master has to be larger for it.
+         */
+        PlannedFile: {
+            /**
+             * Height
+             * @default 0
+             */
+            height: number;
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Needs Scale
+             * @default null
+             */
+            needs_scale: number | null;
+            /**
+             * Problem
+             * @default null
+             */
+            problem: string | null;
+            /**
+             * Width
+             * @default 0
+             */
+            width: number;
+        };
+        /**
          * Pointing
          * @description The same thing in a panorama and in the photograph: its direction in the panorama's own frame, its pixel.
          */
@@ -3706,13 +3887,23 @@ export interface components {
              */
             quality: "proof" | "master";
         };
-        /** RenderOut */
+        /**
+         * RenderOut
+         * @description `files` are those that were made of the master `goes_on`, where this is about files.
+         */
         RenderOut: {
             /**
              * Created At
              * Format: date-time
              */
             created_at: string;
+            /**
+             * Files
+             * @default []
+             */
+            files: components["schemas"]["MadeFile"][];
+            /** Goes On */
+            goes_on: string | null;
             /** Has Picture */
             has_picture: boolean;
             /** Id */
@@ -3731,7 +3922,7 @@ export interface components {
              * Quality
              * @enum {string}
              */
-            quality: "proof" | "master";
+            quality: "proof" | "master" | "files";
             /** Reason */
             reason: string | null;
             /** Revision */
@@ -4021,6 +4212,11 @@ export interface components {
              */
             contact: components["schemas"]["Contact"];
             /**
+             * Deliverables
+             * @default []
+             */
+            deliverables: components["schemas"]["Deliverable"][];
+            /**
              * Edges
              * @default []
              */
@@ -4097,6 +4293,7 @@ export interface components {
             ] | null;
             /**
              * @default {
+             *       "names": "{project}-{shot}-{view}-{size}-{n}",
              *       "noise": null,
              *       "samples": 128,
              *       "scale": 1
@@ -5106,6 +5303,60 @@ export interface operations {
             };
         };
     };
+    makeFiles: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                render_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RenderOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    getMadeFile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                render_id: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
     refineRender: {
         parameters: {
             query?: never;
@@ -5469,6 +5720,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PiecesOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    getPlan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanOut"];
                 };
             };
             /** @description Unprocessable Entity */

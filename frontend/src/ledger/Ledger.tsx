@@ -5,7 +5,7 @@ import { shownShot, useChanges } from "../state/changes";
 import { STEPS, type Step, usePicked } from "../state/editor";
 import { BlendStep } from "../steps/blend/BlendStep";
 import { ContactStep } from "../steps/ContactStep";
-import { DeliverStep } from "../steps/DeliverStep";
+import { DeliverStep } from "../steps/deliver/DeliverStep";
 import { GroundStep } from "../steps/GroundStep";
 import { LightStep } from "../steps/light/LightStep";
 import { PhotoStep } from "../steps/PhotoStep";

@@ -40,6 +40,8 @@ export function useRenderActions(shotId: string) {
           useEditor.getState().show("master"),
         ),
       ),
+    files: (master: RenderOut) =>
+      run(asked<RenderOut>(client.POST("/api/v1/renders/{render_id}/files", path(master)))),
     stop: (render: RenderOut) =>
       run(asked<RenderOut>(client.POST("/api/v1/renders/{render_id}/stop", path(render)))),
     restart: (render: RenderOut) =>

@@ -2,7 +2,7 @@ import { useEffect } from "react";
 import { type RenderOut, type ShotOut, thumbUrl } from "../api/client";
 import { isBusy, useProject, useRenders } from "../api/hooks";
 import { go, shotPath } from "../state/address";
-import { usePicked } from "../state/editor";
+import { usePicked, type View } from "../state/editor";
 import { useRenderActions } from "../state/renders";
 import { Button } from "../ui/controls";
 
@@ -63,15 +63,18 @@ function left(render: RenderOut): string {
   if (render.state === "queued") return "waiting for its turn";
   if (render.state === "stopping") return "stopping";
   const seconds = render.seconds_left;
+  if (render.quality === "files") return `file ${render.passes_done + 1} of ${Math.max(render.passes, 1)}`;
   if (seconds === null) return "reading the models and compiling";
   const text = seconds > 90 ? `${Math.round(seconds / 60)} min` : `${Math.max(Math.round(seconds), 1)} s`;
   return `part ${render.passes_done} of ${render.passes} · about ${text} left`;
 }
 
+const QUALITIES = { proof: "Proof", master: "Master", files: "Files" } as const;
+
 function Work({ render, shot, narrow }: { render: RenderOut; shot: ShotOut; narrow: boolean }) {
   const { stop, restart } = useRenderActions(shot.id);
   const { show } = usePicked("show");
-  const name = `${render.quality === "master" ? "Master" : "Proof"} · ${shot.document.name}`;
+  const name = `${QUALITIES[render.quality]} · ${shot.document.name}`;
   const busy = isBusy(render);
   return (
     <section aria-label="Work in progress" className={`${narrow ? "w-[270px]" : "w-[380px]"} shrink-0`}>
@@ -85,8 +88,8 @@ function Work({ render, shot, narrow }: { render: RenderOut; shot: ShotOut; narr
         {(render.state === "failed" || render.state === "stopped") && (
           <Button onClick={() => restart(render)}>Start again</Button>
         )}
-        {render.state === "done" && (
-          <Button look="quiet" onClick={() => show(render.quality)}>
+        {render.state === "done" && render.quality !== "files" && (
+          <Button look="quiet" onClick={() => show(render.quality as View)}>
             Look at it
           </Button>
         )}
@@ -106,7 +109,9 @@ function Work({ render, shot, narrow }: { render: RenderOut; shot: ShotOut; narr
       )}
       <p className={`text-xs leading-[1.4] ${render.state === "failed" ? "text-oxide" : "text-ink-500"}`}>
         {busy && left(render)}
+        {render.state === "done" && render.quality === "files" && `done · ${render.files.length} made`}
         {render.state === "done" &&
+          render.quality !== "files" &&
           `done · ${render.samples} samples a pixel${render.part ? " in the part" : ""} · revision ${render.revision}`}
         {render.state === "done" && render.notes && <span className="block text-oxide">{render.notes}</span>}
         {render.state === "stopped" && "stopped; starting again goes on from there"}

@@ -1,4 +1,4 @@
-"""The three queues, proofs, small pictures and masters: huey on SQLite, beside the library."""
+"""The queues, proofs, small pictures, files to be delivered and masters: huey on SQLite, beside the library."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from huey import SqliteHuey
 __all__ = ["Queue"]
 
 FILE = "queue.db"
-LINES = ("proof", "piece", "master")
+LINES = ("proof", "piece", "files", "master")
 
 
 class Queue:

@@ -29,6 +29,7 @@ from lithopos.core.render.pieces import piece_picture
 from lithopos.core.render.render import PART_SAMPLES, Quality, render_shot
 from lithopos.core.render.session import Session, sized
 from lithopos.jobs.asked import Asked
+from lithopos.jobs.files import PASSES, PICTURE, make_files
 from lithopos.jobs.queue import Queue
 from lithopos.library.models import Render
 from lithopos.library.store import SUMS, Library
@@ -37,7 +38,7 @@ log = logging.getLogger("lithopos.worker")
 KILLED = "The worker that made it was killed. What is done is kept: starting again goes on from there."
 LOST = "Its worker lost it. What is done is kept: starting again goes on from there."
 
-PICTURE, PREVIEW, WHITES, PASSES = "picture.png", "preview.png", "whites.json", "passes"
+PREVIEW, WHITES = "preview.png", "whites.json"
 PREVIEW_WIDTH = 1600
 PREVIEW_EVERY_S = 2.0
 LOOK_ROUND_EVERY_S = 3.0
@@ -85,8 +86,13 @@ class Worker:
         if render is None:
             return
         try:
-            self._render(render)
+            if render.quality == "files":
+                make_files(self.library, render, lambda: self.library.render(render_id).state == "stopping")
+            else:
+                self._render(render)
             self.library.finish_render(render_id, "done")
+            if render.quality == "master" and self.library.shot_at(render.shot_id, render.revision).deliverables:
+                self.queue.put(self.library.add_files(render_id).id, "files")
         except _Ending:
             self.library.requeue_render(render_id)
         except Cancelled:
@@ -174,6 +180,8 @@ class Worker:
                     self.work(proof)
                 if name := self.queue.take("piece"):
                     self.picture(name)
+                if files := self.queue.take("files"):
+                    self.work(files)
             return library.render(render.id).state == "stopping"
 
         steps = render_shot(
@@ -273,6 +281,8 @@ def run(data: Path) -> None:
             worker.work(proof)
         elif (name := worker.queue.take("piece")) is not None:
             worker.picture(name)
+        elif (files := worker.queue.take("files")) is not None:
+            worker.work(files)
         elif (master := worker.queue.take("master")) is not None:
             worker.work(master)
         else:

@@ -410,6 +410,26 @@ class Library:
             session.add(render)
         return render
 
+    def add_files(self, render_id: str) -> Render:
+        """Ask for the files that a finished master's shot is to be delivered as."""
+        with self.session() as session:
+            master = _found(session.get(Render, render_id), "render")
+            if master.quality != "master" or master.state != "done":
+                raise InputError(
+                    "render", f"is a {master.quality}, {master.state}; files are made of a finished master"
+                )
+            row = _found(session.get(ShotRow, master.shot_id), "shot")
+            values = {"shot_id": master.shot_id, "revision": row.head, "quality": "files"}
+            render = Render(id=_new_id(), goes_on=master.id, **values)
+            session.add(render)
+        return render
+
+    def delivered_folder(self, project_id: str) -> Path:
+        """Where a project's delivered files are kept."""
+        folder = self.data / "delivered" / project_id
+        folder.mkdir(parents=True, exist_ok=True)
+        return folder
+
     def let_go_of_sums(self, render: Render) -> None:
         """Only a shot's newest master can be made finer: what older ones have kept for that is cleared away."""
         for old in self.renders(render.shot_id, limit=1000):

@@ -56,17 +56,19 @@ from lithopos.core.shot import Placed, Shot, load_shot, new_shot_camera
 from lithopos.core.shot.change import changed
 from lithopos.core.standing.ask import RestAnswer
 from lithopos.jobs.asked import Asked, Question
+from lithopos.jobs.files import PICTURE, made_files
 from lithopos.jobs.queue import Queue
-from lithopos.jobs.worker import PICTURE, PREVIEW, WHITES
+from lithopos.jobs.worker import PREVIEW, WHITES
 from lithopos.library.models import Render, StoredFile
 from lithopos.library.store import Library, NotFound, ShotState
 from lithopos.web import schemas as s
 
 api = APIBlueprint("api", __name__, url_prefix="/api/v1")
 MADE_HELD = 24
+MADE_OF_FILES = ("has_picture", "whites", "files")  # of a render: told by what lies in its folder
 _FOREVER = "private, max-age=31536000, immutable"
 
-__all__ = ["api"]
+__all__ = ["api", "render_out"]
 
 
 def _library() -> Library:
@@ -466,7 +468,7 @@ def get_thing_materials(path: s.ThingPath) -> Response:
     with tempfile.TemporaryDirectory(prefix="lithopos-") as folder:
         ask_swatches(placed, _looks_files(shot), _places, Path(folder))
         made = io.BytesIO((Path(folder) / DRESSED).read_bytes())
-    name = f"{_slug(placed.name)}-surfaces.glb"
+    name = f"{slug(placed.name)}-surfaces.glb"
     return send_file(made, mimetype="model/gltf-binary", as_attachment=True, download_name=name)
 
 
@@ -518,7 +520,7 @@ def get_bundle(path: s.ShotPath) -> Response:
     write_bundle(state.shot, _library().file_path, names, buffer)
     buffer.seek(0)
     return send_file(
-        buffer, mimetype="application/zip", as_attachment=True, download_name=f"{_slug(state.shot.name)}.zip"
+        buffer, mimetype="application/zip", as_attachment=True, download_name=f"{slug(state.shot.name)}.zip"
     )
 
 
@@ -536,7 +538,7 @@ def _shot_out(state: ShotState) -> s.ShotOut:
     )
 
 
-def _slug(name: str) -> str:
+def slug(name: str) -> str:
     return re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-") or "shot"
 
 
@@ -546,7 +548,7 @@ def _slug(name: str) -> str:
 @api.get("/shots/<string:shot_id>/renders", operation_id="listRenders", responses={200: s.RendersOut})
 def list_renders(path: s.ShotPath) -> Response:
     _library().shot(path.shot_id)
-    return _json(s.RendersOut(renders=[_render_out(render) for render in _library().renders(path.shot_id)]))
+    return _json(s.RendersOut(renders=[render_out(render) for render in _library().renders(path.shot_id)]))
 
 
 @api.post("/shots/<string:shot_id>/renders", operation_id="addRender", responses={201: s.RenderOut})
@@ -554,19 +556,19 @@ def add_render(path: s.ShotPath, body: s.RenderNew) -> Response:
     _refuse_unready(_library().shot(path.shot_id).shot, body.quality)
     render = _library().add_render(path.shot_id, body.quality, list(body.part) if body.part else None)
     _queue().put(render.id, render.quality)
-    return _json(_render_out(render), 201)
+    return _json(render_out(render), 201)
 
 
 @api.post("/renders/<string:render_id>/stop", operation_id="stopRender", responses={200: s.RenderOut})
 def stop_render(path: s.RenderPath) -> Response:
-    return _json(_render_out(_library().stop_render(path.render_id)))
+    return _json(render_out(_library().stop_render(path.render_id)))
 
 
 @api.post("/renders/<string:render_id>/restart", operation_id="restartRender", responses={200: s.RenderOut})
 def restart_render(path: s.RenderPath) -> Response:
     render = _library().restart_render(path.render_id)
     _queue().put(render.id, render.quality)
-    return _json(_render_out(render))
+    return _json(render_out(render))
 
 
 @api.post("/renders/<string:render_id>/finer", operation_id="refineRender", responses={201: s.RenderOut})
@@ -574,7 +576,7 @@ def refine_render(path: s.RenderPath) -> Response:
     """Go on with a finished master, to four times its samples."""
     render = _library().refine_render(path.render_id)
     _queue().put(render.id, render.quality)
-    return _json(_render_out(render), 201)
+    return _json(render_out(render), 201)
 
 
 @api.get("/renders/<string:render_id>/picture", operation_id="getPicture")
@@ -592,7 +594,7 @@ def get_picture(path: s.RenderPath, query: s.DownloadQuery) -> Response:
         picture,
         mimetype="image/png",
         as_attachment=True,
-        download_name=f"{_slug(name)}-{render.quality}-r{render.revision}.png",
+        download_name=f"{slug(name)}-{render.quality}-r{render.revision}.png",
     )
 
 
@@ -632,8 +634,9 @@ def _refuse_unready(shot: Shot, quality: str) -> None:
         refuse_too_large(shot.photograph.width, shot.photograph.height, shot.output.scale)
 
 
-def _render_out(render: Render) -> s.RenderOut:
-    values = {name: getattr(render, name) for name in s.RenderOut.model_fields if name not in ("has_picture", "whites")}
+def render_out(render: Render) -> s.RenderOut:
+    values = {name: getattr(render, name) for name in s.RenderOut.model_fields if name not in MADE_OF_FILES}
     told = _library().render_folder(render.id) / WHITES
     whites = Whites.model_validate_json(told.read_text()) if told.is_file() else None
-    return s.RenderOut(**values, has_picture=_picture_of(render) is not None, whites=whites)
+    files = made_files(_library(), render.id) if render.quality == "files" else []
+    return s.RenderOut(**values, has_picture=_picture_of(render) is not None, whites=whites, files=files)

@@ -17,6 +17,7 @@ from lithopos.core.geometry.check import CheckPiece
 from lithopos.core.readiness import Code, Lack
 from lithopos.core.shot import LightPatch, Shot, SolvedCamera, Surface
 from lithopos.core.standing.ask import RestQuestion
+from lithopos.jobs.files import MadeFile
 
 
 class ProjectPath(BaseModel):
@@ -255,10 +256,13 @@ class ShotOut(BaseModel):
 
 
 class RenderOut(BaseModel):
+    """`files` are those that were made of the master `goes_on`, where this is about files."""
+
     id: str
     shot_id: str
     revision: int
-    quality: Literal["proof", "master"]
+    quality: Literal["proof", "master", "files"]
+    goes_on: str | None
     state: Literal["queued", "running", "stopping", "done", "failed", "stopped"]
     passes_done: int
     passes: int
@@ -271,6 +275,31 @@ class RenderOut(BaseModel):
     created_at: datetime
     has_picture: bool
     whites: Whites | None
+    files: list[MadeFile] = []
+
+
+class MadeFilePath(BaseModel):
+    render_id: str
+    name: Annotated[str, Field(max_length=200)]
+
+
+class PlannedFile(BaseModel):
+    """A file that will be made: its name and size [px]; `needs_scale` where the master has to be larger for it."""
+
+    id: str
+    name: str = ""
+    width: int = 0
+    height: int = 0
+    needs_scale: float | None = None
+    problem: str | None = None
+
+
+class PlanOut(BaseModel):
+    """What a shot will be delivered as, and where to."""
+
+    files: list[PlannedFile]
+    folder: str
+    free_bytes: int
 
 
 class RendersOut(BaseModel):

@@ -47,11 +47,7 @@ function AsPhotographed({ told }: { told: BlendAnswer }) {
         value={fringed ? `red ${signed(red_px)}, blue ${signed(blue_px)} px` : "none"}
         from={fringed ? "in a corner" : "that could be seen"}
       />
-      <Figure
-        name="Darkest"
-        value={`${(100 * darkest).toFixed(1)} %`}
-        from="of white, in the photograph"
-      />
+      <Figure name="Darkest" value={`${(100 * darkest).toFixed(1)} %`} from="of white, in the photograph" />
     </>
   );
 }

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
@@ -16,9 +17,20 @@ from lithopos.core.composite.mattes import WHOLE
 from lithopos.core.exchange.picture import Codes, write_atomically
 from lithopos.core.layers import Window
 
+NAMES = "names.json"
 DEPTH_M = 0.001  # a code's worth of distance, in a picture of 16 bits: up to 65 m
 
-__all__ = ["Passes", "keep_passes", "light_of", "pass_picture", "put_together", "read_passes"]
+__all__ = [
+    "Names",
+    "Passes",
+    "keep_names",
+    "keep_passes",
+    "light_of",
+    "pass_picture",
+    "put_together",
+    "read_names",
+    "read_passes",
+]
 
 
 @dataclass(frozen=True)
@@ -89,6 +101,29 @@ def keep_passes(passes: Passes, folder: Path) -> None:
     name = "-".join(map(str, passes.window))
     folder.mkdir(parents=True, exist_ok=True)
     write_atomically(folder / f"{name}.npz", lambda file: np.savez_compressed(file, **values))
+
+
+@dataclass(frozen=True)
+class Names:
+    """What the numbers in `objects` and `materials` mean, from 1: models, and of each model its materials."""
+
+    objects: tuple[str, ...]
+    materials: tuple[tuple[str, ...], ...]
+
+
+def keep_names(names: Names, folder: Path) -> None:
+    """Keep them beside the passes."""
+    folder.mkdir(parents=True, exist_ok=True)
+    data = json.dumps(vars(names)).encode()
+    write_atomically(folder / NAMES, lambda file: file.write(data))
+
+
+def read_names(folder: Path) -> Names:
+    """What was kept; nothing is named where nothing was."""
+    if not (folder / NAMES).is_file():
+        return Names((), ())
+    told = json.loads((folder / NAMES).read_text())
+    return Names(tuple(told["objects"]), tuple(tuple(one) for one in told["materials"]))
 
 
 def read_passes(folder: Path) -> list[Passes]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
@@ -14,7 +14,7 @@ import tifffile
 from lithopos import __version__
 from lithopos.core.blend.blend import Tones
 from lithopos.core.camera.pinhole import Pinhole
-from lithopos.core.composite.passes import Passes
+from lithopos.core.composite.passes import Names, Passes
 from lithopos.core.deliver.flat import ICC_TAG, provenance, write_flat
 from lithopos.core.deliver.layers import Layer, layers_of
 from lithopos.core.deliver.names import Planned, named, planned
@@ -26,7 +26,7 @@ from lithopos.core.shot import Deliverable, Shot
 
 PAGE_NAME = 285
 
-__all__ = ["Finished", "deliver", "plan_of"]
+__all__ = ["Finished", "deliver", "plan_of", "refuse_unwritable"]
 
 
 @dataclass(frozen=True)
@@ -37,7 +37,7 @@ class Finished:
     ----------
     passes : reads them, where layers are wanted.
     camera : of the picture at its size.
-    names : of `objects` and `materials`, in the order of their numbers from 1.
+    names : of what the passes number.
     exif : what the camera wrote into the photograph.
     """
 
@@ -45,7 +45,7 @@ class Finished:
     picture: Picture
     passes: Callable[[], list[Passes]]
     camera: Pinhole
-    names: dict[str, Sequence[str]]
+    names: Names
     exif: bytes | None
 
 
@@ -76,7 +76,7 @@ def deliver(shot: Shot, done: Finished, files: list[Planned], folder: Path, word
     InputError
         If the folder can't be written to; NoRoom if the disk is full.
     """
-    _refuse_unwritable(folder)
+    refuse_unwritable(folder)
     paths = named(shot.output.names, words, files, folder)
     source = shot.photograph.name or shot.photograph.file if shot.photograph else ""
     xmp = provenance(shot.name, source, f"Lithopos {__version__}")
@@ -97,7 +97,8 @@ def deliver(shot: Shot, done: Finished, files: list[Planned], folder: Path, word
         yield path
 
 
-def _refuse_unwritable(folder: Path) -> None:
+def refuse_unwritable(folder: Path) -> None:
+    """Say before anything is made that a folder can't be written to."""
     try:
         folder.mkdir(parents=True, exist_ok=True)
         probe = folder / ".lithopos-probe"

@@ -18,7 +18,7 @@ import OpenEXR
 from lithopos.core.arrays import Array, Floats
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.colour import decode_srgb
-from lithopos.core.composite.passes import Passes
+from lithopos.core.composite.passes import Names, Passes
 from lithopos.core.exchange.picture import Picture
 
 __all__ = ["murmur3", "name_float", "write_openexr"]
@@ -30,14 +30,9 @@ def write_openexr(
     finished: Picture,
     passes: list[Passes],
     camera: Pinhole,
-    names: dict[str, Sequence[str]],
+    names: Names,
 ) -> None:
-    """Write the picture with its passes.
-
-    Parameters
-    ----------
-    names : of `objects` and `materials`, in the order of their numbers from 1.
-    """
+    """Write the picture with its passes; `names` says what their numbers mean."""
     shape = finished.codes.shape[:2]
     parts: list[Any] = [
         _colour("picture", decode_srgb(finished.encoded)),
@@ -54,9 +49,10 @@ def write_openexr(
     parts.append(_part("normal", dict(zip("XYZ", np.moveaxis(normal, -1, 0), strict=True))))
     position = _positions(depth, camera)
     parts.append(_part("position", dict(zip("XYZ", np.moveaxis(position, -1, 0), strict=True))))
-    for kind, told in (("object", names["objects"]), ("material", names["materials"])):
-        numbers = _whole(passes, f"{kind}s", shape).astype(int)
-        parts.append(_cryptomatte(kind, numbers, _whole(passes, "cover", shape), told))
+    cover = _whole(passes, "cover", shape)
+    objects, materials = (_whole(passes, name, shape).astype(int) for name in ("objects", "materials"))
+    parts.append(_cryptomatte("object", objects, cover, names.objects))
+    parts.append(_cryptomatte("material", *_named_alike(objects, materials, cover, names)))
     OpenEXR.File(parts).write(str(path))
 
 
@@ -91,6 +87,16 @@ def _colour(name: str, values: Floats, alpha: Floats | None = None) -> Any:
     told = {"compression": OpenEXR.ZIP_COMPRESSION, "type": OpenEXR.scanlineimage}
     key = "RGB" if alpha is None else "RGBA"
     return OpenEXR.Part(told, {key: np.ascontiguousarray(stacked, np.float16)}, name)
+
+
+def _named_alike(objects: Array, materials: Array, cover: Floats, names: Names) -> tuple[Array, Floats, Sequence[str]]:
+    """Materials numbered over all models: those of one name are one."""
+    every = list(dict.fromkeys(name for told in names.materials for name in told))
+    numbers = np.zeros(objects.shape, int)
+    for thing, told in enumerate(names.materials, 1):
+        for index, name in enumerate(told, 1):
+            numbers[(objects == thing) & (materials == index)] = 1 + every.index(name)
+    return numbers, cover, every
 
 
 def _cryptomatte(kind: str, numbers: Array, cover: Floats, names: Sequence[str]) -> Any:

@@ -23,7 +23,7 @@ from lithopos.core.composite.bump import bumped, relief
 from lithopos.core.composite.catch import BRIGHTEST, BRIGHTEST_ADDED, Caught, catch, halo_px, noise_of
 from lithopos.core.composite.denoise import Quality as Denoising
 from lithopos.core.composite.mattes import coverage_of, front_light, front_of
-from lithopos.core.composite.passes import Passes, keep_passes, light_of, put_together
+from lithopos.core.composite.passes import Names, Passes, keep_names, keep_passes, light_of, put_together
 from lithopos.core.composite.whites import Whites, whites_of
 from lithopos.core.errors import Cancelled, InputError
 from lithopos.core.exchange.graphic import ReadGraphic
@@ -252,6 +252,9 @@ class _Job:
         if bounds is None:
             raise InputError("models", "stand outside the picture: neither they nor their shadows would be seen")
         self.gain = self.scene.gain
+        if self.passes is not None:
+            materials = (tuple(one.name for one in thing.model.materials) for thing in self.scene.models)
+            keep_names(Names(_told_apart([thing.name for thing in self.scene.models]), tuple(materials)), self.passes)
         self.tiles = [self.part] if self.part else tiles_of(bounds, width, height)
         under = self.over if self.over and self.over.codes.shape == self.base.codes.shape else self.base
         blend = self.scene.blend
@@ -598,6 +601,11 @@ class _Job:
                 pixels = int(np.count_nonzero(self.influence.pixels(self.influence.changed, tile)))
                 left += pixels * (self._whole - upto[begun])
         return left
+
+
+def _told_apart(names: list[str]) -> tuple[str, ...]:
+    """Names of which no two are alike: copies are numbered."""
+    return tuple(f"{name} {names[:n].count(name) + 1}" if name in names[:n] else name for n, name in enumerate(names))
 
 
 def _in_order(parts: list[tuple[Pixels, Floats]], pixels: Pixels) -> Floats:

@@ -1,0 +1,114 @@
+"""The files of a finished master, made one after the other; what was made is noted with it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import cache, partial
+from pathlib import Path
+from typing import BinaryIO
+
+from pydantic import BaseModel, TypeAdapter
+
+from lithopos.core.camera.solve import pinhole_of
+from lithopos.core.composite.passes import Passes, read_names, read_passes
+from lithopos.core.deliver.flat import notes_of
+from lithopos.core.deliver.make import Finished, deliver, plan_of
+from lithopos.core.derive import derive
+from lithopos.core.errors import Cancelled, InputError
+from lithopos.core.exchange.decode import read_picture
+from lithopos.core.exchange.picture import write_atomically
+from lithopos.core.reading.ask import read_picture_kept
+from lithopos.core.render.session import sized
+from lithopos.library.models import Render
+from lithopos.library.store import Library
+
+PICTURE, PASSES, FILES = "picture.png", "passes", "files.json"
+
+__all__ = ["PASSES", "PICTURE", "MadeFile", "made_files", "make_files"]
+
+
+class MadeFile(BaseModel):
+    """A delivered file: its name in the project's folder, what it is, its size."""
+
+    name: str
+    kind: str
+    width: int
+    height: int
+    size_bytes: int
+
+
+_LIST = TypeAdapter(list[MadeFile])
+
+
+def make_files(library: Library, asked: Render, stopping: Callable[[], bool]) -> None:
+    """Make all files of the master that `asked` goes on from, by the shot's list as it was when they were asked for.
+
+    Raises
+    ------
+    InputError
+        If a size or a profile does not go; Cancelled if it was stopped; NoRoom if the disk is full.
+    """
+    master = library.render(asked.goes_on or "")
+    shot = library.shot_at(asked.shot_id, asked.revision)
+    made_of = library.shot_at(master.shot_id, master.revision)  # the picture itself, and its grades
+    shot = made_of.model_copy(update={"deliverables": shot.deliverables, "output": shot.output})
+    if shot.photograph is None:
+        raise InputError("photograph", "is missing")
+    done = _finished(library, shot.photograph.file, master)
+    width = done.picture.codes.shape[1]
+    plan = plan_of(shot, width / shot.photograph.width)
+    for one in plan:
+        if one.width - 2 * one.bleed_px > width + 1 and not one.of.layered:
+            need = one.scale * 100
+            raise InputError(
+                "deliverables", f"{one.of.id!r} is larger than the master, which is to be made at {need:.0f} % for it"
+            )
+    project = library.project(library.shot(master.shot_id).project_id)
+    folder = library.delivered_folder(project.id)
+    made: list[MadeFile] = []
+    for number, path in enumerate(deliver(shot, done, plan, folder, {"project": project.name, "shot": shot.name})):
+        size = (plan[number].width, plan[number].height)
+        told = {"width": size[0], "height": size[1], "size_bytes": path.stat().st_size}
+        made.append(MadeFile(name=path.name, kind=plan[number].of.kind, **told))
+        data = _LIST.dump_json(made)
+        write_atomically(library.render_folder(asked.id) / FILES, partial(_put, data))
+        library.update_render(asked.id, passes_done=number + 1, passes=len(plan), samples=master.samples)
+        if stopping():
+            raise Cancelled("The files were stopped.")
+
+
+def _put(data: bytes, file: BinaryIO) -> None:
+    file.write(data)
+
+
+def _finished(library: Library, photograph: str, master: Render) -> Finished:
+    folder = library.render_folder(master.id)
+    picture = read_picture(folder / PICTURE)
+    height, width = picture.codes.shape[:2]
+    whole = read_picture_kept(library.file_path(photograph), library.made_folder(photograph))
+    camera = derive(library.shot_at(master.shot_id, master.revision)).camera
+    if camera is None:
+        raise InputError("camera", "is not solved any more")
+
+    @cache
+    def passes() -> list[Passes]:
+        return read_passes(folder / PASSES)
+
+    return Finished(
+        sized(whole, width / whole.codes.shape[1]),
+        picture,
+        passes,
+        pinhole_of(camera).sized(width, height),
+        read_names(folder / PASSES),
+        notes_of(library.file_path(photograph)),
+    )
+
+
+def made_files(library: Library, render_id: str) -> list[MadeFile]:
+    """What was made for a request, as far as it is done and still there."""
+    render = library.render(render_id)
+    place = library.render_folder(render.id) / FILES
+    if not place.is_file():
+        return []
+    folder = library.delivered_folder(library.shot(render.shot_id).project_id)
+    return [one for one in _LIST.validate_json(place.read_bytes()) if (folder / Path(one.name).name).is_file()]

@@ -1,0 +1,85 @@
+"""What is delivered: planned, asked for, fetched."""
+
+from __future__ import annotations
+
+import shutil
+
+from flask import Response, current_app, send_file
+from flask_openapi3 import APIBlueprint
+
+from lithopos.core.deliver.make import plan_of
+from lithopos.core.deliver.names import Planned, named
+from lithopos.core.errors import InputError
+from lithopos.core.shot import Deliverable, Shot
+from lithopos.jobs.files import made_files
+from lithopos.jobs.queue import Queue
+from lithopos.library.store import Library, NotFound
+from lithopos.web import schemas as s
+from lithopos.web.api import render_out
+
+delivery = APIBlueprint("delivery", __name__, url_prefix="/api/v1")
+
+__all__ = ["delivery"]
+
+
+def _library() -> Library:
+    library: Library = current_app.extensions["library"]
+    return library
+
+
+def _queue() -> Queue:
+    queue: Queue = current_app.extensions["queue"]
+    return queue
+
+
+@delivery.get("/shots/<string:shot_id>/plan", operation_id="getPlan", responses={200: s.PlanOut})
+def get_plan(path: s.ShotPath) -> Response:
+    """What the shot will be delivered as: names and sizes, and what stands in the way."""
+    state = _library().shot(path.shot_id)
+    project = _library().project(state.project_id)
+    folder = _library().delivered_folder(project.id)
+    wanted = [one for one in state.shot.deliverables if not one.hidden]
+    planned = {one.id: _planned(state.shot, one) for one in wanted}
+    sound = [plan for plan in planned.values() if isinstance(plan, Planned)]
+    words = {"project": project.name, "shot": state.shot.name}
+    names = {
+        plan.of.id: place.name
+        for plan, place in zip(sound, named(state.shot.output.names, words, sound, folder), strict=True)
+    }
+    files = []
+    for name, plan in planned.items():
+        if isinstance(plan, str):
+            files.append(s.PlannedFile(id=name, problem=plan))
+            continue
+        larger = plan.scale if plan.scale > state.shot.output.scale * 1.001 else None
+        told = s.PlannedFile(id=name, name=names[name], width=plan.width, height=plan.height, needs_scale=larger)
+        files.append(told)
+    answer = s.PlanOut(files=files, folder=str(folder), free_bytes=shutil.disk_usage(folder).free)
+    return Response(answer.model_dump_json(), mimetype="application/json")
+
+
+def _planned(shot: Shot, one: Deliverable) -> Planned | str:
+    """A file as it will be made, or why it can't be, in words."""
+    try:
+        return plan_of(shot.model_copy(update={"deliverables": [one]}))[0]
+    except InputError as error:
+        return error.cause
+
+
+@delivery.post("/renders/<string:render_id>/files", operation_id="makeFiles", responses={201: s.RenderOut})
+def make_files(path: s.RenderPath) -> Response:
+    """Make the shot's files of a finished master."""
+    render = _library().add_files(path.render_id)
+    _queue().put(render.id, render.quality)
+    return Response(render_out(render).model_dump_json(), 201, mimetype="application/json")
+
+
+@delivery.get("/renders/<string:render_id>/files/<string:name>", operation_id="getMadeFile")
+def get_made_file(path: s.MadeFilePath) -> Response:
+    """A file that was made."""
+    library = _library()
+    found = next((one for one in made_files(library, path.render_id) if one.name == path.name), None)
+    if found is None:
+        raise NotFound("This file was not made, or is no longer there.")
+    folder = library.delivered_folder(library.shot(library.render(path.render_id).shot_id).project_id)
+    return send_file(folder / found.name, as_attachment=True, download_name=found.name)
