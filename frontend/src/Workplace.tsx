@@ -25,7 +25,7 @@ export function Workplace({ projectId, shotId }: { projectId: string; shotId: st
   const { data } = useRenders(shotId);
   const [isNew] = useState(() => !isKnownPlace(shotId));
   useEffect(() => rememberPlace(shotId), [shotId]);
-  const hasProof = data?.renders.some((render) => render.has_picture);
+  const hasProof = data?.renders.some((render) => render.quality === "proof" && render.has_picture);
   useEffect(() => {
     // Whoever opens a shot for the first time sees what it has come to.
     if (isNew && hasProof) useEditor.getState().show("proof");

@@ -32,7 +32,7 @@ export function parseNumber(text: string): number | null {
   const match = text
     .trim()
     .replace(",", ".")
-    .match(/^(-?\d+(?:\.\d+)?)\s*(?:°|deg|mm|%|×|x)?$/);
+    .match(/^(-?\d+(?:\.\d+)?)\s*(?:°|deg|mm|%|×|x|px|dpi|codes?)?$/);
   return match ? Number(match[1]) : null;
 }
 

@@ -140,11 +140,9 @@ function Ready({ renders, made }: { renders: RenderOut[]; made: RenderOut[] }) {
               className="flex items-center justify-between gap-2 py-1 text-xs"
             >
               <span className="min-w-0">
-                <span className="block truncate" title={file.name}>
+                {nameOf(file.kind)}, {file.width} × {file.height}, {megabytes(file.size_bytes)}
+                <span className="block truncate text-ink-500" title={file.name}>
                   {file.name}
-                </span>
-                <span className="block text-ink-500">
-                  {nameOf(file.kind)}, {file.width} × {file.height}, {megabytes(file.size_bytes)}
                 </span>
               </span>
               <a className={LINK} href={madeUrl(render, file)} download aria-label={`Download ${file.name}`}>

@@ -66,6 +66,7 @@ def named(pattern: str, words: dict[str, str], files: list[Planned], folder: Pat
     Where the pattern has no number, one is put behind it from the second run on; files that would be called alike are
     told apart by their format or a letter.
     """
+    words = {name: re.sub(r"[^\w.]+", "-", word).strip("-.") for name, word in words.items()}
     for n in range(1, 100_000):
         taken: list[Path] = []
         for one in files:

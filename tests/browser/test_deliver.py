@@ -1,0 +1,130 @@
+"""Blending and delivering with a real mouse: tones of the model, files by a list; what is fetched is what is seen."""
+
+from __future__ import annotations
+
+import io
+import unittest
+import zipfile
+from pathlib import Path
+from typing import Any
+
+import cv2
+import numpy as np
+from PIL import Image
+from playwright.sync_api import expect
+from proving.screen import Screen, chromium, screen
+from proving.server import sample_project
+
+SMALL = "25 %"
+
+
+class Delivering(unittest.TestCase):
+    """One session on the sample project's yard."""
+
+    page: Screen
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        chromium()
+
+    def test_blend_and_deliver(self) -> None:
+        with sample_project() as server, screen(server) as page:
+            self.page = page
+            page.until("window.lithopos?.derived?.sun")
+            begun = page.revision()
+            self.how_it_was_photographed_is_told()
+            self.a_list_of_files_is_made()
+            self.tones_of_the_model_leave_the_place()
+            while page.revision() > begun:
+                here = page.revision()
+                page.press("Undo")
+                page.until(f"window.lithopos.revision < {here}")
+            self.assertEqual(page.told()["deliverables"], [])
+
+    def how_it_was_photographed_is_told(self) -> None:
+        page = self.page
+        page.step("Blend")
+        expect(page.page.get_by_text("grain by brightness")).to_be_visible(timeout=60_000)
+        aside = page.page.locator("aside").first
+        expect(aside).to_contain_text("10 to 90 %")
+        self.assertRegex(aside.inner_text(), r"Grain\s+[01]\.\d codes")
+
+    def field(self, label: str, value: str) -> None:
+        field = self.page.page.get_by_label(label)
+        field.fill(value)
+        self.page.after(lambda: field.press("Enter"))
+
+    def a_list_of_files_is_made(self) -> None:
+        page = self.page
+        page.step("Deliver")
+        page.unfold("Size and fineness")
+        self.field("Of the photograph’s size", SMALL)
+        self.field("Samples a pixel, at most", "16")
+        for name in ("Full size", "For the web", "For retouching"):
+            page.after(lambda name=name: page.press(name))
+        expect(page.page.get_by_text("Larger than the master.")).to_be_visible()
+        page.page.get_by_role("button", name="JPEG", exact=False).first.click()
+        self.field("Longer side", "200 px")
+        expect(page.page.get_by_text("Larger than the master.")).to_have_count(0)
+        self.first = self.made(3)
+        self.assertEqual(sorted(path.rsplit(".", 1)[1] for path in self.first), ["jpg", "ora", "png"])
+        jpeg = next(name for name in self.first if name.endswith("jpg"))
+        with Image.open(io.BytesIO(self.first[jpeg])) as opened:
+            self.assertEqual(opened.size, (200, 133))
+        ora = next(name for name in self.first if name.endswith("ora"))
+        with zipfile.ZipFile(io.BytesIO(self.first[ora])) as package:
+            merged = cv2.imdecode(np.frombuffer(package.read("mergedimage.png"), np.uint8), cv2.IMREAD_COLOR)
+        np.testing.assert_array_equal(np.asarray(merged)[..., ::-1], self.png(self.first))
+        np.testing.assert_array_equal(self.on_the_screen(), self.png(self.first))
+
+    def made(self, count: int) -> dict[str, bytes]:
+        """Make the master and its files, and fetch all of them."""
+        page = self.page.page
+        before = page.locator("a[aria-label^=Download]").count()
+        page.get_by_role("button", name="Make the master and", exact=False).click()
+        links = page.locator("a[aria-label^=Download]")
+        expect(links).to_have_count(before + count, timeout=240_000)
+        page.get_by_role("button", name="Make the master and", exact=False).wait_for(timeout=60_000)
+        found = {}
+        for number in range(count):
+            with page.expect_download() as told:
+                links.nth(number).click()
+            found[told.value.suggested_filename] = Path(told.value.path()).read_bytes()
+        return found
+
+    @staticmethod
+    def png(files: dict[str, bytes]) -> Any:
+        data = next(data for name, data in files.items() if name.endswith("png"))
+        return np.asarray(Image.open(io.BytesIO(data)))
+
+    def on_the_screen(self) -> Any:
+        """The pixels of the master that is on show."""
+        page = self.page.page
+        self.page.press("Master")
+        self.page.until("document.querySelector('img[src*=\"/picture\"]')?.complete")
+        data = page.evaluate(
+            """async () => Array.from(new Uint8Array(await (await
+                fetch(document.querySelector('img[src*="/picture"]').src)).arrayBuffer()))"""
+        )
+        return np.asarray(Image.open(io.BytesIO(bytes(data))))
+
+    def tones_of_the_model_leave_the_place(self) -> None:
+        page = self.page
+        page.step("Blend")
+        page.unfold("Tones")
+        thumb = page.page.get_by_role("slider", name="Exposure")
+        for _ in range(10):
+            page.after(lambda: thumb.press("ArrowLeft"))
+        self.assertAlmostEqual(page.told()["blend"]["model"]["exposure_stops"], -0.5, places=5)
+        page.step("Deliver")
+        second = self.made(3)
+        self.assertFalse(set(second) & set(self.first))  # nothing is overwritten
+        plain, dark = (self.png(files).astype(int) for files in (self.first, second))
+        body = (dark < plain - 3).all(-1)
+        self.assertGreater(int(body.sum()), 500)
+        about = cv2.dilate(body.astype(np.uint8), np.ones((15, 15), np.uint8)).astype(bool)
+        np.testing.assert_array_equal(dark[~about], plain[~about])
+
+
+if __name__ == "__main__":
+    unittest.main()
