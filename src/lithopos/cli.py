@@ -9,6 +9,7 @@ import shutil
 import sys
 import tempfile
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NoReturn, TypeVar
 
@@ -21,6 +22,7 @@ from lithopos.core.errors import InputError, LithoposError, NoAnswer, NoRoom, in
 
 if TYPE_CHECKING:  # what the commands load when they have need of it
     from lithopos.core.exchange.bundle import OpenShot
+    from lithopos.core.exchange.picture import Picture
     from lithopos.core.render.render import Quality, Step
     from lithopos.core.shot import Shot
 
@@ -196,13 +198,23 @@ def render(
             _show_progress(step.done, step.of, step.seconds_left)
         assert step is not None and step.picture is not None
         if shown == "beauty":
-            write_png(step.picture, out)
+            write_png(_in_its_frame(step.picture, opened.shot), out)
         else:
             write_pass(pass_picture(shown, read_passes(Path(folder)), step.picture.codes.shape[:2]), out)
     for note in step.notes:
         print(note, file=sys.stderr)
     cut = f"(stray bright pixels of the ground cut: {step.cut})" if step.cut else ""
     print(f"{out} written", cut, file=sys.stderr)
+
+
+def _in_its_frame(picture: Picture, shot: Shot) -> Picture:
+    from lithopos.core.deliver.framed import framed_codes
+
+    if shot.frame is None or shot.photograph is None:
+        return picture
+    return replace(
+        picture, codes=framed_codes(picture.codes, shot.frame, picture.codes.shape[1] / shot.photograph.width)
+    )
 
 
 def _rendered(
@@ -243,9 +255,10 @@ def deliver(shot: Path, folder: Path, recipe: Path | None, samples: int | None, 
     """Make everything that a recipe names of a shot; nothing is overwritten. Prints the files as JSON."""
     from lithopos.core.camera.solve import pinhole_of
     from lithopos.core.composite.passes import read_names, read_passes
+    from lithopos.core.deliver.finished import Finished
     from lithopos.core.deliver.flat import notes_of
-    from lithopos.core.deliver.make import Finished, plan_of, refuse_unwritable
     from lithopos.core.deliver.make import deliver as make
+    from lithopos.core.deliver.make import plan_of, refuse_unwritable
     from lithopos.core.deliver.names import scale_needed
     from lithopos.core.derive import derive
     from lithopos.core.exchange.bundle import OpenShot, open_shot
@@ -258,7 +271,8 @@ def deliver(shot: Path, folder: Path, recipe: Path | None, samples: int | None, 
         if photograph is None:
             raise InputError("photograph", "is missing: a shot begins with one")
         files = [one for one in wanted.deliverables if not one.hidden]
-        scale = scale_needed(files, photograph.width, photograph.height, wanted.output.scale)
+        framing = wanted.frame or photograph
+        scale = scale_needed(files, framing.width, framing.height, wanted.output.scale)
         plan = plan_of(wanted, scale)
         refuse_unwritable(folder)
         step = None

@@ -22,14 +22,16 @@ from lithopos.core.blend.blend import Tones
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.colour import decode_srgb, encode_srgb
 from lithopos.core.composite.passes import Names, Passes, put_together
+from lithopos.core.deliver.finished import Finished
 from lithopos.core.deliver.flat import notes_of, sized_to
+from lithopos.core.deliver.framed import framed, window_of
 from lithopos.core.deliver.icc import display_p3
-from lithopos.core.deliver.make import Finished, deliver, plan_of
+from lithopos.core.deliver.make import deliver, plan_of
 from lithopos.core.deliver.openexr import murmur3, name_float
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.layers import Window
-from lithopos.core.shot import Shot, load_shot
+from lithopos.core.shot import Crop, Shot, load_shot
 from tests.support import TrueCamera
 
 WIDE, HIGH = 96, 64
@@ -265,6 +267,59 @@ def composed(layers: list[tuple[str, Any]]) -> Any:
         }[mode]
         under = (1 - alpha) * under + alpha * blended
     return under
+
+
+class Framed(unittest.TestCase):
+    def framed(self, done: Finished, **crop: Any) -> Finished:
+        return framed(done, Crop.model_validate(crop), 1.0, Tones())
+
+    def test_a_cut_keeps_codes_and_camera_and_layers_follow(self) -> None:
+        done = finished()
+        cut = self.framed(done, x=20, y=16, width=50, height=40)
+        np.testing.assert_array_equal(cut.picture.codes, done.picture.codes[16:56, 20:70])
+        np.testing.assert_array_equal(cut.photograph.codes, done.photograph.codes[16:56, 20:70])
+        made = cut.photograph.codes.copy()
+        for part in cut.passes():
+            made[part.window.slices] = put_together(made[part.window.slices], part)
+        np.testing.assert_array_equal(made, cut.picture.codes)
+        points = np.array([[0.5, 3, 0], [1, 4, 1.0], [2, 5, 0.2]])
+        true = TrueCamera(focal=90, size=(WIDE, HIGH)).see(points)
+        np.testing.assert_allclose(cut.camera.project(points), true - [20, 16], atol=1e-9)
+
+    def test_a_turn_rolls_the_camera_and_the_picture_alike(self) -> None:
+        """A bright spot lies where the turned camera sees it; the picture is put together anew from what was turned."""
+        point = np.array([[0.9, 3.1, 1.0]])
+        at = TrueCamera(focal=90, size=(WIDE, HIGH)).see(point)[0]
+        y, x = np.mgrid[0:HIGH, 0:WIDE] + 0.5
+        spot = np.round(200 * np.exp(-((x - at[0]) ** 2 + (y - at[1]) ** 2) / 8))[..., None] * [1, 1, 1]
+        codes = spot.astype(np.uint8)
+        done = Finished(Picture(codes), Picture(codes), list, camera(), NAMES, None)
+        turned = self.framed(done, x=10, y=8, width=70, height=50, turn_deg=9)
+        weight = turned.picture.codes[..., 0].astype(float)
+        rows, columns = np.mgrid[0:50, 0:70] + 0.5
+        middle = np.array([(weight * columns).sum(), (weight * rows).sum()]) / weight.sum()
+        np.testing.assert_allclose(turned.camera.project(point)[0], middle, atol=0.1)
+        full = self.framed(finished(), x=10, y=8, width=70, height=50, turn_deg=-4)
+        made = full.photograph.codes.copy()
+        for part in full.passes():
+            made[part.window.slices] = put_together(made[part.window.slices], part)
+        np.testing.assert_array_equal(made, full.picture.codes)
+
+    def test_beyond_the_photograph_it_is_mirrored_or_plain(self) -> None:
+        done = finished()
+        wide = self.framed(done, x=-10, y=0, width=WIDE + 10, height=HIGH).picture.codes
+        np.testing.assert_array_equal(wide[:, 10:], done.picture.codes)
+        np.testing.assert_array_equal(wide[:, 9], done.picture.codes[:, 1])
+        plain = self.framed(done, x=0, y=0, width=WIDE, height=HIGH + 9, beyond="plain").picture.codes
+        self.assertEqual(len(np.unique(plain[HIGH:].reshape(-1, 3), axis=0)), 1)
+
+    def test_only_what_the_frame_shows_is_rendered_and_sizes_are_its_own(self) -> None:
+        shown = window_of(Crop(x=100, y=50, width=200, height=100), 0.5, 400, 300)
+        self.assertEqual(shown, Window(48, 23, 152, 77))
+        (plan,) = plan_of(load_shot({**shot({}).model_dump(), "frame": {"x": 8, "y": 8, "width": 60, "height": 30}}))
+        self.assertEqual((plan.width, plan.height), (60, 30))
+        with self.assertRaisesRegex(InputError, "wholly outside"):
+            load_shot({**shot().model_dump(), "frame": {"x": 500, "y": 8, "width": 60, "height": 30}})
 
 
 class Tinted(unittest.TestCase):

@@ -11,8 +11,9 @@ from pydantic import BaseModel, TypeAdapter
 
 from lithopos.core.camera.solve import pinhole_of
 from lithopos.core.composite.passes import Passes, read_names, read_passes
+from lithopos.core.deliver.finished import Finished
 from lithopos.core.deliver.flat import notes_of
-from lithopos.core.deliver.make import Finished, deliver, plan_of
+from lithopos.core.deliver.make import deliver, plan_of
 from lithopos.core.derive import derive
 from lithopos.core.errors import Cancelled, InputError
 from lithopos.core.exchange.decode import read_picture
@@ -58,7 +59,7 @@ def make_files(library: Library, asked: Render, stopping: Callable[[], bool]) ->
     width = done.picture.codes.shape[1]
     plan = plan_of(shot, width / shot.photograph.width)
     for one in plan:
-        if one.width - 2 * one.bleed_px > width + 1 and not one.of.layered:
+        if one.scale > 1.001 * width / shot.photograph.width:
             need = one.scale * 100
             raise InputError(
                 "deliverables", f"{one.of.id!r} is larger than the master, which is to be made at {need:.0f} % for it"

@@ -25,12 +25,14 @@ from lithopos.core.camera.problem import HandCamera
 from lithopos.core.camera.solve import pinhole_of
 from lithopos.core.composite.changes import changes_of
 from lithopos.core.composite.whites import Whites
+from lithopos.core.deliver.framed import framed_codes
 from lithopos.core.derive import Derived, daylight_of, derive, shot_after_gesture
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.bundle import write_bundle
+from lithopos.core.exchange.decode import read_picture
 from lithopos.core.exchange.kinds import SHOWN_BY_BROWSERS
 from lithopos.core.exchange.panorama import Panorama
-from lithopos.core.exchange.picture import Picture, write_atomically
+from lithopos.core.exchange.picture import Picture, png_of, write_atomically
 from lithopos.core.geometry.check import check_piece
 from lithopos.core.geometry.gltf.write import glb_of
 from lithopos.core.grounds import GROUND_MATERIALS, PROXY_MATERIALS
@@ -589,13 +591,17 @@ def get_picture(path: s.RenderPath, query: s.DownloadQuery) -> Response:
         response = send_file(picture, mimetype="image/png")
         response.headers["Cache-Control"] = "no-cache"
         return response
-    name = _library().shot_at(render.shot_id, render.revision).name
-    return send_file(
-        picture,
-        mimetype="image/png",
-        as_attachment=True,
-        download_name=f"{slug(name)}-{render.quality}-r{render.revision}.png",
-    )
+    shot = _library().shot_at(render.shot_id, render.revision)
+    named: dict[str, Any] = {
+        "as_attachment": True,
+        "download_name": f"{slug(shot.name)}-{render.quality}-r{render.revision}.png",
+    }
+    if shot.frame is None or shot.photograph is None:
+        return send_file(picture, mimetype="image/png", **named)
+    whole = read_picture(picture)
+    codes = framed_codes(whole.codes, shot.frame, whole.codes.shape[1] / shot.photograph.width)
+    encoded = io.BytesIO(png_of(Picture(codes, whole.icc)))
+    return send_file(encoded, mimetype="image/png", **named)
 
 
 @api.get("/renders/<string:render_id>/changes", operation_id="getChanges")

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from collections.abc import Iterator
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -13,9 +12,9 @@ import tifffile
 
 from lithopos import __version__
 from lithopos.core.blend.blend import Tones
-from lithopos.core.camera.pinhole import Pinhole
-from lithopos.core.composite.passes import Names, Passes
+from lithopos.core.deliver.finished import Finished
 from lithopos.core.deliver.flat import ICC_TAG, provenance, write_flat
+from lithopos.core.deliver.framed import framed
 from lithopos.core.deliver.layers import Layer, layers_of
 from lithopos.core.deliver.names import Planned, named, planned
 from lithopos.core.deliver.openexr import write_openexr
@@ -26,27 +25,7 @@ from lithopos.core.shot import Deliverable, Shot
 
 PAGE_NAME = 285
 
-__all__ = ["Finished", "deliver", "plan_of", "refuse_unwritable"]
-
-
-@dataclass(frozen=True)
-class Finished:
-    """A finished render: the photograph at its size, the picture, what it was put together from, what is in it.
-
-    Attributes
-    ----------
-    passes : reads them, where layers are wanted.
-    camera : of the picture at its size.
-    names : of what the passes number.
-    exif : what the camera wrote into the photograph.
-    """
-
-    photograph: Picture
-    picture: Picture
-    passes: Callable[[], list[Passes]]
-    camera: Pinhole
-    names: Names
-    exif: bytes | None
+__all__ = ["deliver", "plan_of", "refuse_unwritable"]
 
 
 def plan_of(shot: Shot, scale: float | None = None) -> list[Planned]:
@@ -60,7 +39,8 @@ def plan_of(shot: Shot, scale: float | None = None) -> list[Planned]:
     if shot.photograph is None:
         raise InputError("photograph", "is missing: a shot begins with one")
     files = [one for one in shot.deliverables if not one.hidden] or [Deliverable(id="picture")]
-    size = shot.photograph.width, shot.photograph.height
+    framing = shot.frame or shot.photograph
+    size = framing.width, framing.height
     return [planned(one, *size, shot.output.scale if scale is None else scale) for one in files]
 
 
@@ -77,6 +57,9 @@ def deliver(shot: Shot, done: Finished, files: list[Planned], folder: Path, word
         If the folder can't be written to; NoRoom if the disk is full.
     """
     refuse_unwritable(folder)
+    scale = done.picture.codes.shape[1] / shot.photograph.width if shot.photograph else 1.0
+    tones = Tones(shot.blend.place, shot.blend.whole)
+    done = framed(done, shot.frame, scale, tones)
     paths = named(shot.output.names, words, files, folder)
     source = shot.photograph.name or shot.photograph.file if shot.photograph else ""
     xmp = provenance(shot.name, source, f"Lithopos {__version__}")
@@ -88,7 +71,6 @@ def deliver(shot: Shot, done: Finished, files: list[Planned], folder: Path, word
             _write_exr(path, done)
         else:
             if layers is None:
-                tones = Tones(shot.blend.place, shot.blend.whole)
                 layers = layers_of(done.photograph.codes, done.passes(), tones, done.picture.codes)
             if plan.of.kind == "ora":
                 write_atomically(path, partial(write_openraster, layers, done.picture))

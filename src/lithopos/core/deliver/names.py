@@ -27,8 +27,8 @@ class Planned:
     scale: float
 
 
-def planned(one: Deliverable, width: int, height: int, scale: float) -> Planned:
-    """A deliverable of a photograph `width` × `height`, whose master has `scale` times its size.
+def planned(one: Deliverable, width: float, height: float, scale: float) -> Planned:
+    """A deliverable of a photograph, or of its frame, `width` × `height`, whose master has `scale` times its size.
 
     Raises
     ------
@@ -55,7 +55,7 @@ def planned(one: Deliverable, width: int, height: int, scale: float) -> Planned:
     return Planned(one, *size, bleed, scale)
 
 
-def scale_needed(files: list[Deliverable], width: int, height: int, scale: float) -> float:
+def scale_needed(files: list[Deliverable], width: float, height: float, scale: float) -> float:
     """How large a master has to be for all of them, beside the photograph's size."""
     return max([planned(one, width, height, scale).scale for one in files], default=scale)
 

@@ -21,7 +21,7 @@ from lithopos.core.errors import NoRoom
 
 Codes = NDArray[np.uint8] | NDArray[np.uint16]
 
-__all__ = ["Codes", "Picture", "in_srgb", "whole_or_not", "write_atomically", "write_pass", "write_png"]
+__all__ = ["Codes", "Picture", "in_srgb", "png_of", "whole_or_not", "write_atomically", "write_pass", "write_png"]
 
 
 @dataclass(frozen=True)
@@ -58,17 +58,22 @@ def write_png(picture: Picture, path: Path) -> None:
     NoRoom
         If the disk is full.
     """
+    encoded = png_of(picture)
+    write_atomically(path, lambda file: file.write(encoded))
+
+
+def png_of(picture: Picture) -> bytes:
+    """A picture as the bytes of a PNG with its profile."""
     if picture.codes.dtype == np.uint16:
         kinds = [cv2.IMAGE_METADATA_ICCP] if picture.icc else []
         profiles = [np.frombuffer(picture.icc, np.uint8)] if picture.icc else []
         done, data = cv2.imencodeWithMetadata(".png", np.ascontiguousarray(picture.codes[..., ::-1]), kinds, profiles)
         if not done:
             raise OSError("the picture could not be encoded")
-        encoded = data.tobytes()
-        write_atomically(path, lambda file: file.write(encoded))
-    else:
-        image = Image.fromarray(picture.codes)
-        write_atomically(path, lambda file: image.save(file, "PNG", icc_profile=picture.icc, compress_level=4))
+        return data.tobytes()
+    encoded = io.BytesIO()
+    Image.fromarray(picture.codes).save(encoded, "PNG", icc_profile=picture.icc, compress_level=4)
+    return encoded.getvalue()
 
 
 def write_pass(codes: NDArray[np.uint16], path: Path) -> None:

@@ -25,6 +25,7 @@ from lithopos.core.composite.denoise import Quality as Denoising
 from lithopos.core.composite.mattes import coverage_of, front_light, front_of
 from lithopos.core.composite.passes import Names, Passes, keep_names, keep_passes, light_of, put_together
 from lithopos.core.composite.whites import Whites, whites_of
+from lithopos.core.deliver.framed import window_of
 from lithopos.core.errors import Cancelled, InputError
 from lithopos.core.exchange.graphic import ReadGraphic
 from lithopos.core.exchange.picture import Codes, Picture
@@ -171,7 +172,8 @@ def render_shot(
     if shot.photograph is None:
         raise InputError("photograph", "is missing: a shot begins with one")
     if scale is None:
-        scale = min(1.0, PROOF_WIDTH / shot.photograph.width) if quality == "proof" else shot.output.scale
+        wide = min((shot.frame or shot.photograph).width, shot.photograph.width)
+        scale = min(1.0, PROOF_WIDTH / wide) if quality == "proof" else shot.output.scale
     refuse_too_large(shot.photograph.width, shot.photograph.height, scale)
     session = session or Session()
     read = photograph if callable(photograph) else lambda: photograph
@@ -183,6 +185,8 @@ def render_shot(
     job.with_glance = quality == "proof" and len(plan) > 1 and part is None
     job.enough = shot.output.noise if quality == "master" and samples is None else None
     job.passes = passes
+    if shot.frame:
+        job.seen = window_of(shot.frame, scale, base.codes.shape[1], base.codes.shape[0])
     if part is not None:
         job.part = _scaled(part, scale, base)
         job.over = over
@@ -237,6 +241,7 @@ class _Job:
     full_width: int
     with_glance: bool = False
     enough: float | None = None  # the noise at which a tile is fine enough
+    seen: Window | None = None  # the part that the frame shows; None: all
     part: Window | None = None
     over: Picture | None = None
     passes: Path | None = None
@@ -248,14 +253,16 @@ class _Job:
         """See `render_shot`."""
         height, width = self.base.codes.shape[:2]
         self.influence: Influence = influence_of(self.scene, self.session.tracer.lit_places())
-        bounds = self.influence.bounds()
-        if bounds is None:
+        self.bounds = self.influence.bounds()
+        if self.bounds is not None and self.seen is not None:
+            self.bounds = self.bounds.common(self.seen)
+        if self.bounds is None:
             raise InputError("models", "stand outside the picture: neither they nor their shadows would be seen")
         self.gain = self.scene.gain
         if self.passes is not None:
             materials = (tuple(one.name for one in thing.model.materials) for thing in self.scene.models)
             keep_names(Names(_told_apart([thing.name for thing in self.scene.models]), tuple(materials)), self.passes)
-        self.tiles = [self.part] if self.part else tiles_of(bounds, width, height)
+        self.tiles = [self.part] if self.part else tiles_of(self.bounds, width, height)
         under = self.over if self.over and self.over.codes.shape == self.base.codes.shape else self.base
         blend = self.scene.blend
         self.tones = Tones(blend.place, blend.whole)
@@ -462,8 +469,7 @@ class _Job:
 
     def _compose(self, tile: Window, denoising: Denoising, last: bool = False) -> None:
         height, width = self.base.codes.shape[:2]
-        bounds = self.influence.bounds()
-        inner = tile.common(bounds) if bounds else None
+        inner = tile.common(self.bounds) if self.bounds else None
         if inner is None:
             self.cuts[tile] = 0
             return
@@ -547,7 +553,9 @@ class _Job:
         kept = front + (1 - front) * (1 - passes.cover[..., None]) * passes.shadow
         base = codes.astype(np.float32) / np.float32(np.iinfo(codes.dtype).max)
         field = grain_lacking(grain, amount, base, made, np.asarray(kept, np.float32), passes.window, self.seed)
-        return np.where(passes.changed[..., None], field, np.float32(0))
+        # Where no code moves nothing was rendered that could lack any.
+        moved = (np.abs(made - base) * np.iinfo(codes.dtype).max >= 0.5).any(-1) & passes.changed
+        return np.where(moved[..., None], field, np.float32(0))
 
     def _bump(self, window: Window, layers: Layers) -> Callable[[Floats, Mask], Floats] | None:
         """What makes level ground uneven, where that is asked for and a sun shines."""

@@ -28,7 +28,7 @@ from lithopos.core.shot.light import (
 from lithopos.core.shot.matte import Matte, Stroke
 from lithopos.core.shot.pane import Pane, Viewpoint
 from lithopos.core.shot.perspective import Edge, HandCamera, SolvedCamera
-from lithopos.core.shot.photo import CameraNotes, Photograph, SkySpot
+from lithopos.core.shot.photo import CameraNotes, Crop, Photograph, SkySpot
 from lithopos.core.shot.place import Placed, Row
 from lithopos.core.shot.surface import LaidTexture, Print, Surface
 
@@ -39,6 +39,7 @@ __all__ = [
     "Blend",
     "CameraNotes",
     "Contact",
+    "Crop",
     "Deliverable",
     "Edge",
     "Exposure",

@@ -31,7 +31,7 @@ from lithopos.core.shot.matte import Matte
 from lithopos.core.shot.pane import Pane, Viewpoint
 from lithopos.core.shot.parts import DocumentPart
 from lithopos.core.shot.perspective import Edge, SolvedCamera
-from lithopos.core.shot.photo import CameraNotes, Photograph
+from lithopos.core.shot.photo import CameraNotes, Crop, Photograph
 from lithopos.core.shot.place import Placed
 from lithopos.core.shot.surface import SHIPPED
 
@@ -46,6 +46,7 @@ class Shot(DocumentPart):
     format: Literal[4] = 4
     name: Annotated[str, Field(max_length=200)] = ""
     photograph: Photograph | None = None
+    frame: Crop | None = None
     edges: Annotated[list[Edge], Field(max_length=2000)] = []
     lengths: Annotated[list[Length], Field(max_length=200)] = []
     levels: Annotated[list[Level], Field(max_length=50)] = []
@@ -81,6 +82,15 @@ class Shot(DocumentPart):
             names = [thing.id for thing in getattr(self, name)]
             if len(set(names)) < len(names):
                 raise ValueError("two things have the same id")
+        return self
+
+    @model_validator(mode="after")
+    def _frame_shows_something(self) -> Shot:
+        if self.frame and self.photograph:
+            across = self.frame.x < self.photograph.width - 1 and self.frame.x + self.frame.width > 1
+            down = self.frame.y < self.photograph.height - 1 and self.frame.y + self.frame.height > 1
+            if not (across and down):
+                raise ValueError("frame: lies wholly outside the photograph")
         return self
 
     @model_validator(mode="after")

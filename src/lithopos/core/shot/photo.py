@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Annotated
+from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, NonNegativeFloat
 
 from lithopos.core.camera.problem import Pixel
 from lithopos.core.shot.parts import DocumentPart, FileName, Name
 
-__all__ = ["CameraNotes", "Photograph", "SkySpot"]
+__all__ = ["CameraNotes", "Crop", "Photograph", "SkySpot"]
 
 
 class CameraNotes(BaseModel):
@@ -47,6 +47,32 @@ class SkySpot(BaseModel):
 
     at: Pixel
     colour: tuple[Light, Light, Light]
+
+
+Side = Annotated[FiniteFloat, Field(ge=16, le=200_000)]
+Place = Annotated[FiniteFloat, Field(ge=-200_000, le=200_000)]
+
+
+class Crop(DocumentPart):
+    """The part of the photograph that is delivered [px], straightened; it may reach beyond the photograph.
+
+    Marks and the camera stay in the photograph's own pixels: nothing is marked again.
+
+    Attributes
+    ----------
+    x, y : the left and upper border, before it is turned.
+    turn_deg : by which it is turned about its middle, clockwise: the picture then turns the other way.
+    aspect : width and height to which its shape is held while it is pulled; null: free.
+    beyond : what fills it outside the photograph, which is invented.
+    """
+
+    x: Place
+    y: Place
+    width: Side
+    height: Side
+    turn_deg: Annotated[FiniteFloat, Field(ge=-20, le=20)] = 0.0
+    aspect: tuple[Annotated[int, Field(ge=1, le=100)], Annotated[int, Field(ge=1, le=100)]] | None = None
+    beyond: Literal["mirrored", "plain"] = "mirrored"
 
 
 class Photograph(DocumentPart):

@@ -1,0 +1,32 @@
+"""A finished render, of which files are made."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from lithopos.core.camera.pinhole import Pinhole
+from lithopos.core.composite.passes import Names, Passes
+from lithopos.core.exchange.picture import Picture
+
+__all__ = ["Finished"]
+
+
+@dataclass(frozen=True)
+class Finished:
+    """A finished render: the photograph at its size, the picture, what it was put together from, what is in it.
+
+    Attributes
+    ----------
+    passes : reads them, where layers are wanted.
+    camera : of the picture at its size.
+    names : of what the passes number.
+    exif : what the camera wrote into the photograph.
+    """
+
+    photograph: Picture
+    picture: Picture
+    passes: Callable[[], list[Passes]]
+    camera: Pinhole
+    names: Names
+    exif: bytes | None
