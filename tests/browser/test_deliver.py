@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import tempfile
 import unittest
 import zipfile
 from pathlib import Path
@@ -32,8 +33,11 @@ class Delivering(unittest.TestCase):
             self.page = page
             page.until("window.lithopos?.derived?.sun")
             begun = page.revision()
+            self.camera = page.told("derived")["camera"]
             self.how_it_was_photographed_is_told()
+            self.a_frame_is_chosen_pulled_and_undone()
             self.a_list_of_files_is_made()
+            self.the_client_replies_from_a_page_without_a_server()
             self.tones_of_the_model_leave_the_place()
             while page.revision() > begun:
                 here = page.revision()
@@ -60,22 +64,22 @@ class Delivering(unittest.TestCase):
         page.unfold("Size and fineness")
         self.field("Of the photograph’s size", SMALL)
         self.field("Samples a pixel, at most", "16")
-        for name in ("Full size", "For the web", "For retouching"):
+        for name in ("Full size", "For the web", "For retouching", "For the client"):
             page.after(lambda name=name: page.press(name))
         expect(page.page.get_by_text("Larger than the master.")).to_be_visible()
         page.page.get_by_role("button", name="JPEG", exact=False).first.click()
         self.field("Longer side", "200 px")
         expect(page.page.get_by_text("Larger than the master.")).to_have_count(0)
-        self.first = self.made(3)
-        self.assertEqual(sorted(path.rsplit(".", 1)[1] for path in self.first), ["jpg", "ora", "png"])
+        self.first = self.made(4)
+        self.assertEqual(sorted(path.rsplit(".", 1)[1] for path in self.first), ["html", "jpg", "ora", "png"])
         jpeg = next(name for name in self.first if name.endswith("jpg"))
         with Image.open(io.BytesIO(self.first[jpeg])) as opened:
-            self.assertEqual(opened.size, (200, 133))
+            self.assertEqual(opened.size, (200, 200))
         ora = next(name for name in self.first if name.endswith("ora"))
         with zipfile.ZipFile(io.BytesIO(self.first[ora])) as package:
             merged = cv2.imdecode(np.frombuffer(package.read("mergedimage.png"), np.uint8), cv2.IMREAD_COLOR)
         np.testing.assert_array_equal(np.asarray(merged)[..., ::-1], self.png(self.first))
-        np.testing.assert_array_equal(self.on_the_screen(), self.png(self.first))
+        np.testing.assert_array_equal(self.on_the_screen()[:, 80:400], self.png(self.first))
 
     def made(self, count: int) -> dict[str, bytes]:
         """Make the master and its files, and fetch all of them."""
@@ -108,6 +112,70 @@ class Delivering(unittest.TestCase):
         )
         return np.asarray(Image.open(io.BytesIO(bytes(data))))
 
+    def a_frame_is_chosen_pulled_and_undone(self) -> None:
+        page = self.page
+        page.step("Photo")
+        page.after(lambda: page.press("1 : 1"))
+        frame = page.told()["frame"]
+        self.assertEqual([frame[name] for name in ("x", "y", "width", "height")], [320, 0, 1280, 1280])
+        before = page.revision()
+        page.stroke((1600, 1280), (1220, 900))
+        self.assertAlmostEqual(page.told()["frame"]["width"], page.told()["frame"]["height"], delta=1)
+        self.assertAlmostEqual(page.told()["frame"]["width"], 900, delta=12)
+        self.assertEqual(page.told()["frame"]["x"], 320)
+        page.press("Undo")
+        page.until(f"window.lithopos.revision <= {before} && window.lithopos.shot.frame.width === 1280")
+        camera = page.told("derived")["camera"]
+        self.assertEqual(camera["focal_px"], self.camera["focal_px"])  # nothing was marked anew
+
+    def the_client_replies_from_a_page_without_a_server(self) -> None:
+        page = self.page
+        folder = tempfile.TemporaryDirectory()
+        self.addCleanup(folder.cleanup)
+        place = Path(folder.name) / "page.html"
+        place.write_bytes(next(data for name, data in self.first.items() if name.endswith("html")))
+        errors: list[str] = []
+        browser = page.page.context.browser
+        assert browser
+        client = browser.new_page(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+        client.on("pageerror", lambda error: errors.append(str(error)))
+        client.on("console", lambda told: errors.append(told.text) if told.type == "error" else None)
+        client.on("request", lambda asked: self.assertIn(asked.url.split(":")[0], ("file", "data", "blob")))
+        client.goto(place.as_uri())
+        stage = client.locator("#stage").bounding_box()
+        assert stage
+        client.get_by_role("button", name="Pin a remark").click()
+        client.mouse.click(stage["x"] + stage["width"] / 2, stage["y"] + stage["height"] * 0.75)
+        client.keyboard.type("A little more to the left")
+        client.get_by_role("button", name="Yes").click()
+        save = client.get_by_role("button", name="Save the reply")
+        expect(save).to_be_disabled()
+        client.get_by_label("Your name").fill("Ines, Sill House")
+        with client.expect_download() as told:
+            save.click()
+        reply = Path(folder.name) / told.value.suggested_filename
+        told.value.save_as(reply)
+        client.close()
+        self.assertEqual(errors, [])
+        page.after(lambda: self.dropped(reply))
+        (kept,) = page.told()["replies"]
+        self.assertEqual((kept["by"], kept["verdict"]), ("Ines, Sill House", "yes"))
+        np.testing.assert_allclose(kept["pins"][0]["at"], [0.5, 0.75], atol=0.01)
+        expect(page.page.get_by_text("A little more to the left").first).to_be_visible()
+        expect(page.page.get_by_text("Yes, as it should be")).to_be_visible()
+        expect(page.page.get_by_text("master ready")).to_be_visible()  # a reply makes nothing out of date
+
+    def dropped(self, file: Path) -> None:
+        """Let a file fall onto the page."""
+        self.page.page.evaluate(
+            """([name, text]) => {
+                const data = new DataTransfer();
+                data.items.add(new File([text], name, { type: "application/json" }));
+                window.dispatchEvent(new DragEvent("drop", { dataTransfer: data, bubbles: true }));
+            }""",
+            [file.name, file.read_text()],
+        )
+
     def tones_of_the_model_leave_the_place(self) -> None:
         page = self.page
         page.step("Blend")
@@ -117,9 +185,10 @@ class Delivering(unittest.TestCase):
             page.after(lambda: thumb.press("ArrowLeft"))
         self.assertAlmostEqual(page.told()["blend"]["model"]["exposure_stops"], -0.5, places=5)
         page.step("Deliver")
-        second = self.made(3)
+        second = self.made(4)
         self.assertFalse(set(second) & set(self.first))  # nothing is overwritten
         plain, dark = (self.png(files).astype(int) for files in (self.first, second))
+        self.assertEqual(dark.shape, (320, 320, 3))
         body = (dark < plain - 3).all(-1)
         self.assertGreater(int(body.sum()), 500)
         about = cv2.dilate(body.astype(np.uint8), np.ones((15, 15), np.uint8)).astype(bool)

@@ -25,6 +25,7 @@ from lithopos.core.composite.passes import Names, Passes, put_together
 from lithopos.core.deliver.finished import Finished
 from lithopos.core.deliver.flat import notes_of, sized_to
 from lithopos.core.deliver.framed import framed, window_of
+from lithopos.core.deliver.handover import read_reply
 from lithopos.core.deliver.icc import display_p3
 from lithopos.core.deliver.make import deliver, plan_of
 from lithopos.core.deliver.openexr import murmur3, name_float
@@ -320,6 +321,58 @@ class Framed(unittest.TestCase):
         self.assertEqual((plan.width, plan.height), (60, 30))
         with self.assertRaisesRegex(InputError, "wholly outside"):
             load_shot({**shot().model_dump(), "frame": {"x": 500, "y": 8, "width": 60, "height": 30}})
+
+
+def reply(told: dict[str, Any], **outer: Any) -> bytes:
+    """A reply as a page saves it: FNV-1a of 32 bits over its words, offset and prime as published."""
+    words = json.dumps(told)
+    seal = 2166136261
+    for byte in words.encode():
+        seal = (seal ^ byte) * 16777619 % 2**32
+    return json.dumps({"lithopos": "reply", "told": words, "seal": f"{seal:08x}", **outer}).encode()
+
+
+SAID = {
+    "project": "p1",
+    "shot": "s1",
+    "revision": 7,
+    "by": "Ines",
+    "at": "2026-11-27T08:00:00Z",
+    "verdict": "no",
+    "pins": [{"at": [0.5, 0.25], "text": "höher"}],
+}
+
+
+class HandedOver(unittest.TestCase):
+    def test_a_page_holds_all_it_needs_and_runs_nothing_of_what_it_is_told(self) -> None:
+        wicked = "Yard </script><script>alert(1)</script>"
+        with tempfile.TemporaryDirectory() as folder:
+            wanted = shot({"kind": "page"}, {"kind": "jpeg"}, names="{shot}")
+            wanted.name = wicked
+            page, jpeg = deliver(wanted, finished(), plan_of(wanted), Path(folder), {"project": "P", "shot": wicked})
+            text, beside = page.read_text(), jpeg.name
+        self.assertEqual(text.count("</script>"), 1)
+        self.assertNotRegex(text.replace("http-equiv", ""), r"https?:")
+        self.assertEqual(text.count("data:image/jpeg;base64,"), 2)
+        self.assertIn(beside, text)
+        self.assertIn("default-src 'none'", text)
+
+    def test_a_reply_is_read_and_one_that_was_changed_is_not(self) -> None:
+        origin, told = read_reply(reply(SAID))
+        self.assertEqual((origin.project, origin.shot, told.revision, told.by), ("p1", "s1", 7, "Ines"))
+        self.assertEqual((told.verdict, told.pins[0].at, told.pins[0].text), ("no", (0.5, 0.25), "höher"))
+        cases = [
+            (reply(SAID).replace(b"Ines", b"Inez"), "has been changed since it was saved"),
+            (reply({**SAID, "pins": [{"at": [2, 0]}]}), "is damaged: pins"),
+            (reply({**SAID, "verdict": "maybe"}), "is damaged: verdict"),
+            (reply(SAID, lithopos="else"), "is no reply"),
+            (b"[]", "is no reply"),
+            (b"{", "is no reply"),
+            (b"x" * 2_000_000, "is larger than any reply"),
+        ]
+        for data, words in cases:
+            with self.assertRaisesRegex(InputError, words):
+                read_reply(data)
 
 
 class Tinted(unittest.TestCase):

@@ -13,6 +13,7 @@ from typing import Any
 from lithopos.samples.demo import marks_of
 from lithopos.web.app import create_app
 from lithopos.web.openapi import openapi_document
+from tests.core.test_deliver import SAID, reply
 from tests.support import ROOT, SAMPLES
 
 
@@ -45,6 +46,33 @@ class Api(unittest.TestCase):
             "post", f"/projects/{self.project}/shots", {"name": "Cloister", "photograph": file["sha256"]}, 201
         )
         return shot
+
+    def test_a_reply_goes_to_its_shot_once_and_one_to_another_project_nowhere(self) -> None:
+        shot = self.shot()
+
+        def send(status: int, **told: Any) -> Any:
+            words = {**SAID, "project": self.project, "shot": shot["id"], **told}
+            form = {"file": (io.BytesIO(reply(words)), "reply.json")}
+            answer = self.client.post(f"/api/v1/projects/{self.project}/replies", data=form)
+            self.assertEqual(answer.status_code, status, answer.text)
+            return answer.json
+
+        self.assertEqual(send(201), {"shot": shot["id"], "by": "Ines"})
+        (kept,) = self.ask("get", f"/shots/{shot['id']}")["document"]["replies"]
+        self.assertEqual((kept["verdict"], kept["pins"][0]["text"]), ("no", "höher"))
+        self.assertIn("is here already", send(422)["detail"])
+        self.assertIn("to another project", send(422, project="elsewhere")["detail"])
+
+    def test_what_will_be_delivered_is_told_before(self) -> None:
+        shot = self.shot()
+        files = [{"id": "a"}, {"id": "b", "kind": "webp", "longest_px": 30_000}, {"id": "c", "longest_px": 3840}]
+        self.ask("patch", f"/shots/{shot['id']}", {"revision": 1, "patch": {"deliverables": files}})
+        plain, wrong, large = self.ask("get", f"/shots/{shot['id']}/plan")["files"]
+        self.assertEqual((plain["name"], plain["width"]), ("Tidewater-yard-Cloister-picture-1920x1280-01.png", 1920))
+        self.assertIn("times as large as the photograph", wrong["problem"])
+        self.assertEqual((large["needs_scale"], large["height"]), (2.0, 2560))
+        patch = {"revision": 2, "patch": {"output": {"names": "{client}"}}}
+        self.assertIn("unknown word {client}", self.ask("patch", f"/shots/{shot['id']}", patch, 422)["detail"])
 
     def test_a_dressed_thing_its_rest_and_its_surfaces_as_gltf(self) -> None:
         shot = self.shot()

@@ -5,8 +5,10 @@ type Schemas = components["schemas"];
 export type BlendAnswer = Schemas["BlendAnswer"];
 export type Blend = Schemas["Blend"];
 export type Grade = Schemas["Grade"];
+export type Crop = NonNullable<Shot["frame"]>;
 export type Deliverable = Schemas["Deliverable"];
 export type Plan = Schemas["PlanOut"];
+export type Reply = Schemas["Reply"];
 export type MadeFile = Schemas["MadeFile"];
 export type Shot = Schemas["Shot"];
 export type ShotOut = Schemas["ShotOut"];
@@ -118,6 +120,16 @@ export const changesUrl = (render: RenderOut, times: number) =>
 export const aroundUrl = (shotId: string, { turn_deg, pitch_deg, roll_deg }: Around) =>
   `/api/v1/shots/${shotId}/around?turn_deg=${turn_deg}&pitch_deg=${pitch_deg}&roll_deg=${roll_deg}`;
 export const downloadUrl = (render: RenderOut) => `/api/v1/renders/${render.id}/picture?download=true`;
+
+/** A client's reply to a hand-over page; says whose it is, and of which shot. */
+export async function sendReply(projectId: string, file: File): Promise<{ shot: string; by: string }> {
+  const form = new FormData();
+  form.append("file", file, file.name);
+  const response = await fetch(`/api/v1/projects/${projectId}/replies`, { method: "POST", body: form });
+  const body = await response.json();
+  if (!response.ok) throw new Failure(`${file.name} ${body.cause ?? body.detail}.`, response.status);
+  return body;
+}
 
 /** A file that was made of a master. */
 export const madeUrl = (render: RenderOut, file: MadeFile) =>

@@ -220,6 +220,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project_id}/replies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take in a client's reply to a hand-over page: its pins and its verdict go to the shot that it is about. */
+        post: operations["addReply"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project_id}/shots": {
         parameters: {
             query?: never;
@@ -1266,8 +1283,50 @@ export interface components {
             ];
         };
         /**
+         * Crop
+         * @description The part of the photograph that is delivered [px], straightened; it may reach beyond the photograph.
+         *
+         *     Marks and the camera stay in the photograph's own pixels: nothing is marked again.
+         *
+         *     Attributes
+         *     ----------
+         *     x, y : the left and upper border, before it is turned.
+         *     turn_deg : by which it is turned about its middle, clockwise: the picture then turns the other way.
+         *     aspect : width and height to which its shape is held while it is pulled; null: free.
+         *     beyond : what fills it outside the photograph, which is invented.
+         */
+        Crop: {
+            /**
+             * Aspect
+             * @default null
+             */
+            aspect: [
+                number,
+                number
+            ] | null;
+            /**
+             * Beyond
+             * @default mirrored
+             * @enum {string}
+             */
+            beyond: "mirrored" | "plain";
+            /** Height */
+            height: number;
+            /**
+             * Turn Deg
+             * @default 0
+             */
+            turn_deg: number;
+            /** Width */
+            width: number;
+            /** X */
+            x: number;
+            /** Y */
+            y: number;
+        };
+        /**
          * Deliverable
-         * @description One file to be made: its format, its size, and what it carries.
+         * @description One file to be made: its format, its size, and what it carries; a `page` is for the client to reply to.
          *
          *     Attributes
          *     ----------
@@ -1307,7 +1366,7 @@ export interface components {
              * @default png
              * @enum {string}
              */
-            kind: "png" | "jpeg" | "tiff" | "webp" | "avif" | "exr" | "ora" | "layered tiff";
+            kind: "png" | "jpeg" | "tiff" | "webp" | "avif" | "exr" | "ora" | "layered tiff" | "page";
             /**
              * Longest Px
              * @default null
@@ -3234,6 +3293,22 @@ export interface components {
             surfaces: components["schemas"]["PieceOut"][];
         };
         /**
+         * Pin
+         * @description A remark on a place of the delivered picture, in shares of its width and height.
+         */
+        Pin: {
+            /** At */
+            at: [
+                number,
+                number
+            ];
+            /**
+             * Text
+             * @default
+             */
+            text: string;
+        };
+        /**
          * Placed
          * @description A model and where it stands: its foot's middle [m], turned about the plumb line, sized.
          *
@@ -3889,7 +3964,7 @@ export interface components {
         };
         /**
          * RenderOut
-         * @description `files` are those that were made of the master `goes_on`, where this is about files.
+         * @description `current`: it shows the shot as it is now; `files` were made of the master `goes_on`.
          */
         RenderOut: {
             /**
@@ -3897,6 +3972,8 @@ export interface components {
              * Format: date-time
              */
             created_at: string;
+            /** Current */
+            current: boolean;
             /**
              * Files
              * @default []
@@ -3944,6 +4021,46 @@ export interface components {
         RendersOut: {
             /** Renders */
             renders: components["schemas"]["RenderOut"][];
+        };
+        /**
+         * Reply
+         * @description What a client said of a revision: by whom they say they are, when, whether it is as it should be, remarks.
+         */
+        Reply: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Id */
+            id: string;
+            /**
+             * Pins
+             * @default []
+             */
+            pins: components["schemas"]["Pin"][];
+            /**
+             * Revision
+             * @default 0
+             */
+            revision: number;
+            /**
+             * Verdict
+             * @default null
+             */
+            verdict: ("yes" | "no") | null;
+        };
+        /**
+         * ReplyOut
+         * @description Which shot a reply was about, and who says that they wrote it.
+         */
+        ReplyOut: {
+            /** By */
+            by: string;
+            /** Shot */
+            shot: string;
         };
         /**
          * RestAnswer
@@ -4233,6 +4350,8 @@ export interface components {
              * @constant
              */
             format: 4;
+            /** @default null */
+            frame: components["schemas"]["Crop"] | null;
             /**
              * Gnomons
              * @default []
@@ -4329,6 +4448,11 @@ export interface components {
              * @default []
              */
             proxies: components["schemas"]["Proxy"][];
+            /**
+             * Replies
+             * @default []
+             */
+            replies: components["schemas"]["Reply"][];
             /**
              * Shadow Edges
              * @default []
@@ -5230,6 +5354,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FileOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    addReply: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["FileNew"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReplyOut"];
                 };
             };
             /** @description Unprocessable Entity */

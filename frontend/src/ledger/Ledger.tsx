@@ -26,7 +26,7 @@ export function Ledger({ projectId, shot, onFiles, onStand }: Props) {
   const { step, open } = usePicked("step", "open");
   const { document, derived } = shownShot(shot, useChanges());
   const { data } = useRenders(shot.id);
-  const told = facts(document, derived, data?.renders ?? [], shot.revision);
+  const told = facts(document, derived, data?.renders ?? []);
   const props = { shot, document, derived };
   const bodies: Record<Step, ReactNode> = {
     photo: <PhotoStep {...props} onFiles={onFiles} />,

@@ -18,18 +18,18 @@ export const STEP_NAMES: Record<Step, string> = {
 };
 
 /** Each step's state and its one figure. */
-export function facts(
-  shot: Shot,
-  derived: Derived,
-  renders: RenderOut[],
-  revision: number,
-): Record<Step, Fact> {
+export function facts(shot: Shot, derived: Derived, renders: RenderOut[]): Record<Step, Fact> {
   const { camera } = derived;
   const picture = shot.photograph;
   const things = [...shot.models, ...shot.panes];
   return {
     photo: picture
-      ? { state: "measured", text: `${picture.width} × ${picture.height}` }
+      ? shot.frame
+        ? {
+            state: "set by hand",
+            text: `${Math.round(shot.frame.width)} × ${Math.round(shot.frame.height)} of ${picture.width} × ${picture.height}`,
+          }
+        : { state: "measured", text: `${picture.width} × ${picture.height}` }
       : { state: "needs you", text: "none yet" },
     perspective: perspective(shot, derived),
     ground: !camera
@@ -51,7 +51,7 @@ export function facts(
     blend: blendedByHand(shot.blend)
       ? { state: "set by hand", text: "changed by hand" }
       : { state: "measured", text: "as photographed" },
-    deliver: delivered(renders, revision),
+    deliver: delivered(renders),
   };
 }
 
@@ -94,10 +94,10 @@ function light(shot: Shot, { camera, sun, almanac, balance }: Derived): Fact {
 
 const named = (count: number, name: string) => (count ? `${count} ${name}${count > 1 ? "s" : ""}` : "");
 
-function delivered(renders: RenderOut[], revision: number): Fact {
+function delivered(renders: RenderOut[]): Fact {
   const master = renders.find((render) => render.quality === "master" && render.state === "done");
   if (!master) return { state: "not begun", text: "no master yet" };
-  return master.revision === revision
+  return master.current
     ? { state: "measured", text: "master ready" }
     : { state: "out of date", text: "master is older" };
 }

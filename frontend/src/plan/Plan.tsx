@@ -4,20 +4,22 @@ import { type Camera, cameraOf } from "../geometry/camera";
 import type { PlanFrame, StepProps } from "../marks/props";
 import { KINDS } from "../marks/registry";
 import { endDraft, shownShot, useChange, useChanges } from "../state/changes";
-import { usePicked } from "../state/editor";
+import { type Step, usePicked } from "../state/editor";
 
 const SMALL = [216, 170] as const;
 const LARGE = [430, 360] as const;
 const MARGIN = 16;
+/** Steps in which the whole picture is judged, to its corners. */
+const JUDGED: readonly Step[] = ["photo", "blend", "deliver"];
 
 /** The place from above, true to scale: camera, cone, and what each kind of mark draws there. */
 export function Plan({ shot }: { shot: ShotOut }) {
   const [large, setLarge] = useState(false);
   const [folded, setFolded] = useState(false);
-  const { bare, tool } = usePicked("bare", "tool");
+  const { bare, tool, step } = usePicked("bare", "tool", "step");
   const { document, derived } = shownShot(shot, useChanges());
   const camera = useMemo(() => derived.camera && cameraOf(derived.camera), [derived.camera]);
-  if (bare) return null;
+  if (bare || JUDGED.includes(step)) return null;
   const drawn = camera?.metric ? camera : null;
   // Nothing to show lies over nothing: a tab, not a card.
   const open = drawn !== null && !folded;

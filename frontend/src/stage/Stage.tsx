@@ -118,7 +118,7 @@ export function Stage({ shot }: { shot: ShotOut }) {
               )}
               <Overlays shot={shot} document={document} derived={derived} frame={frame} />
               {seam && <Seam frame={frame} left={VIEW_NAMES[view]} right={VIEW_NAMES[seam.other]} />}
-              <Caption view={view} render={latest(view)} shot={shot} />
+              <Caption view={view} render={latest(view)} />
             </>
           )}
           <Loupe src={fileUrl(picture.file)} frame={frame} refined={refined} />
@@ -161,14 +161,14 @@ function Placed({ src, picture, frame, alt, testid, grey }: PlacedProps) {
 }
 
 /** What the picture on show is, where that is not plain: none yet, growing, or out of date. */
-function Caption({ view, render, shot }: { view: View; render: RenderOut | undefined; shot: ShotOut }) {
+function Caption({ view, render }: { view: View; render: RenderOut | undefined }) {
   if (view === "photo" || view === "live") return null;
   const word = VIEW_NAMES[view].toLowerCase();
   const text = !render
     ? `There is no ${word} yet. ${view === "proof" ? "“Make a proof” path-traces the shot as it stands." : "Make one in the Deliver step."}`
     : render.state === "running" || render.state === "stopping"
       ? `Part ${render.passes_done} of ${render.passes}, growing finer`
-      : render.revision !== shot.revision
+      : !render.current
         ? `This ${word} is of revision ${render.revision}; the shot has changed since`
         : null;
   if (!text) return null;

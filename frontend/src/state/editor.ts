@@ -56,6 +56,8 @@ type Editor = {
   spots: Partial<Record<Spot, ImagePoint>>;
   /** Width, depth and height of the test box [m]. */
   box: [number, number, number];
+  /** Lines to compose by, within the frame. */
+  guides: "none" | "thirds" | "diagonals";
   /** How far the photograph is faded towards white while marking, 0..1. */
   faded: number;
   /** Proposed edges on show; those left out, by their place in the list. */
@@ -112,6 +114,7 @@ const FRESH = {
 export const useEditor = create<Editor>((set) => ({
   step: "photo",
   view: "photo",
+  guides: "thirds",
   bare: false,
   escapes: 0,
   faded: 0,

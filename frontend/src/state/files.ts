@@ -1,11 +1,18 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { asked, client, type FileOut, type ShotOut, sendFile, type Upload } from "../api/client";
+import { asked, client, type FileOut, type ShotOut, sendFile, sendReply, type Upload } from "../api/client";
 import { go, shotPath } from "./address";
 import { say } from "./notices";
 import { droppedFiles, uploadsOf } from "./uploads";
 
 const MOST_NOTES = 3;
+
+/** The reply to a hand-over page that an upload is; null if it is something else. */
+async function replyIn({ files }: Upload): Promise<File | null> {
+  const [only, ...more] = files;
+  if (!only || more.length || !only.path.toLowerCase().endsWith(".json")) return null;
+  return /"lithopos":\s*"reply"/.test(await only.file.slice(0, 4096).text()) ? only.file : null;
+}
 
 /** Takes files into a project: a photograph begins a shot, models and panoramas are handed on. */
 export function useTakeFiles(
@@ -19,6 +26,13 @@ export function useTakeFiles(
     for (const upload of uploads) {
       setBusy(upload.name);
       try {
+        const reply = await replyIn(upload);
+        if (reply) {
+          const { shot, by } = await sendReply(projectId, reply);
+          await queries.invalidateQueries({ queryKey: ["shot", shot] });
+          say(`The reply of ${by} is in Deliver.`);
+          continue;
+        }
         const told = await sendFile(projectId, upload);
         await queries.invalidateQueries({ queryKey: ["project", projectId] });
         for (const note of told.notes.slice(0, MOST_NOTES)) say(`${upload.name}: ${note}`);

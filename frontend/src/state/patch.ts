@@ -9,8 +9,9 @@ type Things<T> = T[] | Record<string, Partial<T> | null>;
 /** The camera is replaced as one: its fields only make sense together. */
 export type Patch = {
   panorama?: Partial<NonNullable<Shot["panorama"]>> | null;
+  frame?: Shot["frame"];
 } & {
-  [Name in Exclude<keyof Shot, "panorama">]?: Shot[Name] extends (infer T extends { id: string })[]
+  [Name in Exclude<keyof Shot, "panorama" | "frame">]?: Shot[Name] extends (infer T extends { id: string })[]
     ? Things<T>
     : Shot[Name] extends string | unknown[] | null | Shot["camera"]
       ? Shot[Name]

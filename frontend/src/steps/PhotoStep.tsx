@@ -3,8 +3,14 @@ import type { StepProps } from "../marks/props";
 import { useChange } from "../state/changes";
 import { Figure, Hint, TextField } from "../ui/controls";
 import { FileButton, PHOTOGRAPHS } from "../ui/FileButton";
+import { KindSections } from "./Section";
 
-export function PhotoStep({ shot, document, onFiles }: StepProps & { onFiles: (uploads: Upload[]) => void }) {
+export function PhotoStep({
+  shot,
+  document,
+  derived,
+  onFiles,
+}: StepProps & { onFiles: (uploads: Upload[]) => void }) {
   const { change } = useChange(shot.id);
   const picture = document.photograph;
   if (!picture) return null;
@@ -22,6 +28,8 @@ export function PhotoStep({ shot, document, onFiles }: StepProps & { onFiles: (u
         The photograph is kept as it came. A pixel that the model does not touch leaves with the value it came
         in with.
       </p>
+      <KindSections step="photo" shot={shot} document={document} derived={derived} />
+      <div className="h-3" />
       <FileButton accept={PHOTOGRAPHS} onFiles={onFiles}>
         Begin another shot
       </FileButton>

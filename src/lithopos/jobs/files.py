@@ -13,6 +13,7 @@ from lithopos.core.camera.solve import pinhole_of
 from lithopos.core.composite.passes import Passes, read_names, read_passes
 from lithopos.core.deliver.finished import Finished
 from lithopos.core.deliver.flat import notes_of
+from lithopos.core.deliver.handover import Origin
 from lithopos.core.deliver.make import deliver, plan_of
 from lithopos.core.derive import derive
 from lithopos.core.errors import Cancelled, InputError
@@ -67,7 +68,9 @@ def make_files(library: Library, asked: Render, stopping: Callable[[], bool]) ->
     project = library.project(library.shot(master.shot_id).project_id)
     folder = library.delivered_folder(project.id)
     made: list[MadeFile] = []
-    for number, path in enumerate(deliver(shot, done, plan, folder, {"project": project.name, "shot": shot.name})):
+    words = {"project": project.name, "shot": shot.name}
+    origin = Origin(project=project.id, shot=master.shot_id, revision=master.revision)
+    for number, path in enumerate(deliver(shot, done, plan, folder, words, origin)):
         size = (plan[number].width, plan[number].height)
         told = {"width": size[0], "height": size[1], "size_bytes": path.stat().st_size}
         made.append(MadeFile(name=path.name, kind=plan[number].of.kind, **told))

@@ -52,7 +52,7 @@ from lithopos.core.reading.screen import DISPLAY, LIVE, thumb_name
 from lithopos.core.readings import Sources, with_readings
 from lithopos.core.render.card import card_question
 from lithopos.core.render.pieces import shot_question, thumbnail_question
-from lithopos.core.render.render import refuse_too_large
+from lithopos.core.render.render import AFTERWARDS, refuse_too_large
 from lithopos.core.render.session import sized
 from lithopos.core.shot import Placed, Shot, load_shot, new_shot_camera
 from lithopos.core.shot.change import changed
@@ -67,7 +67,7 @@ from lithopos.web import schemas as s
 
 api = APIBlueprint("api", __name__, url_prefix="/api/v1")
 MADE_HELD = 24
-MADE_OF_FILES = ("has_picture", "whites", "files")  # of a render: told by what lies in its folder
+TOLD_OTHERWISE = ("has_picture", "whites", "files", "current")  # of a render, than by its row
 _FOREVER = "private, max-age=31536000, immutable"
 
 __all__ = ["api", "render_out"]
@@ -641,8 +641,23 @@ def _refuse_unready(shot: Shot, quality: str) -> None:
 
 
 def render_out(render: Render) -> s.RenderOut:
-    values = {name: getattr(render, name) for name in s.RenderOut.model_fields if name not in MADE_OF_FILES}
+    values = {name: getattr(render, name) for name in s.RenderOut.model_fields if name not in TOLD_OTHERWISE}
     told = _library().render_folder(render.id) / WHITES
     whites = Whites.model_validate_json(told.read_text()) if told.is_file() else None
     files = made_files(_library(), render.id) if render.quality == "files" else []
-    return s.RenderOut(**values, has_picture=_picture_of(render) is not None, whites=whites, files=files)
+    values |= {"has_picture": _picture_of(render) is not None, "current": _is_current(render)}
+    return s.RenderOut(**values, whites=whites, files=files)
+
+
+def _is_current(render: Render) -> bool:
+    """Whether nothing that shows in its picture has changed since it was asked for."""
+    library = _library()
+    head = library.shot(render.shot_id)
+    if head.revision == render.revision:
+        return True
+    held: dict[tuple[str, int, int], bool] = current_app.extensions.setdefault("current", {})
+    key = (render.shot_id, render.revision, head.revision)
+    if key not in held:
+        then = library.shot_at(render.shot_id, render.revision)
+        held[key] = then.model_dump(exclude=AFTERWARDS) == head.shot.model_dump(exclude=AFTERWARDS)
+    return held[key]

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import secrets
 import shutil
 
 from flask import Response, current_app, send_file
 from flask_openapi3 import APIBlueprint
 
+from lithopos.core.deliver.handover import MOST_BYTES, read_reply
 from lithopos.core.deliver.make import plan_of
 from lithopos.core.deliver.names import Planned, named
 from lithopos.core.errors import InputError
@@ -72,6 +74,23 @@ def make_files(path: s.RenderPath) -> Response:
     render = _library().add_files(path.render_id)
     _queue().put(render.id, render.quality)
     return Response(render_out(render).model_dump_json(), 201, mimetype="application/json")
+
+
+@delivery.post("/projects/<string:project_id>/replies", operation_id="addReply", responses={201: s.ReplyOut})
+def add_reply(path: s.ProjectPath, form: s.FileNew) -> Response:
+    """Take in a client's reply to a hand-over page: its pins and its verdict go to the shot that it is about."""
+    origin, reply = read_reply(form.file.read(MOST_BYTES + 1))
+    library = _library()
+    known = {state.id: state for state in library.shots(path.project_id)}
+    if origin.project != path.project_id or origin.shot not in known:
+        raise InputError("reply", "is a reply to another project, or to a shot that is gone")
+    state = known[origin.shot]
+    if any((one.by, one.at) == (reply.by, reply.at) for one in state.shot.replies):
+        raise InputError("reply", f"of {reply.by} is here already")
+    name = f"r{secrets.token_hex(4)}"
+    told = {**reply.model_dump(mode="json"), "id": name}
+    library.change(origin.shot, state.revision, {"replies": {name: told}}, f"reply of {reply.by}")
+    return Response(s.ReplyOut(shot=origin.shot, by=reply.by).model_dump_json(), 201, mimetype="application/json")
 
 
 @delivery.get("/renders/<string:render_id>/files/<string:name>", operation_id="getMadeFile")

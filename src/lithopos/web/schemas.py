@@ -256,7 +256,7 @@ class ShotOut(BaseModel):
 
 
 class RenderOut(BaseModel):
-    """`files` are those that were made of the master `goes_on`, where this is about files."""
+    """`current`: it shows the shot as it is now; `files` were made of the master `goes_on`."""
 
     id: str
     shot_id: str
@@ -274,6 +274,7 @@ class RenderOut(BaseModel):
     notes: str | None
     created_at: datetime
     has_picture: bool
+    current: bool
     whites: Whites | None
     files: list[MadeFile] = []
 
@@ -281,6 +282,13 @@ class RenderOut(BaseModel):
 class MadeFilePath(BaseModel):
     render_id: str
     name: Annotated[str, Field(max_length=200)]
+
+
+class ReplyOut(BaseModel):
+    """Which shot a reply was about, and who says that they wrote it."""
+
+    shot: str
+    by: str
 
 
 class PlannedFile(BaseModel):

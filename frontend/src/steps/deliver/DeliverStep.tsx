@@ -5,7 +5,7 @@ import type { StepProps } from "../../marks/props";
 import { useChange } from "../../state/changes";
 import { useRenderActions } from "../../state/renders";
 import { Button, Field, Figure, Heading, Hint, Tip } from "../../ui/controls";
-import { Section } from "../Section";
+import { KindSections, Section } from "../Section";
 import { Files } from "./Files";
 import { megabytes, nameOf } from "./words";
 
@@ -17,7 +17,7 @@ export function DeliverStep(props: StepProps & { renders: RenderOut[] }) {
   const made = renders.filter((render) => render.quality === "files" && render.files.length > 0);
   const busy = renders.some((render) => render.quality !== "proof" && isBusy(render));
   const wanted = deliverables.filter(({ hidden }) => !hidden).length;
-  const upToDate = master?.state === "done" && master.revision === shot.revision;
+  const upToDate = master?.state === "done" && master.current;
   return (
     <>
       <MasterSize {...props} />
@@ -62,6 +62,7 @@ export function DeliverStep(props: StepProps & { renders: RenderOut[] }) {
           </Tip>
         </div>
       )}
+      <KindSections step="deliver" {...{ shot, document, derived: props.derived }} />
       <Ready renders={renders} made={made} />
       <a
         className="mt-2 inline-block text-xs text-verdigris underline underline-offset-2"
@@ -77,10 +78,10 @@ export function DeliverStep(props: StepProps & { renders: RenderOut[] }) {
 /** How large and how fine the master is. */
 function MasterSize({ shot, document }: StepProps) {
   const { change } = useChange(shot.id);
-  const { output, photograph } = document;
+  const { output, photograph, frame } = document;
+  const shown = frame ?? photograph;
   const size =
-    photograph &&
-    `${Math.round(photograph.width * output.scale)} × ${Math.round(photograph.height * output.scale)}`;
+    shown && `${Math.round(shown.width * output.scale)} × ${Math.round(shown.height * output.scale)}`;
   return (
     <>
       <Figure name="Master" value={size ?? ""} from="delivery size" />

@@ -82,6 +82,7 @@ const LAYERS: Record<string, string> = {
   ora: "Photograph, shadow, light added, model, what stands in front and grain, each a layer with its blend mode; they compose to the picture.",
   "layered tiff":
     "The finished picture as the first page, then the layers, each a page of 16 bits with its name and mode.",
+  page: "One HTML file that opens from anywhere: picture and photograph with a seam, the other files, a place for remarks and for yes or no. Drop the client’s reply onto this page.",
   exr: "Linear light in parts: picture, photograph, shadow, light added, model, front, grain, albedo, depth, normals, position, and Cryptomatte of things and materials.",
 };
 

@@ -11,10 +11,12 @@ export const KINDS: { value: Kind; label: string }[] = [
   { value: "ora", label: "OpenRaster" },
   { value: "layered tiff", label: "TIFF in layers" },
   { value: "exr", label: "OpenEXR" },
+  { value: "page", label: "Hand-over page" },
 ];
 
 export const nameOf = (kind: string) => KINDS.find(({ value }) => value === kind)?.label ?? kind;
-export const inLayers = (kind: string) => kind === "ora" || kind === "exr" || kind === "layered tiff";
+/** Of the master's own size and colours. */
+export const inLayers = (kind: string) => ["ora", "exr", "layered tiff", "page"].includes(kind);
 
 const PLAIN: Omit<Deliverable, "id" | "kind"> = {
   longest_px: null,
@@ -33,6 +35,7 @@ export const BEGINNINGS: { label: string; file: Omit<Deliverable, "id"> }[] = [
   { label: "For the web", file: { ...PLAIN, kind: "jpeg", longest_px: 1600, colours: "sRGB", notes: false } },
   { label: "For print", file: { ...PLAIN, kind: "tiff", width_mm: 160 } },
   { label: "For retouching", file: { ...PLAIN, kind: "ora" } },
+  { label: "For the client", file: { ...PLAIN, kind: "page" } },
 ];
 
 export const megabytes = (bytes: number) =>

@@ -39,7 +39,7 @@ def notes_of(path: Path) -> bytes | None:
         return None
 
 
-def provenance(shot: str, photograph: str, maker: str) -> bytes:
+def provenance(shot: str, photograph: str) -> bytes:
     """A packet of XMP (ISO 16684-1): what made the picture, from what, and that it is a composite."""
     return (
         '<?xpacket begin="\ufeff" id="W5M0MpCehiHzreSzNTczkc9d"?>'
@@ -47,7 +47,7 @@ def provenance(shot: str, photograph: str, maker: str) -> bytes:
         '<rdf:Description rdf:about="" xmlns:xmp="http://ns.adobe.com/xap/1.0/" '
         'xmlns:dc="http://purl.org/dc/elements/1.1/" '
         'xmlns:Iptc4xmpExt="http://iptc.org/std/Iptc4xmpExt/2008-02-29/">'
-        f"<xmp:CreatorTool>{escape(maker)}</xmp:CreatorTool>"
+        "<xmp:CreatorTool>Lithopos</xmp:CreatorTool>"
         f"<dc:source>{escape(photograph)}</dc:source>"
         f'<dc:title><rdf:Alt><rdf:li xml:lang="x-default">{escape(shot)}</rdf:li></rdf:Alt></dc:title>'
         f"<Iptc4xmpExt:DigitalSourceType>{COMPOSITE}</Iptc4xmpExt:DigitalSourceType>"

@@ -5,16 +5,16 @@ from __future__ import annotations
 from collections.abc import Iterator
 from functools import partial
 from pathlib import Path
-from typing import Any
+from typing import Any, BinaryIO
 
 import numpy as np
 import tifffile
 
-from lithopos import __version__
 from lithopos.core.blend.blend import Tones
 from lithopos.core.deliver.finished import Finished
 from lithopos.core.deliver.flat import ICC_TAG, provenance, write_flat
 from lithopos.core.deliver.framed import framed
+from lithopos.core.deliver.handover import Origin, handover_page
 from lithopos.core.deliver.layers import Layer, layers_of
 from lithopos.core.deliver.names import Planned, named, planned
 from lithopos.core.deliver.openexr import write_openexr
@@ -44,12 +44,20 @@ def plan_of(shot: Shot, scale: float | None = None) -> list[Planned]:
     return [planned(one, *size, shot.output.scale if scale is None else scale) for one in files]
 
 
-def deliver(shot: Shot, done: Finished, files: list[Planned], folder: Path, words: dict[str, str]) -> Iterator[Path]:
+def deliver(
+    shot: Shot,
+    done: Finished,
+    files: list[Planned],
+    folder: Path,
+    words: dict[str, str],
+    origin: Origin | None = None,
+) -> Iterator[Path]:
     """Make files one after the other into a folder, each whole or not at all; gives each that is done.
 
     Parameters
     ----------
     words : for the pattern of the names: `project`, `shot`, `option`.
+    origin : what a page's reply says that it is a reply to; by default those words.
 
     Raises
     ------
@@ -62,10 +70,16 @@ def deliver(shot: Shot, done: Finished, files: list[Planned], folder: Path, word
     done = framed(done, shot.frame, scale, tones)
     paths = named(shot.output.names, words, files, folder)
     source = shot.photograph.name or shot.photograph.file if shot.photograph else ""
-    xmp = provenance(shot.name, source, f"Lithopos {__version__}")
+    xmp = provenance(shot.name, source)
     layers: list[Layer] | None = None
     for plan, path in zip(files, paths, strict=True):
-        if not plan.of.layered:
+        if plan.of.kind == "page":
+            beside = [other for other in paths if other != path]
+            caption = f"{words.get('project', '')} · {plan.width} × {plan.height}"
+            to = origin or Origin(project=words.get("project", ""), shot=words.get("shot", ""))
+            page = handover_page(done, shot.name or path.stem, caption, to, beside)
+            write_atomically(path, partial(_put, page))
+        elif not plan.of.layered:
             write_flat(done.picture, plan, path, done.exif, xmp)
         elif plan.of.kind == "exr":
             _write_exr(path, done)
@@ -77,6 +91,10 @@ def deliver(shot: Shot, done: Finished, files: list[Planned], folder: Path, word
             else:
                 _write_tiff(path, layers, done.picture)
         yield path
+
+
+def _put(data: bytes, file: BinaryIO) -> None:
+    file.write(data)
 
 
 def refuse_unwritable(folder: Path) -> None:

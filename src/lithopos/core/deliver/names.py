@@ -9,7 +9,7 @@ from pathlib import Path
 from lithopos.core.errors import InputError
 from lithopos.core.shot.deliver import MOST_SIDE, Deliverable
 
-SUFFIXES = {"jpeg": "jpg", "layered tiff": "tif", "tiff": "tif"}
+SUFFIXES = {"jpeg": "jpg", "layered tiff": "tif", "tiff": "tif", "page": "html"}
 LONGEST_NAME = 120
 MOST_SCALE = 4.0
 
@@ -71,7 +71,7 @@ def named(pattern: str, words: dict[str, str], files: list[Planned], folder: Pat
         taken: list[Path] = []
         for one in files:
             size = f"{one.width}x{one.height}"
-            view = "layers" if one.of.layered else "picture"
+            view = "page" if one.of.kind == "page" else "layers" if one.of.layered else "picture"
             stem = pattern.format(**{"option": "", **words, "view": view, "size": size, "n": f"{n:02d}"})
             if "{n}" not in pattern and n > 1:
                 stem += f"-{n}"

@@ -49,10 +49,12 @@ PART_SAMPLES = 256  # of a part of a proof that is to be seen finely
 MOST_BYTES = 6 << 30
 BYTES_A_PIXEL = 60  # of the whole picture: its codes twice, as read and as made, and what sizing it takes
 LEAST_SAMPLES = 8  # of each half, before noise is judged
+AFTERWARDS = {"output", "deliverables", "replies", "viewpoints"}  # of a shot: what changes no pixel
 UNTOLD = "{}: its hair can’t be told, nothing in or beside its band is sure; its outline stands."
 BYTES_A_RENDER = 1 << 30  # the renderer, its kernels, three rows of tiles
 
 __all__ = [
+    "AFTERWARDS",
     "PART_SAMPLES",
     "PROOF_SAMPLES",
     "PROOF_WIDTH",
@@ -191,7 +193,7 @@ def render_shot(
         job.part = _scaled(part, scale, base)
         job.over = over
     if keep:
-        look = shot.model_dump_json(exclude={"output"})
+        look = shot.model_dump_json(exclude=AFTERWARDS)
         job.checkpoint = Checkpoint(keep, repr((look, scale, seed, scene.place_key)))
     yield from job.steps()
     if quality == "proof":

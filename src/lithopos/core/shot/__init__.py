@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from lithopos.core.shot.blend import Blend, Grade, Haze
 from lithopos.core.shot.contact import Contact, Ground, Proxy
-from lithopos.core.shot.deliver import Deliverable, Output
+from lithopos.core.shot.deliver import Deliverable, Output, Pin, Reply
 from lithopos.core.shot.document import FORMAT, Shot, load_shot, new_shot, new_shot_camera, shot_schema, upgraded
 from lithopos.core.shot.ground import Length, Level
 from lithopos.core.shot.lamp import Lamp, LitWindow
@@ -61,10 +61,12 @@ __all__ = [
     "Pane",
     "PanoramaLight",
     "Photograph",
+    "Pin",
     "Placed",
     "Pointing",
     "Print",
     "Proxy",
+    "Reply",
     "Row",
     "Shot",
     "Sky",

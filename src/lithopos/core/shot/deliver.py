@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 import string
+from datetime import datetime
 from typing import Annotated, Literal
 
 from pydantic import AfterValidator, Field, FiniteFloat, model_validator
 
 from lithopos.core.shot.parts import DocumentPart, Identity
 
-__all__ = ["MOST_SIDE", "NAME_WORDS", "Deliverable", "Output"]
+__all__ = ["MOST_SIDE", "NAME_WORDS", "Deliverable", "Output", "Pin", "Reply"]
 
 NAME_WORDS = ("project", "shot", "option", "view", "size", "n")
 FLAT = ("png", "jpeg", "tiff", "webp", "avif")
 LAYERED = ("exr", "ora", "layered tiff")
+WHOLE = (*LAYERED, "page")  # of one size and colour
 MOST_SIDE = {"jpeg": 65_535, "webp": 16_383, "avif": 65_536}  # [px], by the formats themselves
 FORBIDDEN = '/\\:*?"<>|'
 
@@ -36,7 +38,7 @@ def _pattern(names: str) -> str:
 
 
 class Deliverable(DocumentPart):
-    """One file to be made: its format, its size, and what it carries.
+    """One file to be made: its format, its size, and what it carries; a `page` is for the client to reply to.
 
     Attributes
     ----------
@@ -49,7 +51,7 @@ class Deliverable(DocumentPart):
     """
 
     id: Identity
-    kind: Literal["png", "jpeg", "tiff", "webp", "avif", "exr", "ora", "layered tiff"] = "png"
+    kind: Literal["png", "jpeg", "tiff", "webp", "avif", "exr", "ora", "layered tiff", "page"] = "png"
     longest_px: Annotated[int, Field(ge=16, le=100_000)] | None = None
     width_mm: Annotated[FiniteFloat, Field(gt=1, le=20_000)] | None = None
     dpi: Annotated[FiniteFloat, Field(ge=10, le=2400)] = 300.0
@@ -63,8 +65,8 @@ class Deliverable(DocumentPart):
     def _has_one_size(self) -> Deliverable:
         if self.longest_px is not None and self.width_mm is not None:
             raise ValueError("has a longest side and a printed width; one of them must be null")
-        if self.kind in LAYERED and (self.longest_px or self.width_mm or self.colours != "photograph"):
-            raise ValueError("in layers a picture has the master’s size and the photograph’s colours")
+        if self.kind in WHOLE and (self.longest_px or self.width_mm or self.colours != "photograph"):
+            raise ValueError("in layers, and in a page, a picture has the master’s size and the photograph’s colours")
         if self.bleed_mm and self.width_mm is None:
             raise ValueError("bleed is for print: give a printed width")
         return self
@@ -73,6 +75,27 @@ class Deliverable(DocumentPart):
     def layered(self) -> bool:
         """Whether it is made of layers."""
         return self.kind in LAYERED
+
+
+Share = Annotated[FiniteFloat, Field(ge=0, le=1)]
+
+
+class Pin(DocumentPart):
+    """A remark on a place of the delivered picture, in shares of its width and height."""
+
+    at: tuple[Share, Share]
+    text: Annotated[str, Field(max_length=2000)] = ""
+
+
+class Reply(DocumentPart):
+    """What a client said of a revision: by whom they say they are, when, whether it is as it should be, remarks."""
+
+    id: Identity
+    by: Annotated[str, Field(min_length=1, max_length=120)]
+    at: datetime
+    revision: int = 0
+    verdict: Literal["yes", "no"] | None = None
+    pins: Annotated[list[Pin], Field(max_length=200)] = []
 
 
 class Output(DocumentPart):
