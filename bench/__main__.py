@@ -19,6 +19,7 @@ from proving.server import running
 from proving.truth import NAMES, SAMPLES, marked_shot, score
 
 from bench.balls import bench_balls
+from bench.blend import bench_blend
 from bench.contact import bench_contact
 from bench.equal import bench_equal
 from bench.lamps import bench_lamps
@@ -307,6 +308,7 @@ PARTS = {
     "balls": bench_balls,
     "lamps": bench_lamps,
     "contact": bench_contact,
+    "blend": bench_blend,
     "master": bench_master,
 }
 

@@ -120,10 +120,34 @@ class CommandLine(unittest.TestCase):
             told = run("render", str(shot), "-o", str(folder / "out.png"), "--scale", "0.25", "--samples", "4")
             self.assertEqual(told.returncode, 0, told.stderr)
             made = read_picture(folder / "out.png").codes
-            self.assertEqual(made.shape, (320, 480, 3))
+            self.assertEqual(made.shape, (253, 450, 3))  # as it is framed
             shot.write_text(json.dumps({**example(), "surprise": 1}))
             self.refused("surprise: is not a known field", "render", str(shot), "-o", str(folder / "two.png"))
             self.assertFalse((folder / "two.png").exists())
+
+    def test_deliver_makes_what_a_recipe_names_and_overwrites_nothing(self) -> None:
+        recipe = {
+            "deliverables": [{"kind": "png"}, {"kind": "jpeg", "longest_px": 200}, {"kind": "exr"}],
+            "output": {"scale": 0.15, "samples": 4, "names": "{shot}-{view}-{n}"},
+        }
+        with tempfile.TemporaryDirectory() as name:
+            folder = Path(name)
+            for file in load_shot(example()).files():
+                (folder / file).write_bytes((SAMPLES / file).read_bytes())
+            (folder / "shot.json").write_text(json.dumps(example()))
+            (folder / "recipe.json").write_text(json.dumps(recipe))
+            call = ("deliver", str(folder / "shot.json"), "--to", str(folder / "out"), "--recipe")
+            first, second = (self.answer(*call, str(folder / "recipe.json"))["files"] for _ in range(2))
+            self.assertEqual([Path(one["name"]).exists() for one in first + second], [True] * 6)
+            self.assertEqual(len({one["name"] for one in first + second}), 6)
+            # The written example is framed to 1800 × 1012 of 1920 × 1280.
+            self.assertEqual([(one["width"], one["height"]) for one in first], [(270, 152), (200, 112), (270, 152)])
+            self.assertEqual(read_picture(Path(first[0]["name"])).codes.shape, (152, 270, 3))
+            (folder / "recipe.json").write_text(json.dumps({"deliverables": [{"kind": "fax"}]}))
+            self.refused("deliverables.*kind", *call, str(folder / "recipe.json"))
+            (folder / "recipe.json").write_text(json.dumps({"shots": []}))
+            self.refused("--recipe: holds deliverables and output", *call, str(folder / "recipe.json"))
+            self.assertEqual(len(list((folder / "out").iterdir())), 6)
 
 
 if __name__ == "__main__":

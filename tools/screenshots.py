@@ -82,6 +82,40 @@ def contact_states(page: Screen) -> None:
     page.page.locator("footer button").first.click()
 
 
+def blend_and_deliver(page: Screen) -> None:
+    """How it was photographed; a list of files that were made; the page that the client gets."""
+    page.press("Proof")
+    page.step("Blend")
+    page.page.get_by_text("grain by brightness").wait_for()
+    page.unfold("Tones")
+    take(page, "blend")
+    page.step("Photo")
+    page.after(lambda: page.press("16 : 9"))
+    page.step("Deliver")
+    page.unfold("Size and fineness")
+    samples = page.page.get_by_label("Samples a pixel, at most")
+    samples.fill("64")
+    page.after(lambda: samples.press("Enter"))
+    page.page.locator("aside h3 button", has_text="Size and fineness").click()
+    for name in ("Full size", "For the web", "For retouching", "For the client"):
+        page.after(lambda name=name: page.press(name))
+    page.page.get_by_role("button", name="Make the master and", exact=False).click()
+    links = page.page.locator("a[aria-label^=Download]")
+    page.until("document.querySelectorAll('a[aria-label^=Download]').length >= 4", 400)
+    page.press("Master")
+    page.page.locator("aside").evaluate("aside => aside.scrollTo(0, aside.scrollHeight)")
+    take(page, "deliver")
+    with page.page.expect_download() as told:
+        links.nth(3).click()
+    browser = page.page.context.browser
+    assert browser
+    client = browser.new_page(viewport={"width": 1280, "height": 800})
+    client.goto(Path(told.value.path()).rename(Path(told.value.path()).with_suffix(".html")).as_uri())
+    client.wait_for_timeout(800)
+    keep(client.screenshot(), "hand-over")
+    client.close()
+
+
 def main() -> None:
     """Take what is asked for."""
     words = [word for word in sys.argv[1:] if word != "states"]
@@ -123,13 +157,7 @@ def main() -> None:
         take(page, "contact-proof-seam")
         page.press("Seam")
         contact_states(page)
-        page.step("Deliver")
-        page.page.get_by_label("Samples a pixel, at most").fill("48")
-        page.page.get_by_label("Samples a pixel, at most").press("Enter")
-        page.until("window.lithopos.shot.output.samples === 48")
-        page.press("Make the master")
-        page.page.locator("footer").get_by_text("part 2 of", exact=False).wait_for(timeout=120_000)
-        take(page, "deliver-under-way")
+        blend_and_deliver(page)
         page.page.locator("footer button", has_text="Osier pavilion").first.click()
         dressed(page)
         page.press("Tidewater yard")

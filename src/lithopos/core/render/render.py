@@ -526,14 +526,18 @@ class _Job:
         lit = front_light(codes, front, cover, fringes) if mattes else np.zeros_like(caught.model)
         parts = (shadow, added, model, cover, front, lit, depth, normal, albedo)
         passes = Passes(window, *parts, objects, materials, np.zeros_like(model))
-        return replace(passes, grain=self._grain(codes, passes)) if denoising != "draft" else passes
+        return replace(passes, grain=self._grain(codes, passes)) if self._blends(denoising) else passes
+
+    def _blends(self, denoising: Denoising) -> bool:
+        """Whether the photograph is known well enough: nobody waits for a picture under way while it is measured."""
+        return denoising == "high" or (denoising == "fast" and self.session.is_measured)
 
     def _blended(
         self, caught: Caught, depth: Floats, window: Window, scale: float, denoising: Denoising
     ) -> tuple[Floats, Floats, Floats, Floats]:
         """Shadow, added light, models and their cover as this photograph would show them."""
         blend, parts = self.scene.blend, (caught.shadow, caught.added, caught.model, caught.cover)
-        if denoising != "draft":  # the first glance does without what is measured first
+        if self._blends(denoising):
             size = self.scene.camera.width, self.scene.camera.height
             found = self.session.measured(self.base)
             parts = softened(parts, sharpness_in_force(blend, found, scale), window, size)

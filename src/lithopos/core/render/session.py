@@ -80,6 +80,11 @@ class Session:
             self._read = read
         return self._photograph[2]
 
+    @property
+    def is_measured(self) -> bool:
+        """Whether the photograph at hand is told already."""
+        return self._measured is not None
+
     def measured(self, picture: Picture) -> Measured:
         """How the photograph at hand was taken, told once: its grain at the size at hand, its sharpness at its own."""
         if self._measured is None:
