@@ -8,7 +8,7 @@ import os
 import shutil
 import sys
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NoReturn, TypeVar
@@ -22,7 +22,10 @@ from lithopos.core.errors import InputError, LithoposError, NoAnswer, NoRoom, in
 
 if TYPE_CHECKING:  # what the commands load when they have need of it
     from lithopos.core.exchange.bundle import OpenShot
+    from lithopos.core.exchange.graphic import Graphic
+    from lithopos.core.exchange.panorama import Panorama
     from lithopos.core.exchange.picture import Picture
+    from lithopos.core.geometry.model import Model
     from lithopos.core.render.render import Quality, Step
     from lithopos.core.shot import Shot
 
@@ -207,6 +210,19 @@ def render(
     print(f"{out} written", cut, file=sys.stderr)
 
 
+def _readers(
+    opened: OpenShot,
+) -> tuple[Callable[[str], Model], Callable[[str, float], Graphic], Callable[[str], Panorama]]:
+    """What reads a shot's models, graphics and panoramas by their names."""
+    from lithopos.core.reading.ask import read_graphic, read_model, read_panorama
+
+    return (
+        lambda name: read_model(opened.find(name)),
+        lambda name, time_s: read_graphic(opened.find(name), time_s),
+        lambda name: read_panorama(opened.find(name)),
+    )
+
+
 def _in_its_frame(picture: Picture, shot: Shot) -> Picture:
     from lithopos.core.deliver.framed import framed_codes
 
@@ -223,7 +239,7 @@ def _rendered(
     """A shot's render step by step, its files read as they are named."""
     from lithopos.core.light.photometry import read_photometry
     from lithopos.core.place.near_lights import with_photometry
-    from lithopos.core.reading.ask import read_graphic, read_model, read_panorama, read_picture
+    from lithopos.core.reading.ask import read_picture
     from lithopos.core.render.render import refuse_too_large, render_shot
 
     photograph = opened.shot.photograph
@@ -231,16 +247,17 @@ def _rendered(
         raise InputError("photograph", "is missing: a shot begins with one")
     if scale is not None:
         refuse_too_large(photograph.width, photograph.height, scale)
+    read_model, read_graphic, read_panorama = _readers(opened)
     yield from render_shot(
         with_photometry(opened.shot, lambda name: read_photometry(opened.find(name).read_bytes())),
         read_picture(opened.find(photograph.file)),
-        lambda name: read_model(opened.find(name)),
+        read_model,
         quality=quality,
         scale=scale,
         samples=samples,
         seed=seed,
-        read_graphic=lambda name, time_s: read_graphic(opened.find(name), time_s),
-        read_panorama=lambda name: read_panorama(opened.find(name)),
+        read_graphic=read_graphic,
+        read_panorama=read_panorama,
         passes=passes,
     )
 
@@ -263,6 +280,7 @@ def deliver(shot: Path, folder: Path, recipe: Path | None, samples: int | None, 
     from lithopos.core.derive import derive
     from lithopos.core.exchange.bundle import OpenShot, open_shot
     from lithopos.core.reading.ask import read_picture
+    from lithopos.core.render.matched import matched_scene
     from lithopos.core.render.session import sized
 
     with open_shot(shot) as opened, tempfile.TemporaryDirectory() as passes:
@@ -282,13 +300,15 @@ def deliver(shot: Path, folder: Path, recipe: Path | None, samples: int | None, 
         camera, place = derive(wanted).camera, opened.find(photograph.file)
         assert camera is not None  # it has been rendered with
         height, width = step.picture.codes.shape[:2]
+        photographed = sized(read_picture(place), scale)
         done = Finished(
-            sized(read_picture(place), scale),
+            photographed,
             step.picture,
             lambda: read_passes(Path(passes)),
             pinhole_of(camera).sized(width, height),
             read_names(Path(passes)),
             notes_of(place),
+            lambda: matched_scene(wanted, photographed, *_readers(opened)),
         )
         made = list(make(wanted, done, plan, folder, {"project": shot.stem, "shot": wanted.name or photograph.name}))
     for note in step.notes:

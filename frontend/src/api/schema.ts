@@ -1326,7 +1326,8 @@ export interface components {
         };
         /**
          * Deliverable
-         * @description One file to be made: its format, its size, and what it carries; a `page` is for the client to reply to.
+         * @description One file to be made: its format, its size, and what it carries; a `page` is for the client to reply to;
+         *     `glb`, `usda` and `camera` are the matched scene for other programs.
          *
          *     Attributes
          *     ----------
@@ -1366,7 +1367,7 @@ export interface components {
              * @default png
              * @enum {string}
              */
-            kind: "png" | "jpeg" | "tiff" | "webp" | "avif" | "exr" | "ora" | "layered tiff" | "page";
+            kind: "png" | "jpeg" | "tiff" | "webp" | "avif" | "exr" | "ora" | "layered tiff" | "page" | "glb" | "usda" | "camera";
             /**
              * Longest Px
              * @default null

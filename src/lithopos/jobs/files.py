@@ -15,11 +15,13 @@ from lithopos.core.deliver.finished import Finished
 from lithopos.core.deliver.flat import notes_of
 from lithopos.core.deliver.handover import Origin
 from lithopos.core.deliver.make import deliver, plan_of
+from lithopos.core.deliver.matched import Matched
 from lithopos.core.derive import derive
 from lithopos.core.errors import Cancelled, InputError
 from lithopos.core.exchange.decode import read_picture
 from lithopos.core.exchange.picture import write_atomically
-from lithopos.core.reading.ask import read_picture_kept
+from lithopos.core.reading.ask import read_graphic, read_model_kept, read_panorama_kept, read_picture_kept
+from lithopos.core.render.matched import matched_scene
 from lithopos.core.render.session import sized
 from lithopos.library.models import Render
 from lithopos.library.store import Library
@@ -94,6 +96,15 @@ def _finished(library: Library, photograph: str, master: Render) -> Finished:
     if camera is None:
         raise InputError("camera", "is not solved any more")
 
+    def scene() -> Matched:
+        return matched_scene(
+            library.shot_at(master.shot_id, master.revision),
+            sized(whole, width / whole.codes.shape[1]),
+            lambda name: read_model_kept(library.file_path(name), library.made_folder(name)),
+            lambda name, time_s: read_graphic(library.file_path(name), time_s),
+            lambda name: read_panorama_kept(library.file_path(name), library.made_folder(name)),
+        )
+
     @cache
     def passes() -> list[Passes]:
         return read_passes(folder / PASSES)
@@ -105,6 +116,7 @@ def _finished(library: Library, photograph: str, master: Render) -> Finished:
         pinhole_of(camera).sized(width, height),
         read_names(folder / PASSES),
         notes_of(library.file_path(photograph)),
+        scene,
     )
 
 

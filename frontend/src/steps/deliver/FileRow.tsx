@@ -83,6 +83,10 @@ const LAYERS: Record<string, string> = {
   "layered tiff":
     "The finished picture as the first page, then the layers, each a page of 16 bits with its name and mode.",
   page: "One HTML file that opens from anywhere: picture and photograph with a seam, the other files, a place for remarks and for yes or no. Drop the client’s reply onto this page.",
+  glb: "The matched camera, the dressed models, ground and what stands there with the photograph on it, and the sun, in metres, for other programs.",
+  usda: "The matched camera with its shifted axis, models, ground and what stands there in their mean colours, and the sun, in metres, z up.",
+  camera:
+    "The matched camera as plain figures (JSON): focal length, principal point, rotation, position, lens.",
   exr: "Linear light in parts: picture, photograph, shadow, light added, model, front, grain, albedo, depth, normals, position, and Cryptomatte of things and materials.",
 };
 

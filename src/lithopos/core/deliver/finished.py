@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.composite.passes import Names, Passes
+from lithopos.core.deliver.matched import Matched
 from lithopos.core.exchange.picture import Picture
 
 __all__ = ["Finished"]
@@ -21,6 +22,7 @@ class Finished:
     passes : reads them, where layers are wanted.
     camera : of the picture at its size.
     names : of what the passes number.
+    scene : builds the matched scene, with the whole photograph's camera; None where nothing can.
     exif : what the camera wrote into the photograph.
     """
 
@@ -30,3 +32,4 @@ class Finished:
     camera: Pinhole
     names: Names
     exif: bytes | None
+    scene: Callable[[], Matched] | None = None

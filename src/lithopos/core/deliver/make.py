@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 from functools import partial
 from pathlib import Path
 from typing import Any, BinaryIO
@@ -16,6 +17,7 @@ from lithopos.core.deliver.flat import ICC_TAG, provenance, write_flat
 from lithopos.core.deliver.framed import framed
 from lithopos.core.deliver.handover import Origin, handover_page
 from lithopos.core.deliver.layers import Layer, layers_of
+from lithopos.core.deliver.matched import camera_json, matched_glb, write_usd
 from lithopos.core.deliver.names import Planned, named, planned
 from lithopos.core.deliver.openexr import write_openexr
 from lithopos.core.deliver.openraster import write_openraster
@@ -79,6 +81,8 @@ def deliver(
             to = origin or Origin(project=words.get("project", ""), shot=words.get("shot", ""))
             page = handover_page(done, shot.name or path.stem, caption, to, beside)
             write_atomically(path, partial(_put, page))
+        elif plan.of.matched:
+            _write_matched(path, done, plan.of.kind)
         elif not plan.of.layered:
             write_flat(done.picture, plan, path, done.exif, xmp)
         elif plan.of.kind == "exr":
@@ -106,6 +110,21 @@ def refuse_unwritable(folder: Path) -> None:
         probe.unlink()
     except OSError as error:
         raise InputError("--to", f"{folder} can’t be written to: {error.strerror}") from error
+
+
+def _write_matched(path: Path, done: Finished, kind: str) -> None:
+    """The scene as its frame's camera sees it."""
+    if kind == "camera":
+        write_atomically(path, partial(_put, camera_json(done.camera)))
+        return
+    if done.scene is None:
+        raise InputError("deliverables", "ask for the scene, which is not at hand")
+    scene = replace(done.scene(), camera=done.camera)
+    if kind == "glb":
+        write_atomically(path, partial(_put, matched_glb(scene)))
+    else:
+        with whole_or_not(path) as place:
+            write_usd(scene, place)
 
 
 def _write_exr(path: Path, done: Finished) -> None:

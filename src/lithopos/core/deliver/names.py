@@ -9,7 +9,7 @@ from pathlib import Path
 from lithopos.core.errors import InputError
 from lithopos.core.shot.deliver import MOST_SIDE, Deliverable
 
-SUFFIXES = {"jpeg": "jpg", "layered tiff": "tif", "tiff": "tif", "page": "html"}
+SUFFIXES = {"jpeg": "jpg", "layered tiff": "tif", "tiff": "tif", "page": "html", "camera": "json"}
 LONGEST_NAME = 120
 MOST_SCALE = 4.0
 
@@ -71,7 +71,7 @@ def named(pattern: str, words: dict[str, str], files: list[Planned], folder: Pat
         taken: list[Path] = []
         for one in files:
             size = f"{one.width}x{one.height}"
-            view = "page" if one.of.kind == "page" else "layers" if one.of.layered else "picture"
+            view = _view(one.of)
             stem = pattern.format(**{"option": "", **words, "view": view, "size": size, "n": f"{n:02d}"})
             if "{n}" not in pattern and n > 1:
                 stem += f"-{n}"
@@ -84,6 +84,12 @@ def named(pattern: str, words: dict[str, str], files: list[Planned], folder: Pat
         if not any(path.exists() for path in taken):
             return taken
     raise InputError("names", "are used up in this folder")
+
+
+def _view(one: Deliverable) -> str:
+    if one.kind in ("page", "camera"):
+        return one.kind
+    return "scene" if one.matched else "layers" if one.layered else "picture"
 
 
 def _plain(stem: str) -> str:

@@ -15,7 +15,8 @@ __all__ = ["MOST_SIDE", "NAME_WORDS", "Deliverable", "Output", "Pin", "Reply"]
 NAME_WORDS = ("project", "shot", "option", "view", "size", "n")
 FLAT = ("png", "jpeg", "tiff", "webp", "avif")
 LAYERED = ("exr", "ora", "layered tiff")
-WHOLE = (*LAYERED, "page")  # of one size and colour
+MATCHED = ("glb", "usda", "camera")
+WHOLE = (*LAYERED, *MATCHED, "page")  # of one size and colour
 MOST_SIDE = {"jpeg": 65_535, "webp": 16_383, "avif": 65_536}  # [px], by the formats themselves
 FORBIDDEN = '/\\:*?"<>|'
 
@@ -37,8 +38,12 @@ def _pattern(names: str) -> str:
     return names
 
 
+Kind = Literal["png", "jpeg", "tiff", "webp", "avif", "exr", "ora", "layered tiff", "page", "glb", "usda", "camera"]
+
+
 class Deliverable(DocumentPart):
-    """One file to be made: its format, its size, and what it carries; a `page` is for the client to reply to.
+    """One file to be made: its format, its size, and what it carries; a `page` is for the client to reply to;
+    `glb`, `usda` and `camera` are the matched scene for other programs.
 
     Attributes
     ----------
@@ -51,7 +56,9 @@ class Deliverable(DocumentPart):
     """
 
     id: Identity
-    kind: Literal["png", "jpeg", "tiff", "webp", "avif", "exr", "ora", "layered tiff", "page"] = "png"
+    kind: Literal[
+        "png", "jpeg", "tiff", "webp", "avif", "exr", "ora", "layered tiff", "page", "glb", "usda", "camera"
+    ] = "png"
     longest_px: Annotated[int, Field(ge=16, le=100_000)] | None = None
     width_mm: Annotated[FiniteFloat, Field(gt=1, le=20_000)] | None = None
     dpi: Annotated[FiniteFloat, Field(ge=10, le=2400)] = 300.0
@@ -66,10 +73,15 @@ class Deliverable(DocumentPart):
         if self.longest_px is not None and self.width_mm is not None:
             raise ValueError("has a longest side and a printed width; one of them must be null")
         if self.kind in WHOLE and (self.longest_px or self.width_mm or self.colours != "photograph"):
-            raise ValueError("in layers, and in a page, a picture has the master’s size and the photograph’s colours")
+            raise ValueError("layers, pages and scenes have the master’s size and the photograph’s colours")
         if self.bleed_mm and self.width_mm is None:
             raise ValueError("bleed is for print: give a printed width")
         return self
+
+    @property
+    def matched(self) -> bool:
+        """Whether it is the scene, not the picture."""
+        return self.kind in MATCHED
 
     @property
     def layered(self) -> bool:

@@ -23,14 +23,18 @@ _WRAPS = {"repeat": 10497, "clamp": 33071, "mirror": 33648}
 __all__ = ["glb_of"]
 
 
-def glb_of(model: Model, widest_texture: int | None = None) -> bytes:
+Beside = tuple[list[dict[str, Any]], dict[str, Any]]
+
+
+def glb_of(model: Model, widest_texture: int | None = None, beside: Beside = ([], {})) -> bytes:
     """A model as the bytes of a GLB, y up, in metres.
 
     Parameters
     ----------
     widest_texture : larger ones are written smaller [px].
+    beside : nodes beside the model's, and what they refer to: cameras, lights.
     """
-    return _Writer(widest_texture).glb(model)
+    return _Writer(widest_texture).glb(model, beside)
 
 
 class _Writer:
@@ -41,17 +45,19 @@ class _Writer:
         self.used: set[str] = set()
         self._images: dict[tuple[Any, ...], int] = {}
 
-    def glb(self, model: Model) -> bytes:
+    def glb(self, model: Model, beside: Beside) -> bytes:
         materials = [self._material(material) for material in model.materials]
         meshes = [self._mesh(part) for part in model.parts]
         self.told |= {
             "scene": 0,
-            "scenes": [{"nodes": list(range(len(meshes)))}],
-            "nodes": [{"name": part.name, "mesh": number} for number, part in enumerate(model.parts)],
+            "scenes": [{"nodes": list(range(len(meshes) + len(beside[0])))}],
+            "nodes": [*({"name": part.name, "mesh": number} for number, part in enumerate(model.parts)), *beside[0]],
             "meshes": meshes,
             "materials": materials,
             "buffers": [{"byteLength": len(self.binary)}],
         }
+        self.told |= beside[1]
+        self.used |= set(beside[1].get("extensions", {}))
         self.told["asset"]["extras"] = {"unit_m": model.unit.metres, "up": model.up}
         if self.used:
             self.told["extensionsUsed"] = sorted(self.used)
