@@ -8,6 +8,7 @@ export type Grade = Schemas["Grade"];
 export type Crop = NonNullable<Shot["frame"]>;
 export type Deliverable = Schemas["Deliverable"];
 export type Plan = Schemas["PlanOut"];
+export type Look = Schemas["LookOut"];
 export type Reply = Schemas["Reply"];
 export type MadeFile = Schemas["MadeFile"];
 export type Shot = Schemas["Shot"];

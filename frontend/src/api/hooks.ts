@@ -4,6 +4,7 @@ import {
   type BlendAnswer,
   client,
   type FoundEdges,
+  type Look,
   type Materials,
   type Pieces,
   type Plan,
@@ -84,6 +85,15 @@ export const usePlan = (shot: ShotOut, made: number) =>
     queryKey: ["plan", shot.id, shot.revision, made],
     queryFn: () =>
       asked<Plan>(client.GET("/api/v1/shots/{shot_id}/plan", { params: { path: { shot_id: shot.id } } })),
+    placeholderData: keepPreviousData,
+  });
+
+/** What of a shot differs from its photograph; asked anew when the shot or its newest picture changes. */
+export const useLook = (shot: ShotOut, newest: string | undefined) =>
+  useQuery({
+    queryKey: ["look", shot.id, shot.revision, newest],
+    queryFn: () =>
+      asked<Look>(client.GET("/api/v1/shots/{shot_id}/look", { params: { path: { shot_id: shot.id } } })),
     placeholderData: keepPreviousData,
   });
 

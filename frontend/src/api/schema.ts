@@ -453,6 +453,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/shots/{shot_id}/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The last look at a shot as it stands. */
+        get: operations["getLook"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/shots/{shot_id}/patches": {
         parameters: {
             query?: never;
@@ -2568,6 +2585,68 @@ export interface components {
             width_m: number | null;
         };
         /**
+         * LookLine
+         * @description Something that was compared and differs.
+         *
+         *     Attributes
+         *     ----------
+         *     says : in words with its figure.
+         *     weight : in just noticeable differences; from 1 on it gives the picture away.
+         *     step : where it is mended.
+         *     at, beside : pixels of the photograph to look at: on the model, and what it is compared with.
+         *     aside : the word with which it was set aside; None where it was not.
+         */
+        LookLine: {
+            /**
+             * Aside
+             * @default null
+             */
+            aside: string | null;
+            /**
+             * At
+             * @default null
+             */
+            at: [
+                number,
+                number
+            ] | null;
+            /**
+             * Beside
+             * @default null
+             */
+            beside: [
+                number,
+                number
+            ] | null;
+            /**
+             * Code
+             * @enum {string}
+             */
+            code: "contact" | "shadow direction" | "shadow length" | "shadow softness" | "shadow tone" | "shadow tint" | "exposure" | "colour" | "contrast" | "saturation" | "whites" | "sharpness" | "grain" | "fringes" | "stray light" | "guessed camera" | "guessed sun";
+            /** Says */
+            says: string;
+            /**
+             * Step
+             * @enum {string}
+             */
+            step: "perspective" | "place" | "light" | "contact" | "blend" | "deliver";
+            /** Weight */
+            weight: number;
+        };
+        /**
+         * LookOut
+         * @description What the last look found, what gives the picture away most first; from `shown` on a weight does.
+         */
+        LookOut: {
+            /** Lines */
+            lines: components["schemas"]["LookLine"][];
+            /**
+             * Shown
+             * @default 1
+             */
+            shown: number;
+        };
+        /**
          * MadeFile
          * @description A delivered file: its name in the project's folder, what it is, its size.
          */
@@ -4179,6 +4258,19 @@ export interface components {
             revision: number;
         };
         /**
+         * SetAside
+         * @description A line of the last look that is known and meant, with a word on why.
+         */
+        SetAside: {
+            /** Id */
+            id: string;
+            /**
+             * Word
+             * @default
+             */
+            word: string;
+        };
+        /**
          * SharpLine
          * @description A refined stroke: two points, or five where it is bent, and how well each is known across it [px].
          *
@@ -4454,6 +4546,11 @@ export interface components {
              * @default []
              */
             replies: components["schemas"]["Reply"][];
+            /**
+             * Set Aside
+             * @default []
+             */
+            set_aside: components["schemas"]["SetAside"][];
             /**
              * Shadow Edges
              * @default []
@@ -5814,6 +5911,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HandOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    getLook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookOut"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -70,7 +70,7 @@ MADE_HELD = 24
 TOLD_OTHERWISE = ("has_picture", "whites", "files", "current")  # of a render, than by its row
 _FOREVER = "private, max-age=31536000, immutable"
 
-__all__ = ["api", "render_out"]
+__all__ = ["api", "blending_of", "render_out"]
 
 
 def _library() -> Library:
@@ -249,13 +249,20 @@ def get_blending(path: s.FilePath) -> Response:
     """How a photograph was taken: its grain, its sharpness; measured once and kept beside it."""
     if _library().file(path.sha256).kind != "photograph":
         raise NotFound("Only photographs have grain to be measured.")
-    place = _library().made_folder(path.sha256) / f"blending-{BLENDING}.json"
-    if not place.exists():
-        codes = _photograph_of(f"sha256:{path.sha256}").codes
-        told = measured(codes, measured_sharpness(codes))
-        found = blend_answer(told, codes.shape[1], codes.shape[0]).model_dump_json().encode()
-        write_atomically(place, lambda file: file.write(found))
-    return _sent(place, "application/json")
+    return _json(blending_of(path.sha256))
+
+
+def blending_of(sha256: str) -> BlendAnswer:
+    """What was measured of a photograph, once."""
+    place = _library().made_folder(sha256) / f"blending-{BLENDING}.json"
+    if place.exists():
+        return BlendAnswer.model_validate_json(place.read_bytes())
+    codes = _photograph_of(f"sha256:{sha256}").codes
+    told = measured(codes, measured_sharpness(codes))
+    found = blend_answer(told, codes.shape[1], codes.shape[0])
+    data = found.model_dump_json().encode()
+    write_atomically(place, lambda file: file.write(data))
+    return found
 
 
 def _project_full(project_id: str) -> s.ProjectFull:

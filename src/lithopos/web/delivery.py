@@ -8,16 +8,18 @@ import shutil
 from flask import Response, current_app, send_file
 from flask_openapi3 import APIBlueprint
 
+from lithopos.core.critique.look import last_look
 from lithopos.core.deliver.handover import MOST_BYTES, read_reply
 from lithopos.core.deliver.make import plan_of
 from lithopos.core.deliver.names import Planned, named
+from lithopos.core.derive import derive
 from lithopos.core.errors import InputError
 from lithopos.core.shot import Deliverable, Shot
 from lithopos.jobs.files import made_files
 from lithopos.jobs.queue import Queue
 from lithopos.library.store import Library, NotFound
 from lithopos.web import schemas as s
-from lithopos.web.api import render_out
+from lithopos.web.api import blending_of, render_out
 
 delivery = APIBlueprint("delivery", __name__, url_prefix="/api/v1")
 
@@ -66,6 +68,17 @@ def _planned(shot: Shot, one: Deliverable) -> Planned | str:
         return plan_of(shot.model_copy(update={"deliverables": [one]}))[0]
     except InputError as error:
         return error.cause
+
+
+@delivery.get("/shots/<string:shot_id>/look", operation_id="getLook", responses={200: s.LookOut})
+def get_look(path: s.ShotPath) -> Response:
+    """The last look at a shot as it stands."""
+    shot = _library().shot(path.shot_id).shot
+    told = blending_of(shot.photograph.file.removeprefix("sha256:")) if shot.photograph else None
+    newest = next((one for one in _library().renders(path.shot_id) if one.state == "done" and not one.part), None)
+    whites = render_out(newest).whites if newest else None
+    lines = last_look(shot, derive(shot), told, whites)
+    return Response(s.LookOut(lines=lines).model_dump_json(), mimetype="application/json")
 
 
 @delivery.post("/renders/<string:render_id>/files", operation_id="makeFiles", responses={201: s.RenderOut})

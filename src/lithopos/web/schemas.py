@@ -11,6 +11,7 @@ from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, model_validator
 from lithopos.core.camera.hand import Gesture
 from lithopos.core.camera.problem import HandCamera, Pixel
 from lithopos.core.composite.whites import Whites
+from lithopos.core.critique.look import SHOWN, LookLine
 from lithopos.core.derive import Derived
 from lithopos.core.errors import LithoposError
 from lithopos.core.geometry.check import CheckPiece
@@ -282,6 +283,13 @@ class RenderOut(BaseModel):
 class MadeFilePath(BaseModel):
     render_id: str
     name: Annotated[str, Field(max_length=200)]
+
+
+class LookOut(BaseModel):
+    """What the last look found, what gives the picture away most first; from `shown` on a weight does."""
+
+    lines: list[LookLine]
+    shown: float = SHOWN
 
 
 class ReplyOut(BaseModel):

@@ -7,6 +7,7 @@ import { useRenderActions } from "../../state/renders";
 import { Button, Field, Figure, Heading, Hint, Tip } from "../../ui/controls";
 import { KindSections, Section } from "../Section";
 import { Files } from "./Files";
+import { LastLook } from "./LastLook";
 import { megabytes, nameOf } from "./words";
 
 export function DeliverStep(props: StepProps & { renders: RenderOut[] }) {
@@ -20,6 +21,7 @@ export function DeliverStep(props: StepProps & { renders: RenderOut[] }) {
   const upToDate = master?.state === "done" && master.current;
   return (
     <>
+      <LastLook {...props} />
       <MasterSize {...props} />
       <Section
         name="files"

@@ -10,7 +10,7 @@ from pydantic import AfterValidator, Field, FiniteFloat, model_validator
 
 from lithopos.core.shot.parts import DocumentPart, Identity
 
-__all__ = ["MOST_SIDE", "NAME_WORDS", "Deliverable", "Output", "Pin", "Reply"]
+__all__ = ["MOST_SIDE", "NAME_WORDS", "Deliverable", "Output", "Pin", "Reply", "SetAside"]
 
 NAME_WORDS = ("project", "shot", "option", "view", "size", "n")
 FLAT = ("png", "jpeg", "tiff", "webp", "avif")
@@ -90,6 +90,13 @@ class Deliverable(DocumentPart):
 
 
 Share = Annotated[FiniteFloat, Field(ge=0, le=1)]
+
+
+class SetAside(DocumentPart):
+    """A line of the last look that is known and meant, with a word on why."""
+
+    id: Identity
+    word: Annotated[str, Field(max_length=200)] = ""
 
 
 class Pin(DocumentPart):

@@ -12,7 +12,7 @@ from lithopos.core.errors import InputError, input_error_from
 from lithopos.core.light.softness import CLEAR_DEG
 from lithopos.core.shot.blend import Blend
 from lithopos.core.shot.contact import TOPPED, Contact, Ground, Proxy
-from lithopos.core.shot.deliver import Deliverable, Output, Reply
+from lithopos.core.shot.deliver import Deliverable, Output, Reply, SetAside
 from lithopos.core.shot.ground import Length, Level
 from lithopos.core.shot.lamp import Lamp, LitWindow
 from lithopos.core.shot.light import (
@@ -76,6 +76,7 @@ class Shot(DocumentPart):
     output: Output = Output()
     deliverables: Annotated[list[Deliverable], Field(max_length=40)] = []
     replies: Annotated[list[Reply], Field(max_length=100)] = []
+    set_aside: Annotated[list[SetAside], Field(max_length=50)] = []
 
     @model_validator(mode="after")
     def _identities_differ(self) -> Shot:

@@ -1,0 +1,1 @@
+"""What a practised eye compares before a picture goes out."""
