@@ -188,6 +188,7 @@ class Contact(unittest.TestCase):
         """A small master: stopped, started again, finished; then made finer, and that stopped as well."""
         page = self.page
         page.step("Deliver")
+        page.unfold("Size and fineness")
         for label, value in (("Of the photograph’s size", "12"), ("Samples a pixel, at most", "400")):
             field = page.page.get_by_label(label)
             field.fill(value)

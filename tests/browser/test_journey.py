@@ -114,6 +114,7 @@ class Journey(unittest.TestCase):
 
     def deliver(self, page: Screen) -> Path:
         page.step("Deliver")
+        page.unfold("Size and fineness")
         before = page.revision()
         page.page.get_by_label("Samples a pixel").fill("16")
         page.page.get_by_label("Samples a pixel").press("Enter")

@@ -29,6 +29,7 @@ STOPS, DELTA_E, GAP_PX, WIDTH_SHARE, GRAIN_CODES = 0.17, 2.3, 0.7, 0.2, 0.4
 TURN_DEG, LENGTH_SHARE, SOFT_STOPS, FRINGE_PX, WHITES_DELTA_E = 1.5, 0.06, 0.6, 0.35, 9.0
 SHADE = 0.2  # of sunlit light, in the shade of a clear day
 SUN_SIGMA_DEG = 2.5  # stated uncertainty of a sun that shows beside marked shadows
+BODY_M, BESIDE_M = 0.35, 1.6  # where its body, and ground that it does not touch, mostly are
 SHOWN = 1.0  # from here on a line is told as giving the picture away
 
 Step = Literal["perspective", "place", "light", "contact", "blend", "deliver"]
@@ -86,22 +87,30 @@ def last_look(shot: Shot, facts: Derived, told: BlendAnswer | None, whites: Whit
     """
     lines = [*_contact(shot, facts), *_shadow(shot, facts), *_tones(shot), *_whites(whites, shot)]
     lines += [*(_texture(shot, told) if told else []), *_guesses(shot, facts)]
-    foot, shadow = _foot(shot, facts), _marked_shadow(shot)
+    foot, body, ground = _on_the_model(shot, facts)
+    shadow = _marked_shadow(shot)
     words = {one.id: one.word for one in shot.set_aside}
     for line in lines:
-        line.at = line.at or foot
-        line.beside = line.beside or (shadow if "shadow" in line.code or line.code == "contact" else None)
+        grounded = "shadow" in line.code or line.code == "contact"
+        line.at = line.at or (foot if grounded else body)
+        line.beside = line.beside or (shadow if grounded else ground)
         line.aside = words.get(line.code.replace(" ", "-"))
     return sorted(lines, key=lambda line: (line.aside is not None, -line.weight))
 
 
-def _foot(shot: Shot, facts: Derived) -> tuple[float, float] | None:
-    """Where the first shown model stands, in the picture."""
+Place = tuple[float, float] | None
+
+
+def _on_the_model(shot: Shot, facts: Derived) -> tuple[Place, Place, Place]:
+    """The first shown model's foot, a place on its body, and the photograph's ground beside it, in the picture."""
     shown = next((one for one in shot.models if not one.hidden and one.on is None), None)
     if shown is None or facts.camera is None:
-        return None
-    x, y = pinhole_of(facts.camera).project(np.array([shown.position_m], float))[0]
-    return (float(x), float(y)) if np.isfinite([x, y]).all() else None
+        return None, None, None
+    camera, stands = pinhole_of(facts.camera), np.array(shown.position_m, float)
+    aside = camera.rotation[0] * [1, 1, 0]
+    places = camera.project(np.array([stands, stands + [0, 0, BODY_M], stands + BESIDE_M * aside]))
+    foot, body, ground = ((float(x), float(y)) if np.isfinite([x, y]).all() else None for x, y in places)
+    return foot, body, ground
 
 
 def _marked_shadow(shot: Shot) -> tuple[float, float] | None:
