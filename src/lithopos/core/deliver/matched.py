@@ -21,6 +21,7 @@ from lithopos.core.geometry.model import Y_TO_Z, Material, Model, Part, Texture
 from lithopos.core.place.receiver import Receiver
 
 NEAR_M, FAR_M = 0.05, 20_000.0
+WIDEST_M = 200.0  # of the ground, which goes on to the horizon: more would only make other views tiny
 FILM_MM = 36.0  # how wide the film is told to be, where a program asks for millimetres
 # What is 1 here, white paint in full light, in the lux that a clear day gives: other programs want measures.
 DAYLIGHT_LUX = 100_000.0
@@ -77,6 +78,8 @@ def whole_model(scene: Matched) -> Model:
             parts.append(replace(part, name=told, vertices=stood, normals=normals, material=first + part.material))
     for receiver in scene.receivers:
         for number, patch in enumerate(receiver.patches):
+            if receiver.level and np.ptp(patch.vertices[:, :2], axis=0).max() > WIDEST_M:
+                continue
             own = patch.reflectance
             colour = Texture(own, wrap="clamp") if own.ndim == 3 else own
             name = f"{receiver.name} {number}"
