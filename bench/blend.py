@@ -56,7 +56,7 @@ def bench_blend(names: Iterable[str] = ()) -> None:
 
 
 def _kernel_sigma(blur: float) -> float:
-    """The deviation of the package's own kernel, which is sampled at pixels: narrower than its name where it is small."""
+    """The deviation of the package's own kernel: sampled at pixels, a small one is narrower than its name."""
     kernel = cv2.getGaussianKernel(31, blur)[:, 0]
     return float(np.sqrt((kernel * np.arange(-15, 16) ** 2).sum()))
 

@@ -3504,7 +3504,7 @@ export interface components {
         };
         /**
          * PlanOut
-         * @description What a shot will be delivered as, and where to.
+         * @description What a shot will be delivered as, and where to; about how long its master takes, by its newest proof.
          */
         PlanOut: {
             /** Files */
@@ -3513,6 +3513,16 @@ export interface components {
             folder: string;
             /** Free Bytes */
             free_bytes: number;
+            /**
+             * Master Seconds
+             * @default null
+             */
+            master_seconds: number | null;
+            /**
+             * Needs Bytes
+             * @default 0
+             */
+            needs_bytes: number;
         };
         /**
          * PlannedFile

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import secrets
 import shutil
+from typing import Any
 
 from flask import Response, current_app, send_file
 from flask_openapi3 import APIBlueprint
@@ -14,12 +15,16 @@ from lithopos.core.deliver.make import plan_of
 from lithopos.core.deliver.names import Planned, named
 from lithopos.core.derive import derive
 from lithopos.core.errors import InputError
+from lithopos.core.render.render import PROOF_WIDTH
 from lithopos.core.shot import Deliverable, Shot
 from lithopos.jobs.files import made_files
 from lithopos.jobs.queue import Queue
-from lithopos.library.store import Library, NotFound
+from lithopos.library.store import Library, NotFound, ShotState
 from lithopos.web import schemas as s
 from lithopos.web.api import blending_of, render_out
+
+# What files take of room, about: by made-up photographs.
+BYTES_A_PIXEL = {"png": 1.8, "tiff": 1.9, "ora": 6.0, "layered tiff": 8.0, "exr": 9.0}
 
 delivery = APIBlueprint("delivery", __name__, url_prefix="/api/v1")
 
@@ -58,8 +63,23 @@ def get_plan(path: s.ShotPath) -> Response:
         larger = plan.scale if plan.scale > state.shot.output.scale * 1.001 else None
         told = s.PlannedFile(id=name, name=names[name], width=plan.width, height=plan.height, needs_scale=larger)
         files.append(told)
-    answer = s.PlanOut(files=files, folder=str(folder), free_bytes=shutil.disk_usage(folder).free)
+    room = round(sum(plan.width * plan.height * BYTES_A_PIXEL.get(plan.of.kind, 0.5) for plan in sound))
+    about: dict[str, Any] = {"master_seconds": _master_seconds(state), "needs_bytes": room}
+    answer = s.PlanOut(files=files, folder=str(folder), free_bytes=shutil.disk_usage(folder).free, **about)
     return Response(answer.model_dump_json(), mimetype="application/json")
+
+
+def _master_seconds(state: ShotState) -> float | None:
+    """About how long the master takes: as long as the newest proof, for so many pixels and samples more."""
+    shot, photograph = state.shot, state.shot.photograph
+    proofs = (one for one in _library().renders(state.id) if one.quality == "proof" and one.state == "done")
+    proof = next((one for one in proofs if one.part is None and one.finished_at), None)
+    if proof is None or photograph is None or proof.finished_at is None:
+        return None
+    taken = (proof.finished_at - proof.created_at).total_seconds()
+    wide = min((shot.frame or photograph).width, photograph.width)
+    larger = (shot.output.scale / min(1.0, PROOF_WIDTH / wide)) ** 2
+    return float(taken * larger * shot.output.samples / max(proof.samples, 1))
 
 
 def _planned(shot: Shot, one: Deliverable) -> Planned | str:

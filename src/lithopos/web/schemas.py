@@ -311,9 +311,11 @@ class PlannedFile(BaseModel):
 
 
 class PlanOut(BaseModel):
-    """What a shot will be delivered as, and where to."""
+    """What a shot will be delivered as, and where to; about how long its master takes, by its newest proof."""
 
     files: list[PlannedFile]
+    master_seconds: float | None = None
+    needs_bytes: int = 0
     folder: str
     free_bytes: int
 

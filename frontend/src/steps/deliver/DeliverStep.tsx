@@ -1,5 +1,5 @@
 import { downloadUrl, madeUrl, type RenderOut } from "../../api/client";
-import { isBusy } from "../../api/hooks";
+import { isBusy, usePlan } from "../../api/hooks";
 import { parseNumber } from "../../geometry/measure";
 import type { StepProps } from "../../marks/props";
 import { useChange } from "../../state/changes";
@@ -38,6 +38,7 @@ export function DeliverStep(props: StepProps & { renders: RenderOut[] }) {
             ? `Make the master and ${wanted} file${wanted > 1 ? "s" : ""}`
             : "Make the master"}
       </Button>
+      <Reckoned {...{ shot, made: made.length, wanted }} />
       {master?.state === "done" && (
         <div className="mt-2 flex flex-wrap items-center justify-end gap-1.5 text-xs text-ink-500">
           <span className="mr-auto">
@@ -74,6 +75,26 @@ export function DeliverStep(props: StepProps & { renders: RenderOut[] }) {
         Download the shot with its files (zip)
       </a>
     </>
+  );
+}
+
+/** How long it will take, and how much room the files need. */
+function Reckoned({ shot, made, wanted }: Pick<StepProps, "shot"> & { made: number; wanted: number }) {
+  const { data } = usePlan(shot, made);
+  if (!data) return null;
+  const seconds = data.master_seconds;
+  const long =
+    seconds === null
+      ? "How long it takes is told by a proof."
+      : `About ${seconds > 100 ? `${Math.round(seconds / 60)} min` : `${Math.max(Math.round(seconds), 1)} s`}, by the last proof.`;
+  const room = data.needs_bytes
+    ? ` Files of about ${megabytes(data.needs_bytes)}; ${(data.free_bytes / 1e9).toFixed(0)} GB are free.`
+    : "";
+  return (
+    <p className="pt-1.5 text-xs text-ink-500">
+      {long}
+      {wanted > 0 && room}
+    </p>
   );
 }
 
