@@ -48,6 +48,7 @@ class Access(unittest.TestCase):
     def test_the_plan_stays_while_a_model_is_slid_and_escape_leaves_no_ghost(self) -> None:
         with sample_project() as server, screen(server) as page:
             page.until("window.lithopos?.derived.sun")
+            page.step("Place")
             page.press("Photo")
             before, start = page.revision(), page.page.evaluate("window.lithopos.shot.models[0].position_m")
             glyph = page.page.get_by_test_id("plan-m1")

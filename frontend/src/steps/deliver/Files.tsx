@@ -11,11 +11,18 @@ import { BEGINNINGS } from "./words";
 export function Files({ shot, document, made }: StepProps & { made: number }) {
   const { change, move, keep } = useChange(shot.id);
   const { data: plan } = usePlan(shot, made);
-  const { deliverables, photograph, output } = document;
-  const longest = Math.max(photograph?.width ?? 0, photograph?.height ?? 0);
+  const { deliverables, photograph, frame, output } = document;
+  const shown = frame ?? photograph;
+  const longest = Math.round(Math.max(shown?.width ?? 0, shown?.height ?? 0) * output.scale);
   const add = (file: Omit<Deliverable, "id">) => {
     const id = newId("d");
-    void change({ deliverables: { [id]: { id, ...file } } }, "a file to deliver");
+    // As it begins it is no larger than the master.
+    const wide = Math.floor((((shown?.width ?? 0) * output.scale) / file.dpi) * 25.4);
+    const fitting = {
+      longest_px: file.longest_px && Math.min(file.longest_px, longest),
+      width_mm: file.width_mm && Math.min(file.width_mm, wide),
+    };
+    void change({ deliverables: { [id]: { id, ...file, ...fitting } } }, "a file to deliver");
   };
   const first = plan?.files.find(({ name }) => name);
   return (

@@ -58,22 +58,26 @@ def write_png(picture: Picture, path: Path) -> None:
     NoRoom
         If the disk is full.
     """
-    encoded = png_of(picture)
-    write_atomically(path, lambda file: file.write(encoded))
+    write_atomically(path, lambda file: _put_png(picture, file))
 
 
 def png_of(picture: Picture) -> bytes:
     """A picture as the bytes of a PNG with its profile."""
+    encoded = io.BytesIO()
+    _put_png(picture, encoded)
+    return encoded.getvalue()
+
+
+def _put_png(picture: Picture, file: BinaryIO) -> None:
     if picture.codes.dtype == np.uint16:
         kinds = [cv2.IMAGE_METADATA_ICCP] if picture.icc else []
         profiles = [np.frombuffer(picture.icc, np.uint8)] if picture.icc else []
         done, data = cv2.imencodeWithMetadata(".png", np.ascontiguousarray(picture.codes[..., ::-1]), kinds, profiles)
         if not done:
             raise OSError("the picture could not be encoded")
-        return data.tobytes()
-    encoded = io.BytesIO()
-    Image.fromarray(picture.codes).save(encoded, "PNG", icc_profile=picture.icc, compress_level=4)
-    return encoded.getvalue()
+        file.write(data.tobytes())
+    else:
+        Image.fromarray(picture.codes).save(file, "PNG", icc_profile=picture.icc, compress_level=4)
 
 
 def write_pass(codes: NDArray[np.uint16], path: Path) -> None:
