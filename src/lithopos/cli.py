@@ -10,6 +10,7 @@ import sys
 import tempfile
 from collections.abc import Callable, Iterator
 from dataclasses import replace
+from functools import cache
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NoReturn, TypeVar
 
@@ -273,13 +274,12 @@ def deliver(shot: Path, folder: Path, recipe: Path | None, samples: int | None, 
     from lithopos.core.camera.solve import pinhole_of
     from lithopos.core.composite.passes import read_names, read_passes
     from lithopos.core.deliver.finished import Finished
-    from lithopos.core.deliver.flat import notes_of
     from lithopos.core.deliver.make import deliver as make
     from lithopos.core.deliver.make import plan_of, refuse_unwritable
     from lithopos.core.deliver.names import scale_needed
     from lithopos.core.derive import derive
     from lithopos.core.exchange.bundle import OpenShot, open_shot
-    from lithopos.core.reading.ask import read_picture
+    from lithopos.core.reading.ask import notes_of, read_picture
     from lithopos.core.render.matched import matched_scene
     from lithopos.core.render.session import sized
 
@@ -308,7 +308,7 @@ def deliver(shot: Path, folder: Path, recipe: Path | None, samples: int | None, 
             pinhole_of(camera).sized(width, height),
             read_names(Path(passes)),
             notes_of(place),
-            lambda: matched_scene(wanted, photographed, *_readers(opened)),
+            cache(lambda: matched_scene(wanted, photographed, *_readers(opened))),
         )
         made = list(make(wanted, done, plan, folder, {"project": shot.stem, "shot": wanted.name or photograph.name}))
     for note in step.notes:

@@ -78,6 +78,13 @@ class GrainOfAPhotograph(unittest.TestCase):
             beside = float((rest[:, 1:] * rest[:, :-1]).mean() / (rest**2).mean())
             self.assertAlmostEqual(float(found.hangs[1, 2, 3]), beside, delta=0.1)
 
+    def test_a_small_picture_of_one_tone_tells_its_one_deviation(self) -> None:
+        rng = np.random.default_rng(5)
+        codes = np.round(128 + 3 * rng.normal(size=(200, 200, 3))).astype(np.uint8)
+        found = measured_grain(codes)
+        assert found
+        self.assertAlmostEqual(float(found.at(np.full((1, 1, 3), 0.5, np.float32))[0, 0, 1]) * 255, 3, delta=0.4)
+
     def test_what_shows_nothing_flat_tells_none(self) -> None:
         self.assertIsNone(measured_grain(np.full((300, 300, 3), 255, np.uint8)))
         self.assertIsNone(measured_grain(np.zeros((20, 20, 3), np.uint8)))

@@ -23,8 +23,8 @@ from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.colour import decode_srgb, encode_srgb
 from lithopos.core.composite.passes import Names, Passes, put_together
 from lithopos.core.deliver.finished import Finished
-from lithopos.core.deliver.flat import notes_of, sized_to
-from lithopos.core.deliver.framed import framed, window_of
+from lithopos.core.deliver.flat import sized_to
+from lithopos.core.deliver.framed import framed, framed_camera, framed_codes, window_of
 from lithopos.core.deliver.handover import read_reply
 from lithopos.core.deliver.icc import display_p3
 from lithopos.core.deliver.make import deliver, plan_of
@@ -32,6 +32,7 @@ from lithopos.core.deliver.openexr import murmur3, name_float
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.layers import Window
+from lithopos.core.reading.ask import notes_of
 from lithopos.core.shot import Crop, Shot, load_shot
 from tests.support import TrueCamera
 
@@ -286,6 +287,13 @@ class Framed(unittest.TestCase):
         points = np.array([[0.5, 3, 0], [1, 4, 1.0], [2, 5, 0.2]])
         true = TrueCamera(focal=90, size=(WIDE, HIGH)).see(points)
         np.testing.assert_allclose(cut.camera.project(points), true - [20, 16], atol=1e-9)
+
+    def test_the_camera_goes_with_whole_pixels_where_the_picture_is_smaller(self) -> None:
+        """At half the size a frame that begins at 21 is cut at a whole pixel: the camera says which."""
+        crop = Crop(x=21, y=13, width=51, height=35)
+        codes = np.broadcast_to(np.arange(WIDE, dtype=np.uint8)[None, :, None], (HIGH, WIDE, 3))
+        first = int(framed_codes(codes, crop, 0.5)[0, 0, 0])
+        self.assertEqual(camera().principal_point[0] - framed_camera(camera(), crop, 0.5).principal_point[0], first)
 
     def test_a_turn_rolls_the_camera_and_the_picture_alike(self) -> None:
         """A bright spot lies where the turned camera sees it; the picture is put together anew from what was turned."""

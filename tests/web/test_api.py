@@ -63,6 +63,22 @@ class Api(unittest.TestCase):
         self.assertIn("is here already", send(422)["detail"])
         self.assertIn("to another project", send(422, project="elsewhere")["detail"])
 
+    def test_a_picture_is_older_only_when_something_that_shows_has_changed(self) -> None:
+        shot = self.shot()
+        library = self.client.application.extensions["library"]
+        for quality in ("proof", "master"):
+            library.finish_render(library.add_render(shot["id"], quality).id, "done")
+
+        def current(revision: int, **patch: Any) -> dict[str, bool]:
+            self.ask("patch", f"/shots/{shot['id']}", {"revision": revision, "patch": patch})
+            renders = self.ask("get", f"/shots/{shot['id']}/renders")["renders"]
+            return {one["quality"]: one["current"] for one in renders}
+
+        self.assertEqual(current(1, deliverables=[{"id": "a"}]), {"proof": True, "master": True})
+        self.assertEqual(current(2, output={"names": "{shot}-{n}"}), {"proof": True, "master": True})
+        self.assertEqual(current(3, output={"scale": 0.5}), {"proof": True, "master": False})
+        self.assertEqual(current(4, blend={"grain": 0}), {"proof": False, "master": False})
+
     def test_what_will_be_delivered_is_told_before(self) -> None:
         shot = self.shot()
         files = [{"id": "a"}, {"id": "b", "kind": "webp", "longest_px": 30_000}, {"id": "c", "longest_px": 3840}]

@@ -3,7 +3,8 @@ import { parseNumber } from "../geometry/measure";
 import type { StepProps } from "../marks/props";
 import { useChange } from "../state/changes";
 import { toggleTool, useEditor, usePicked } from "../state/editor";
-import { Button, Field, Hint, OneOf, Slider } from "../ui/controls";
+import { Button, Field, Hint, OneOf } from "../ui/controls";
+import { Knobs } from "../ui/Knobs";
 import { Sheen } from "../ui/Sheen";
 import { KindSections, Section } from "./Section";
 import { Standing } from "./Standing";
@@ -155,20 +156,15 @@ function ByHand({ shot, document }: StepProps) {
   const { change, move, keep } = useChange(shot.id);
   return (
     <>
-      {KNOBS.map(({ field, label, zero, min, max, step, show }) => (
-        <Slider
-          key={field}
-          label={label}
-          value={document.contact[field]}
-          min={min}
-          max={max}
-          step={step}
-          show={show}
-          onMove={(v) => move({ contact: { [field]: v } })}
-          onKeep={() => keep(label.toLowerCase())}
-          onZero={() => void change({ contact: { [field]: zero } }, `${label.toLowerCase()}: as computed`)}
-        />
-      ))}
+      <Knobs
+        knobs={KNOBS}
+        values={document.contact}
+        onMove={(field, v) => move({ contact: { [field]: v } })}
+        onKeep={({ label }) => keep(label.toLowerCase())}
+        onZero={({ field, label, zero }) =>
+          void change({ contact: { [field]: zero } }, `${label.toLowerCase()}: as computed`)
+        }
+      />
       <p className="text-xs text-ink-500">On top of what is computed. A double click goes back to that.</p>
     </>
   );

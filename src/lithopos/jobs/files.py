@@ -12,7 +12,6 @@ from pydantic import BaseModel, TypeAdapter
 from lithopos.core.camera.solve import pinhole_of
 from lithopos.core.composite.passes import Passes, read_names, read_passes
 from lithopos.core.deliver.finished import Finished
-from lithopos.core.deliver.flat import notes_of
 from lithopos.core.deliver.handover import Origin
 from lithopos.core.deliver.make import deliver, plan_of
 from lithopos.core.deliver.matched import Matched
@@ -20,7 +19,7 @@ from lithopos.core.derive import derive
 from lithopos.core.errors import Cancelled, InputError
 from lithopos.core.exchange.decode import read_picture
 from lithopos.core.exchange.picture import write_atomically
-from lithopos.core.reading.ask import read_graphic, read_model_kept, read_panorama_kept, read_picture_kept
+from lithopos.core.reading.ask import notes_of, read_graphic, read_model_kept, read_panorama_kept, read_picture_kept
 from lithopos.core.render.matched import matched_scene
 from lithopos.core.render.session import sized
 from lithopos.library.models import Render
@@ -96,6 +95,7 @@ def _finished(library: Library, photograph: str, master: Render) -> Finished:
     if camera is None:
         raise InputError("camera", "is not solved any more")
 
+    @cache
     def scene() -> Matched:
         return matched_scene(
             library.shot_at(master.shot_id, master.revision),

@@ -87,12 +87,10 @@ class Worker:
             return
         try:
             if render.quality == "files":
-                make_files(self.library, render, lambda: self.library.render(render_id).state == "stopping")
+                make_files(self.library, render, lambda: self._stops(render_id))
             else:
                 self._render(render)
             self.library.finish_render(render_id, "done")
-            if render.quality == "master" and self.library.shot_at(render.shot_id, render.revision).deliverables:
-                self.queue.put(self.library.add_files(render_id).id, "files")
         except _Ending:
             self.library.requeue_render(render_id)
         except Cancelled:
@@ -104,6 +102,16 @@ class Worker:
         except Exception as error:
             log.exception("render %s", render_id)
             self.library.finish_render(render_id, "failed", f"Internal failure: {type(error).__name__}: {error}")
+        else:
+            shot = self.library.shot_at(render.shot_id, render.revision)
+            if render.quality == "master" and any(not one.hidden for one in shot.deliverables):
+                self.queue.put(self.library.add_files(render_id).id, "files")
+
+    def _stops(self, render_id: str) -> bool:
+        """Whether somebody asked a render to stop; _Ending if the worker is to end."""
+        if self.ending:
+            raise _Ending
+        return self.library.render(render_id).state == "stopping"
 
     def picture(self, name: str) -> None:
         """Make a small picture; why it can't be made is kept in its stead."""
@@ -173,8 +181,8 @@ class Worker:
         quality: Quality = "master" if render.quality == "master" else "proof"
 
         def between() -> bool:
-            if self.ending:
-                raise _Ending
+            if self._stops(render.id):
+                return True
             if quality == "master":
                 while proof := self.queue.take("proof"):
                     self.work(proof)
@@ -182,7 +190,7 @@ class Worker:
                     self.picture(name)
                 if files := self.queue.take("files"):
                     self.work(files)
-            return library.render(render.id).state == "stopping"
+            return self._stops(render.id)
 
         steps = render_shot(
             shot,

@@ -531,7 +531,7 @@ class Library:
             "queue.db-shm",
         ):
             (self.data / name).unlink(missing_ok=True)
-        for name in ("files", "made", "renders", "empties", "asked"):
+        for name in ("files", "made", "renders", "empties", "asked", "delivered"):
             shutil.rmtree(self.data / name, ignore_errors=True)
 
 

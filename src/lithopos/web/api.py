@@ -67,6 +67,7 @@ from lithopos.web import schemas as s
 
 api = APIBlueprint("api", __name__, url_prefix="/api/v1")
 MADE_HELD = 24
+CURRENT_HELD = 500
 TOLD_OTHERWISE = ("has_picture", "whites", "files", "current")  # of a render, than by its row
 _FOREVER = "private, max-age=31536000, immutable"
 
@@ -477,7 +478,7 @@ def get_thing_materials(path: s.ThingPath) -> Response:
     with tempfile.TemporaryDirectory(prefix="lithopos-") as folder:
         ask_swatches(placed, _looks_files(shot), _places, Path(folder))
         made = io.BytesIO((Path(folder) / DRESSED).read_bytes())
-    name = f"{slug(placed.name)}-surfaces.glb"
+    name = f"{_slug(placed.name)}-surfaces.glb"
     return send_file(made, mimetype="model/gltf-binary", as_attachment=True, download_name=name)
 
 
@@ -529,7 +530,7 @@ def get_bundle(path: s.ShotPath) -> Response:
     write_bundle(state.shot, _library().file_path, names, buffer)
     buffer.seek(0)
     return send_file(
-        buffer, mimetype="application/zip", as_attachment=True, download_name=f"{slug(state.shot.name)}.zip"
+        buffer, mimetype="application/zip", as_attachment=True, download_name=f"{_slug(state.shot.name)}.zip"
     )
 
 
@@ -547,7 +548,7 @@ def _shot_out(state: ShotState) -> s.ShotOut:
     )
 
 
-def slug(name: str) -> str:
+def _slug(name: str) -> str:
     return re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-") or "shot"
 
 
@@ -601,7 +602,7 @@ def get_picture(path: s.RenderPath, query: s.DownloadQuery) -> Response:
     shot = _library().shot_at(render.shot_id, render.revision)
     named: dict[str, Any] = {
         "as_attachment": True,
-        "download_name": f"{slug(shot.name)}-{render.quality}-r{render.revision}.png",
+        "download_name": f"{_slug(shot.name)}-{render.quality}-r{render.revision}.png",
     }
     if shot.frame is None or shot.photograph is None:
         return send_file(picture, mimetype="image/png", **named)
@@ -662,9 +663,13 @@ def _is_current(render: Render) -> bool:
     head = library.shot(render.shot_id)
     if head.revision == render.revision:
         return True
-    held: dict[tuple[str, int, int], bool] = current_app.extensions.setdefault("current", {})
-    key = (render.shot_id, render.revision, head.revision)
+    held: dict[tuple[str, int], bool] = current_app.extensions.setdefault("current", {})
+    key = (render.id, head.revision)
     if key not in held:
-        then = library.shot_at(render.shot_id, render.revision)
-        held[key] = then.model_dump(exclude=AFTERWARDS) == head.shot.model_dump(exclude=AFTERWARDS)
+        if len(held) > CURRENT_HELD:
+            held.clear()
+        then, now = library.shot_at(render.shot_id, render.revision), head.shot
+        alike = then.model_dump(exclude=AFTERWARDS) == now.model_dump(exclude=AFTERWARDS)
+        as_fine = then.output.model_copy(update={"names": now.output.names}) == now.output
+        held[key] = alike and (as_fine or render.quality != "master")
     return held[key]

@@ -95,7 +95,8 @@ def get_look(path: s.ShotPath) -> Response:
     """The last look at a shot as it stands."""
     shot = _library().shot(path.shot_id).shot
     told = blending_of(shot.photograph.file.removeprefix("sha256:")) if shot.photograph else None
-    newest = next((one for one in _library().renders(path.shot_id) if one.state == "done" and not one.part), None)
+    done = (one for one in _library().renders(path.shot_id) if one.state == "done" and one.quality != "files")
+    newest = next((one for one in done if not one.part), None)
     whites = render_out(newest).whites if newest else None
     lines = last_look(shot, derive(shot), told, whites)
     return Response(s.LookOut(lines=lines).model_dump_json(), mimetype="application/json")

@@ -3,6 +3,7 @@ import type { Grade } from "../../api/client";
 import type { StepProps } from "../../marks/props";
 import { useChange } from "../../state/changes";
 import { Button, OneOf, Slider } from "../../ui/controls";
+import { Knobs } from "../../ui/Knobs";
 import { Section } from "../Section";
 import { isPlain, PLAIN } from "./plain";
 
@@ -67,22 +68,15 @@ export function GradeSection({ shot, document }: StepProps) {
     <Section name="grade" title="Tones" fact={changed.join(", ") || "untouched"}>
       <OneOf look="joined" label="Tones of" value={part} options={PARTS} onValue={setPart} />
       <p className="pt-1.5 pb-1 text-xs text-ink-500">{PARTS.find(({ value }) => value === part)?.says}</p>
-      {KNOBS.map(({ field, label, zero, min, max, step, show }) => (
-        <Slider
-          key={field}
-          label={label}
-          value={grade[field]}
-          min={min}
-          max={max}
-          step={step}
-          show={show}
-          onMove={(v) => move(set({ [field]: v }))}
-          onKeep={() => keep(`${label.toLowerCase()} of the ${part}`)}
-          onZero={() =>
-            void change(set({ [field]: zero }), `${label.toLowerCase()} of the ${part}: untouched`)
-          }
-        />
-      ))}
+      <Knobs
+        knobs={KNOBS}
+        values={grade}
+        onMove={(field, v) => move(set({ [field]: v }))}
+        onKeep={({ label }) => keep(`${label.toLowerCase()} of the ${part}`)}
+        onZero={({ field, label, zero }) =>
+          void change(set({ [field]: zero }), `${label.toLowerCase()} of the ${part}: untouched`)
+        }
+      />
       <Tones part={part} grade={grade} onMove={(values) => move(set(values))} onKeep={keep} />
       {!isPlain(grade) && (
         <Button className="mt-1" onClick={() => void change(set(PLAIN), `tones of the ${part}: untouched`)}>

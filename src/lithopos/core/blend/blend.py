@@ -26,13 +26,12 @@ __all__ = [
     "BlendAnswer",
     "Measured",
     "Tones",
+    "as_photographed",
     "blend_answer",
     "grain_lacking",
     "measured",
-    "sharpness_in_force",
     "softened",
     "through_air",
-    "veiled",
 ]
 
 
@@ -121,6 +120,26 @@ def softened(
     taken, added, model = (spread(one, soft, window, size) for one in (1 - shadow, added, model))
     plain = replace(soft, red=0.0, blue=0.0)
     return 1 - taken, added, model, np.clip(spread(cover, plain, window, size), 0, 1)
+
+
+def as_photographed(
+    parts: tuple[Floats, Floats, Floats, Floats],
+    depth_m: Floats,
+    blend: Blend,
+    found: Measured,
+    scale: float,
+    window: Window,
+    size: tuple[int, int],
+) -> tuple[Floats, Floats, Floats, Floats]:
+    """Shadow, added light, models and their cover of a window as a photograph would show them.
+
+    Parameters
+    ----------
+    depth_m : (H, W) how far away the models are.
+    scale, size : of the picture, beside the photograph's own and in pixels (width, height).
+    """
+    shadow, added, model, cover = softened(parts, sharpness_in_force(blend, found, scale), window, size)
+    return shadow, added, veiled(through_air(model, cover, depth_m, blend.haze), cover, blend.black), cover
 
 
 def through_air(model: Floats, cover: Floats, depth_m: Floats, haze: Haze | None) -> Floats:

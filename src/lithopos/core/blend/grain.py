@@ -188,7 +188,7 @@ def _curve(means: Array, energy: Array) -> Array:
             told.append(0.5 * np.log(max(_centre(energy[members]), FLOOR**2 / 4)))
             weight.append(np.sqrt(min(members.sum(), 200) / 200))
     if not at:
-        return np.full(len(KNOTS), 0.5 * np.log(max(_centre(energy), 1e-3)))
+        return np.full(len(KNOTS), np.sqrt(_centre(energy)))  # too few of any one brightness to tell a curve
     levels, sigmas, weights = np.array(at), np.array(told), np.array(weight)
 
     def off(values: Array) -> Array:

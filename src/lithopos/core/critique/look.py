@@ -133,7 +133,7 @@ def _contact(shot: Shot, facts: Derived) -> Iterator[LookLine]:
             does = "floats" if gap_m > 0 else "is sunk"
             says = f"{placed.name or placed.id} {does} by {abs(gap_m) * 1000:.0f} mm, {pixels:.1f} px in the picture"
             x, y = camera.project(np.array([placed.position_m], float))[0]
-            yield LookLine(code="contact", says=says, weight=pixels / GAP_PX, step="place", at=(float(x), float(y)))
+            yield LookLine(code="contact", says=says, weight=pixels / GAP_PX, step="contact", at=(float(x), float(y)))
 
 
 def _shadow(shot: Shot, facts: Derived) -> Iterator[LookLine]:

@@ -16,27 +16,12 @@ from lithopos.core.arrays import Floats
 from lithopos.core.colour import decode_srgb, encode_srgb
 from lithopos.core.deliver.icc import in_colours
 from lithopos.core.deliver.names import Planned
-from lithopos.core.exchange.exif import WITH_NOTES
 from lithopos.core.exchange.picture import Codes, Picture, whole_or_not, write_atomically
 
 COMPOSITE = "http://cv.iptc.org/newscodes/digitalsourcetype/compositeSynthetic"
-ORIENTATION, ICC_TAG, XMP_TAG, EXIF_IN = 0x0112, 34675, 700, ("jpeg", "png", "webp", "avif")
-MOST_ROWS = 512  # resampled at once
+ICC_TAG, XMP_TAG = 34675, 700
 
-__all__ = ["ICC_TAG", "notes_of", "provenance", "sized_to", "write_flat"]
-
-
-def notes_of(path: Path) -> bytes | None:
-    """What the camera wrote into a photograph's file (EXIF), its picture being upright; None if there is nothing."""
-    try:
-        with Image.open(path, formats=WITH_NOTES) as opened:
-            exif = opened.getexif()
-            if not len(exif):
-                return None
-            exif[ORIENTATION] = 1
-            return exif.tobytes()
-    except (OSError, ValueError, SyntaxError, TypeError, KeyError):
-        return None
+__all__ = ["ICC_TAG", "provenance", "sized_to", "write_flat"]
 
 
 def provenance(shot: str, photograph: str) -> bytes:

@@ -87,6 +87,9 @@ def framed(done: Finished, crop: Crop | None, scale: float, tones: Tones) -> Fin
 
 def _turned(crop: Crop, scale: float) -> tuple[Array, Array]:
     """The matrix (2, 2) and the offset (2,) from the whole picture's pixels to the framed one's."""
+    at = _whole_pixels(crop, scale)
+    if at is not None:
+        return np.eye(2), -np.array(at, float)
     angle = np.radians(crop.turn_deg)
     turn = np.array([[np.cos(angle), np.sin(angle)], [-np.sin(angle), np.cos(angle)]])
     middle = np.array([crop.x + crop.width / 2, crop.y + crop.height / 2]) * scale
@@ -94,14 +97,14 @@ def _turned(crop: Crop, scale: float) -> tuple[Array, Array]:
 
 
 def _whole_pixels(crop: Crop, scale: float) -> tuple[int, int] | None:
-    """Where the frame begins if it is neither turned nor off whole pixels by more than rounding; else None."""
+    """Where an unturned frame begins, at a whole pixel; None of a turned one."""
     if crop.turn_deg:
         return None
     return round(crop.x * scale), round(crop.y * scale)
 
 
 def _taken(values: Any, crop: Crop, scale: float, way: int, beyond: Any) -> Any:
-    """An array (H, W, …) of the whole picture, framed; `beyond` it that value, or mirrored."""
+    """An array (H, W, …) of the whole picture, framed; beyond it is `beyond`, by channel, or mirrored (None)."""
     width, height = framed_size(crop, scale)
     at = _whole_pixels(crop, scale)
     if at is None:
@@ -123,7 +126,7 @@ def _taken(values: Any, crop: Crop, scale: float, way: int, beyond: Any) -> Any:
         outside = (
             (rows < 0)[:, None] | (rows >= values.shape[0])[:, None] | (columns < 0) | (columns >= values.shape[1])
         )
-        made[outside] = np.asarray(beyond, values.dtype)[: values.shape[2]] if values.ndim == 3 else beyond
+        made[outside] = np.asarray(beyond, values.dtype)[: values.shape[2]]
     return made
 
 

@@ -12,6 +12,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
+import cv2
 import numpy as np
 import OpenEXR
 
@@ -52,7 +53,8 @@ def write_openexr(
     cover = _whole(passes, "cover", shape)
     objects, materials = (_whole(passes, name, shape).astype(int) for name in ("objects", "materials"))
     parts.append(_cryptomatte("object", objects, cover, names.objects))
-    parts.append(_cryptomatte("material", *_named_alike(objects, materials, cover, names)))
+    numbers, every = _named_alike(objects, materials, names)
+    parts.append(_cryptomatte("material", numbers, cover, every))
     OpenEXR.File(parts).write(str(path))
 
 
@@ -89,22 +91,20 @@ def _colour(name: str, values: Floats, alpha: Floats | None = None) -> Any:
     return OpenEXR.Part(told, {key: np.ascontiguousarray(stacked, np.float16)}, name)
 
 
-def _named_alike(objects: Array, materials: Array, cover: Floats, names: Names) -> tuple[Array, Floats, Sequence[str]]:
-    """Materials numbered over all models: those of one name are one."""
+def _named_alike(objects: Array, materials: Array, names: Names) -> tuple[Array, list[str]]:
+    """Materials numbered over all models, and their names: those of one name are one."""
     every = list(dict.fromkeys(name for told in names.materials for name in told))
     numbers = np.zeros(objects.shape, int)
     for thing, told in enumerate(names.materials, 1):
         for index, name in enumerate(told, 1):
             numbers[(objects == thing) & (materials == index)] = 1 + every.index(name)
-    return numbers, cover, every
+    return numbers, every
 
 
 def _cryptomatte(kind: str, numbers: Array, cover: Floats, names: Sequence[str]) -> Any:
     """One rank of name and cover: at most one thing is told of a pixel, that of its middle or of its neighbour."""
-    import cv2
-
     hashes = np.array([0.0, *(name_float(name) for name in names)], np.float32)
-    near = np.where(numbers > 0, numbers, 0).astype(np.uint16)
+    near = numbers.astype(np.uint16)
     for _ in range(3):  # pixels that a thing fills in part have its number beside them
         near = np.where(near > 0, near, cv2.dilate(near, np.ones((3, 3), np.uint8)))
     found = np.minimum(np.where(cover > 0, near, 0), len(names)).astype(int)

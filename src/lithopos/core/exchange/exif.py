@@ -21,7 +21,22 @@ WITH_NOTES = ["JPEG", "PNG", "TIFF", "WEBP", "AVIF"]
 _SHAPES = (3 / 2, 4 / 3, 16 / 9, 1.0, 5 / 4, 2.0)  # of sensors, long side over short
 _UNIT_MM = {2: 25.4, 3: 10.0, 4: 1.0, 5: 0.001}  # of the focal plane's resolution
 
-__all__ = ["camera_notes"]
+ORIENTATION = 0x0112
+
+__all__ = ["camera_notes", "whole_notes"]
+
+
+def whole_notes(path: Path) -> bytes | None:
+    """All that the camera wrote, as it is written again with the picture upright; None if there is nothing."""
+    try:
+        with Image.open(path, formats=WITH_NOTES) as picture:
+            exif = picture.getexif()
+            if not len(exif):
+                return None
+            exif[ORIENTATION] = 1
+            return exif.tobytes()
+    except (OSError, ValueError, SyntaxError, TypeError, KeyError):
+        return None
 
 
 def camera_notes(path: Path, width: int, height: int) -> CameraNotes | None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import json
 import os
 import subprocess
@@ -23,6 +24,7 @@ __all__ = [
     "ask_reader",
     "find_edges_of",
     "inspect_file",
+    "notes_of",
     "read_graphic",
     "read_model",
     "read_model_kept",
@@ -114,6 +116,12 @@ def read_panorama(path: Path) -> Panorama:
         read = load_panorama(Path(folder))
     assert read
     return read
+
+
+def notes_of(path: Path) -> bytes | None:
+    """What the camera wrote into a photograph (EXIF), to be carried over; None if there is nothing."""
+    told = ask_reader("notes", path)["exif"]
+    return base64.b64decode(told) if told else None
 
 
 def find_edges_of(path: Path) -> FoundEdges:

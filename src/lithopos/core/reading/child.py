@@ -2,12 +2,13 @@
 
 Prints one JSON object. Ends with 2 and one line if the file is not good, with 3 if the disk is full. Tasks:
 `tell` what it is; `prepare` what the screen needs of it too; a `picture`'s or a `model`'s quick form; a `graphic@time`,
-and as it is `shown@time`; `edges`; a model's materials as `surfaces`; a `panorama`. Some take a question about several
-files (`reading.questions`): `rest`, `sides`, `dress`, `swatches`.
+and as it is `shown@time`; `edges`; what the camera wrote as `notes`; a model's materials as `surfaces`; a `panorama`.
+Some take a question about several files (`reading.questions`): `rest`, `sides`, `dress`, `swatches`.
 """
 
 from __future__ import annotations
 
+import base64
 import errno
 import json
 import sys
@@ -144,6 +145,13 @@ def _edges(path: Path, _: Path) -> dict[str, Any]:
     return find_edges(_read_picture(path).eight_bit).model_dump(mode="json")
 
 
+def _notes(path: Path, _: Path) -> dict[str, Any]:
+    from lithopos.core.exchange.exif import whole_notes
+
+    found = whole_notes(path)
+    return {"exif": found and base64.b64encode(found).decode()}
+
+
 def _told(path: Path) -> tuple[dict[str, Any], Any]:
     """What a file is, and what was read of it."""
     from lithopos.core.exchange.kinds import GRAPHIC_KINDS, MODEL_KINDS, PANORAMA_KINDS, PHOTOMETRY_KINDS, file_kind
@@ -223,6 +231,7 @@ TASKS: dict[str, Callable[[Path, Path], dict[str, Any]]] = {
     "picture": _picture,
     "model": _model,
     "edges": _edges,
+    "notes": _notes,
     "rest": _rest,
     "sides": _sides,
     "dress": _dress,

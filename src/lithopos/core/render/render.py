@@ -16,7 +16,7 @@ from typing import Literal
 import numpy as np
 
 from lithopos.core.arrays import Floats, Mask
-from lithopos.core.blend.blend import Tones, grain_lacking, sharpness_in_force, softened, through_air, veiled
+from lithopos.core.blend.blend import Tones, as_photographed, grain_lacking
 from lithopos.core.blend.grade import graded, is_plain
 from lithopos.core.colour import encode_srgb
 from lithopos.core.composite.bump import bumped, relief
@@ -255,12 +255,12 @@ class _Job:
         """See `render_shot`."""
         height, width = self.base.codes.shape[:2]
         self.influence: Influence = influence_of(self.scene, self.session.tracer.lit_places())
-        self.bounds = self.influence.bounds()
-        if self.bounds is not None and self.seen is not None:
-            self.bounds = self.bounds.common(self.seen)
-        if self.bounds is None:
+        bounds = self.influence.bounds()
+        if bounds is not None and self.seen is not None:
+            bounds = bounds.common(self.seen)
+        if bounds is None:
             raise InputError("models", "stand outside the picture: neither they nor their shadows would be seen")
-        self.gain = self.scene.gain
+        self.bounds, self.gain = bounds, self.scene.gain
         if self.passes is not None:
             materials = (tuple(one.name for one in thing.model.materials) for thing in self.scene.models)
             keep_names(Names(_told_apart([thing.name for thing in self.scene.models]), tuple(materials)), self.passes)
@@ -471,7 +471,7 @@ class _Job:
 
     def _compose(self, tile: Window, denoising: Denoising, last: bool = False) -> None:
         height, width = self.base.codes.shape[:2]
-        inner = tile.common(self.bounds) if self.bounds else None
+        inner = tile.common(self.bounds)
         if inner is None:
             self.cuts[tile] = 0
             return
@@ -539,10 +539,7 @@ class _Job:
         blend, parts = self.scene.blend, (caught.shadow, caught.added, caught.model, caught.cover)
         if self._blends(denoising):
             size = self.scene.camera.width, self.scene.camera.height
-            found = self.session.measured(self.base)
-            parts = softened(parts, sharpness_in_force(blend, found, scale), window, size)
-            veil = veiled(through_air(parts[2], parts[3], depth, blend.haze), parts[3], blend.black)
-            parts = (*parts[:2], veil, parts[3])
+            parts = as_photographed(parts, depth, blend, self.session.measured(), scale, window, size)
         shadow, added, model, cover = parts
         share = np.maximum(cover, 1e-3)[..., None]
         if not is_plain(blend.model):
@@ -551,7 +548,7 @@ class _Job:
 
     def _grain(self, codes: Codes, passes: Passes) -> Floats:
         """What grain a window lacks once it is put together."""
-        grain, amount = self.session.measured(self.base).grain, self.scene.blend.grain
+        grain, amount = self.session.measured().grain, self.scene.blend.grain
         if grain is None or amount == 0:
             return np.zeros_like(passes.model)
         made = encode_srgb(light_of(codes, passes, self.tones))

@@ -85,13 +85,13 @@ class Session:
         """Whether the photograph at hand is told already."""
         return self._measured is not None
 
-    def measured(self, picture: Picture) -> Measured:
+    def measured(self) -> Measured:
         """How the photograph at hand was taken, told once: its grain at the size at hand, its sharpness at its own."""
         if self._measured is None:
             assert self._photograph and self._read
-            key, scale, _ = self._photograph
+            key, scale, picture = self._photograph
             if self._sharpness is None or self._sharpness[0] != key or not key:
-                self._sharpness = (key, measured_sharpness(self._read().codes))
+                self._sharpness = (key, measured_sharpness((picture if scale == 1 else self._read()).codes))
             told = self._sharpness[1]
             self._measured = measured(picture.codes, told and told.sized(scale))
         return self._measured

@@ -13,7 +13,6 @@ from lithopos.core.shot.parts import DocumentPart, Identity
 __all__ = ["MOST_SIDE", "NAME_WORDS", "Deliverable", "Output", "Pin", "Reply", "SetAside"]
 
 NAME_WORDS = ("project", "shot", "option", "view", "size", "n")
-FLAT = ("png", "jpeg", "tiff", "webp", "avif")
 LAYERED = ("exr", "ora", "layered tiff")
 MATCHED = ("glb", "usda", "camera")
 WHOLE = (*LAYERED, *MATCHED, "page")  # of one size and colour
@@ -56,9 +55,7 @@ class Deliverable(DocumentPart):
     """
 
     id: Identity
-    kind: Literal[
-        "png", "jpeg", "tiff", "webp", "avif", "exr", "ora", "layered tiff", "page", "glb", "usda", "camera"
-    ] = "png"
+    kind: Kind = "png"
     longest_px: Annotated[int, Field(ge=16, le=100_000)] | None = None
     width_mm: Annotated[FiniteFloat, Field(gt=1, le=20_000)] | None = None
     dpi: Annotated[FiniteFloat, Field(ge=10, le=2400)] = 300.0
