@@ -63,6 +63,49 @@ class Api(unittest.TestCase):
         self.assertIn("is here already", send(422)["detail"])
         self.assertIn("to another project", send(422, project="elsewhere")["detail"])
 
+    def test_options_are_made_in_one_go_changed_apart_and_follow_their_shot(self) -> None:
+        shot = self.shot()
+        model = self.send("bench.glb", (SAMPLES / "tern-fountain.glb").read_bytes())
+        placed = {"file": f"sha256:{model['sha256']}", "name": "Bench"}
+        body = {"revision": 1, "patch": {"models": {"m1": placed}}, "label": "stand it"}
+        self.ask("patch", f"/shots/{shot['id']}", body)
+
+        def change(name: str, patch: dict[str, Any], status: int = 200) -> Any:
+            seen = self.ask("get", f"/shots/{shot['id']}")["revision"]
+            return self.ask("patch", f"/shots/{name}", {"revision": seen, "patch": patch}, status)
+
+        def add(*options: dict[str, Any]) -> list[dict[str, Any]]:
+            seen = self.ask("get", f"/shots/{shot['id']}")["revision"]
+            made = self.ask("post", f"/shots/{shot['id']}/options", {"revision": seen, "options": options}, 201)
+            return list(made["options"])
+
+        red, left = add({"name": "Red"}, {"name": "Left"})
+        change(red["shot"], {"models": {"m1": {"surfaces": {"Stone": {"kind": "paint", "colour": [0.5, 0, 0]}}}}})
+        change(left["shot"], {"models": {"m1": {"position_m": [1, 0, 0]}}})
+        both = add({"of": [red["id"], left["id"]]})[2]
+        self.assertEqual(both["name"], "Red · Left")
+        self.assertEqual({one["says"] for one in both["differs"]}, {"Bench · Stone: paint", "Bench moved 1.00 m"})
+        change(shot["id"], {"models": {"m1": {"turn_deg": 30}}, "origin": [100, 900]})
+        now = self.ask("get", f"/shots/{both['shot']}")
+        (bench,) = now["document"]["models"]
+        self.assertEqual(
+            (bench["turn_deg"], bench["position_m"], now["document"]["origin"]), (30, [1, 0, 0], [100, 900])
+        )
+        self.assertEqual(self.ask("get", f"/shots/{shot['id']}")["document"]["models"][0]["position_m"], [0, 0, 0])
+        # Given back to the shot; a step back; a shot that its option can't follow; an option that is gone.
+        change(shot["id"], {"options": {both["id"]: {"difference": {"models/m1/position_m": None}}}})
+        self.assertEqual(len(self.ask("get", f"/shots/{both['shot']}")["options"][2]["differs"]), 1)
+        change(red["shot"], {"models": {"m2": {**placed, "on": "m1"}}})
+        refused = change(shot["id"], {"models": {"m1": None}}, 422)
+        self.assertIn("'Red' can’t follow: ", refused["detail"])
+        change(shot["id"], {"options": {red["id"]: None}})
+        change(shot["id"], {"models": {"m1": None}})
+        self.ask("get", f"/shots/{red['shot']}", status=404)
+        seen = self.ask("get", f"/shots/{shot['id']}")["revision"]
+        for _ in range(2):
+            seen = self.ask("post", f"/shots/{shot['id']}/undo", {"revision": seen})["revision"]
+        self.assertEqual(len(self.ask("get", f"/shots/{red['shot']}")["document"]["models"]), 2)
+
     def test_a_picture_is_older_only_when_something_that_shows_has_changed(self) -> None:
         shot = self.shot()
         library = self.client.application.extensions["library"]

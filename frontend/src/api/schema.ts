@@ -470,6 +470,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/shots/{shot_id}/options": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make options of a shot; gives the shot itself. */
+        post: operations["addOptions"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/shots/{shot_id}/options/renders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The newest renders of a shot and of each of its options. */
+        get: operations["listOptionsRenders"];
+        put?: never;
+        /** Render the shot and all its options, but for those whose picture is there already; what stopped goes on. */
+        post: operations["renderOptions"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/shots/{shot_id}/options/small": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Small pictures of a shot and its options, traced by the worker: asked for again until they are ready. */
+        post: operations["askSmall"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/shots/{shot_id}/patches": {
         parameters: {
             query?: never;
@@ -1539,6 +1591,30 @@ export interface components {
             windows: components["schemas"]["PaneAnswer"][];
         };
         /**
+         * Differing
+         * @description One difference.
+         *
+         *     Attributes
+         *     ----------
+         *     path : by which it is given back to the shot.
+         *     colour : of a surface, linear.
+         */
+        Differing: {
+            /**
+             * Colour
+             * @default null
+             */
+            colour: [
+                number,
+                number,
+                number
+            ] | null;
+            /** Path */
+            path: string;
+            /** Says */
+            says: string;
+        };
+        /**
          * Dome
          * @description What a panorama gives; of a file as it is turned in it (its middle towards +x).
          *
@@ -2057,6 +2133,7 @@ export interface components {
             /** Width */
             width: number;
         };
+        JsonValue: unknown;
         /**
          * KnownHeight
          * @description The camera's height above the ground [m], and how far it can be trusted (95 %).
@@ -2901,6 +2978,77 @@ export interface components {
             strokes: components["schemas"]["Stroke"][];
         };
         /**
+         * Option
+         * @description A variant of the shot, to be compared with it: what differs, by its path.
+         */
+        Option: {
+            /**
+             * Difference
+             * @default {}
+             */
+            difference: {
+                [key: string]: components["schemas"]["JsonValue"];
+            };
+            /** Id */
+            id: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+        };
+        /**
+         * OptionNew
+         * @description An option to be made: the differences of others in one, the later ones counting; of none: the shot as it is.
+         */
+        OptionNew: {
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Of
+             * @default []
+             */
+            of: string[];
+        };
+        /**
+         * OptionOut
+         * @description An option of a shot: what it is asked for by, and what it has otherwise than the shot.
+         */
+        OptionOut: {
+            /** Differs */
+            differs: components["schemas"]["Differing"][];
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Shot */
+            shot: string;
+        };
+        /**
+         * OptionsNew
+         * @description Options to be made at once, to the revision that was seen.
+         */
+        OptionsNew: {
+            /** Options */
+            options: components["schemas"]["OptionNew"][];
+            /** Revision */
+            revision: number;
+        };
+        /**
+         * OptionsRendered
+         * @description Renders of the shot and of all its options that are not there, or out of date.
+         */
+        OptionsRendered: {
+            /**
+             * Quality
+             * @enum {string}
+             */
+            quality: "proof" | "master";
+        };
+        /**
          * Output
          * @description The delivered picture; `scale` 1 is the photograph's own size.
          *
@@ -2910,7 +3058,7 @@ export interface components {
         Output: {
             /**
              * Names
-             * @default {project}-{shot}-{view}-{size}-{n}
+             * @default {project}-{shot}-{option}-{view}-{size}-{n}
              */
             names: string;
             /**
@@ -4115,6 +4263,8 @@ export interface components {
         /**
          * Reply
          * @description What a client said of a revision: by whom they say they are, when, whether it is as it should be, remarks.
+         *
+         *     `option` is what of the shot they said it of; null: of the shot itself.
          */
         Reply: {
             /**
@@ -4126,6 +4276,11 @@ export interface components {
             by: string;
             /** Id */
             id: string;
+            /**
+             * Option
+             * @default null
+             */
+            option: string | null;
             /**
              * Pins
              * @default []
@@ -4506,6 +4661,11 @@ export interface components {
              */
             name: string;
             /**
+             * Options
+             * @default []
+             */
+            options: components["schemas"]["Option"][];
+            /**
              * Origin
              * @default null
              */
@@ -4515,7 +4675,7 @@ export interface components {
             ] | null;
             /**
              * @default {
-             *       "names": "{project}-{shot}-{view}-{size}-{n}",
+             *       "names": "{project}-{shot}-{option}-{view}-{size}-{n}",
              *       "noise": null,
              *       "samples": 128,
              *       "scale": 1
@@ -4618,16 +4778,23 @@ export interface components {
          *
          *     Attributes
          *     ----------
+         *     base : what the shot itself is asked for by, where this is an `option` of it.
          *     lacks : what it needs yet to be rendered, in the order in which it would be mended.
          *     solved_camera : the settings of a camera that is solved from edges, as a new shot would have them.
          */
         ShotOut: {
+            /** Base */
+            base: string;
             derived: components["schemas"]["Derived"];
             document: components["schemas"]["Shot"];
             /** Id */
             id: string;
             /** Lacks */
             lacks: ("no photograph" | "no camera" | "no scale" | "no models" | "no sun")[];
+            /** Option */
+            option: string | null;
+            /** Options */
+            options: components["schemas"]["OptionOut"][];
             /** Project Id */
             project_id: string;
             /** Redo */
@@ -4700,6 +4867,20 @@ export interface components {
                 number,
                 number
             ];
+        };
+        /**
+         * SmallOut
+         * @description A shot's or an option's small picture: there, under way, or why there is none.
+         */
+        SmallOut: {
+            picture: components["schemas"]["PieceOut"];
+            /** Shot */
+            shot: string;
+        };
+        /** SmallsOut */
+        SmallsOut: {
+            /** Smalls */
+            smalls: components["schemas"]["SmallOut"][];
         };
         /**
          * SoftEdge
@@ -5952,6 +6133,138 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LookOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    addOptions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OptionsNew"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShotOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    listOptionsRenders: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RendersOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    renderOptions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OptionsRendered"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RendersOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    askSmall: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SmallsOut"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -15,13 +15,14 @@ from pydantic import TypeAdapter
 from lithopos.core.exchange.picture import write_atomically
 from lithopos.core.render.card import CardQuestion
 from lithopos.core.render.pieces import PieceQuestion
+from lithopos.core.render.small import SmallQuestion
 from lithopos.jobs.queue import Queue
 
 FOLDER = "asked"
 HELD = 600
 ASK_AGAIN_S = 30.0  # a worker that was killed took its question with it
 
-Question = PieceQuestion | CardQuestion
+Question = PieceQuestion | CardQuestion | SmallQuestion
 _QUESTION: TypeAdapter[Question] = TypeAdapter(Question)
 
 __all__ = ["Asked", "Question", "Reply"]

@@ -52,8 +52,8 @@ def make_files(library: Library, asked: Render, stopping: Callable[[], bool]) ->
         If a size or a profile does not go; Cancelled if it was stopped; NoRoom if the disk is full.
     """
     master = library.render(asked.goes_on or "")
-    shot = library.shot_at(asked.shot_id, asked.revision)
-    made_of = library.shot_at(master.shot_id, master.revision)  # the picture itself, and its grades
+    shot = library.shot_at(asked.shot_name, asked.revision)
+    made_of = library.shot_at(master.shot_name, master.revision)  # the picture itself, and its grades
     shot = made_of.model_copy(update={"deliverables": shot.deliverables, "output": shot.output})
     if shot.photograph is None:
         raise InputError("photograph", "is missing")
@@ -91,14 +91,14 @@ def _finished(library: Library, photograph: str, master: Render) -> Finished:
     picture = read_picture(folder / PICTURE)
     height, width = picture.codes.shape[:2]
     whole = read_picture_kept(library.file_path(photograph), library.made_folder(photograph))
-    camera = derive(library.shot_at(master.shot_id, master.revision)).camera
+    camera = derive(library.shot_at(master.shot_name, master.revision)).camera
     if camera is None:
         raise InputError("camera", "is not solved any more")
 
     @cache
     def scene() -> Matched:
         return matched_scene(
-            library.shot_at(master.shot_id, master.revision),
+            library.shot_at(master.shot_name, master.revision),
             sized(whole, width / whole.codes.shape[1]),
             lambda name: read_model_kept(library.file_path(name), library.made_folder(name)),
             lambda name, time_s: read_graphic(library.file_path(name), time_s),

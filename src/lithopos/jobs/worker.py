@@ -28,6 +28,7 @@ from lithopos.core.render.card import CardQuestion, card_picture
 from lithopos.core.render.pieces import piece_picture
 from lithopos.core.render.render import PART_SAMPLES, Quality, render_shot
 from lithopos.core.render.session import Session, sized
+from lithopos.core.render.small import SmallQuestion, small_picture
 from lithopos.jobs.asked import Asked
 from lithopos.jobs.files import PASSES, PICTURE, make_files
 from lithopos.jobs.queue import Queue
@@ -103,7 +104,7 @@ class Worker:
             log.exception("render %s", render_id)
             self.library.finish_render(render_id, "failed", f"Internal failure: {type(error).__name__}: {error}")
         else:
-            shot = self.library.shot_at(render.shot_id, render.revision)
+            shot = self.library.shot_at(render.shot_name, render.revision)
             if render.quality == "master" and any(not one.hidden for one in shot.deliverables):
                 self.queue.put(self.library.add_files(render_id).id, "files")
 
@@ -122,6 +123,8 @@ class Worker:
         try:
             if isinstance(question, CardQuestion):
                 picture = self._card(question)
+            elif isinstance(question, SmallQuestion):
+                picture = self._small(question)
             else:
                 tracer = self._session("piece").tracer
                 picture = piece_picture(question, tracer, self._read_light, self._read_graphic)
@@ -140,6 +143,18 @@ class Worker:
             lambda: read_picture_kept(library.file_path(name), library.made_folder(name)),
             self._session("card"),
             name,
+            self._read_graphic,
+            self._read_panorama,
+        )
+
+    def _small(self, question: SmallQuestion) -> Picture:
+        library = self.library
+        name = question.shot.photograph.file if question.shot.photograph else ""
+        return small_picture(
+            question,
+            lambda: read_picture_kept(library.file_path(name), library.made_folder(name)),
+            lambda model: read_model_kept(library.file_path(model), library.made_folder(model)),
+            self._session("small"),
             self._read_graphic,
             self._read_panorama,
         )
@@ -174,7 +189,7 @@ class Worker:
 
     def _render(self, render: Render) -> None:
         library = self.library
-        shot = library.shot_at(render.shot_id, render.revision)
+        shot = library.shot_at(render.shot_name, render.revision)
         if shot.photograph is None:
             raise InputError("photograph", "is missing")
         folder, photograph = library.render_folder(render.id), shot.photograph.file
@@ -238,13 +253,13 @@ class Worker:
         theirs, ours = (library.render_folder(one.id) / SUMS for one in (old, render))
         if theirs.exists() and not ours.exists():
             theirs.replace(ours)
-        return old.wanted or library.shot_at(old.shot_id, old.revision).output.samples
+        return old.wanted or library.shot_at(old.shot_name, old.revision).output.samples
 
     def _proof_under(self, render: Render) -> Picture | None:
         """The proof that a part is rendered over, if there is one of the same revision."""
         if render.part is None:
             return None
-        proof = self.library.newest_proof(render.shot_id, render.revision)
+        proof = self.library.newest_proof(render.shot_name, render.revision)
         path = self.library.render_folder(proof.id) / PICTURE if proof else None
         return read_picture(path) if path and path.is_file() else None
 

@@ -75,6 +75,8 @@ class Revision(Base):
 class Render(Base):
     """A proof or master: of which revision, how far, by which process, and why it failed if it did.
 
+    `option` is what of the shot it shows; null: the shot itself. `shot_name` names both (see `Library.shot`).
+
     `part` [px of the photograph] is all that is rendered, where it is not the whole; `goes_on` names the render that
     this one makes finer, with `wanted` samples a pixel; `noise` is what is left of it [codes of 255].
 
@@ -89,6 +91,7 @@ class Render(Base):
     id: Mapped[str] = mapped_column(String(16), primary_key=True)
     shot_id: Mapped[str] = mapped_column(String(16))
     revision: Mapped[int]
+    option: Mapped[str | None] = mapped_column(String(40))
     quality: Mapped[str] = mapped_column(String(10))
     state: Mapped[str] = mapped_column(String(10), default="queued")
     passes_done: Mapped[int] = mapped_column(default=0)
@@ -104,3 +107,13 @@ class Render(Base):
     worker: Mapped[str | None] = mapped_column(String(40))
     created_at: Mapped[datetime] = mapped_column(default=now)
     finished_at: Mapped[datetime | None]
+
+    @property
+    def shot_name(self) -> str:
+        """The shot, or the option of it, that this shows."""
+        return shot_name(self.shot_id, self.option)
+
+
+def shot_name(shot_id: str, option: str | None) -> str:
+    """How a shot or an option of it is asked for: `shot`, `shot~option`."""
+    return shot_id if option is None else f"{shot_id}~{option}"

@@ -20,7 +20,7 @@ from typing import IO, Any
 from alembic import command
 from alembic.config import Config
 from alembic.util import CommandError
-from sqlalchemy import and_, create_engine, event, func, select, text
+from sqlalchemy import Select, and_, create_engine, event, func, select, text
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
@@ -30,7 +30,8 @@ from lithopos.core.exchange.package import main_name, pack
 from lithopos.core.reading.ask import ask_reader
 from lithopos.core.shot import Shot, load_shot, new_shot, upgraded
 from lithopos.core.shot.change import changed, met
-from lithopos.library.models import Project, ProjectFile, Render, Revision, ShotRow, StoredFile, now
+from lithopos.core.shot.option import optioned, with_option
+from lithopos.library.models import Project, ProjectFile, Render, Revision, ShotRow, StoredFile, now, shot_name
 
 _SHA256 = re.compile("[0-9a-f]{64}")
 RUNNING = ("running", "stopping")
@@ -60,7 +61,10 @@ class Stale(LithoposError):
 
 @dataclass(frozen=True)
 class ShotState:
-    """A shot as it stands: its document and where it lies among its revisions."""
+    """A shot, or an option of it, as it stands: its document and where it lies among its revisions.
+
+    `id` asks for it again; `option` and `option_name` are of the option.
+    """
 
     id: str
     project_id: str
@@ -68,6 +72,17 @@ class ShotState:
     shot: Shot
     undo: str | None
     redo: str | None
+    option: str | None = None
+
+    @property
+    def row(self) -> str:
+        """The shot's own name."""
+        return self.id.split("~")[0]
+
+    @property
+    def option_name(self) -> str:
+        """What the option is called; empty for the shot itself."""
+        return next((one.name or one.id for one in self.shot.options if one.id == self.option), "")
 
 
 def _new_id() -> str:
@@ -275,26 +290,29 @@ class Library:
             names = list(session.scalars(query))
         return [self.shot(name) for name in names]
 
-    def shot(self, shot_id: str) -> ShotState:
-        """A shot as it stands; NotFound if there is none."""
+    def shot(self, name: str) -> ShotState:
+        """A shot, or an option of one (`shot~option`), as it stands; NotFound if there is none."""
+        shot_id, option = _address(name)
         with self.session() as session:
-            return _state(session, _found(session.get(ShotRow, shot_id), "shot"))
+            return _state(session, _found(session.get(ShotRow, shot_id), "shot"), option)
 
-    def document(self, shot_id: str) -> dict[str, Any]:
+    def document(self, name: str) -> dict[str, Any]:
         """A shot's document in the present format, not read into its type: for a trial on every move of a drag."""
+        shot_id, option = _address(name)
         query = select(Revision.document).join(
             ShotRow, and_(ShotRow.id == Revision.shot_id, ShotRow.head == Revision.number)
         )
         with self.session() as session:
-            return upgraded(_found(session.scalar(query.where(ShotRow.id == shot_id)), "shot"))
+            return _shown(_found(session.scalar(query.where(ShotRow.id == shot_id)), "shot"), option)
 
-    def shot_at(self, shot_id: str, revision: int) -> Shot:
-        """A shot's document at one of its revisions."""
+    def shot_at(self, name: str, revision: int) -> Shot:
+        """A shot's or option's document at one of its revisions."""
+        shot_id, option = _address(name)
         with self.session() as session:
-            return load_shot(_found(session.get(Revision, (shot_id, revision)), "revision").document)
+            return load_shot(_shown(_found(session.get(Revision, (shot_id, revision)), "revision").document, option))
 
-    def change(self, shot_id: str, seen: int, patch: dict[str, Any], label: str) -> ShotState:
-        """Accept a change made to revision `seen`: see `core.shot.change`.
+    def change(self, name: str, seen: int, patch: dict[str, Any], label: str) -> ShotState:
+        """Accept a change made to revision `seen`: see `core.shot.change`; of an option: see `core.shot.option`.
 
         If the shot has moved on since, the change is evaluated on the revision in force, unless something that
         it changes was changed meanwhile.
@@ -305,46 +323,57 @@ class Library:
             If it meets another change of the same thing; InputError if the document would not be valid. Nothing
             changes then.
         """
+        shot_id, option = _address(name)
         with self._locked(shot_id) as (session, row):
             before = session.get_one(Revision, (shot_id, row.head))
+            here = _shown(before.document, option)
             if row.head != seen:
                 old = session.get(Revision, (shot_id, seen))
-                meeting = met(patch, upgraded(old.document), upgraded(before.document)) if old else "This shot"
+                meeting = met(patch, _shown(old.document, option), here) if old else "This shot"
                 if meeting is not None:
                     raise Stale(seen, row.head, meeting)
-            shot = load_shot(changed(upgraded(before.document), patch))
-            self._refuse_wrong_files(session, shot)
+            shot = load_shot(changed(here, patch))
+            if option is not None:
+                shot = load_shot(with_option(upgraded(before.document), option, _document(shot)))
+            self._refuse_wrong_options(session, shot)
             if _document(shot) == before.document:
-                return _state(session, row)
+                return _state(session, row, option)
             last = session.scalar(select(func.max(Revision.number)).where(Revision.shot_id == shot_id)) or 0
-            session.add(
-                Revision(shot_id=shot_id, number=last + 1, parent=row.head, label=label, document=_document(shot))
-            )
+            called = next((one.name for one in shot.options if one.id == option), "")
+            label = f"{called}: {label}"[:200] if called else label
+            told = {"parent": row.head, "label": label, "document": _document(shot)}
+            session.add(Revision(shot_id=shot_id, number=last + 1, **told))
             row.head = last + 1
             session.flush()
-            return _state(session, row)
+            return _state(session, row, option)
 
-    def undo(self, shot_id: str, seen: int) -> ShotState:
+    def undo(self, name: str, seen: int) -> ShotState:
         """Go back to the revision that the one in force was made from."""
+        shot_id, option = _address(name)
         with self._locked(shot_id) as (session, row):
             _refuse_stale(row, seen)
             parent = session.get_one(Revision, (shot_id, row.head)).parent
             if parent is None:
                 raise InputError("undo", "there is nothing to undo")
-            row.head = parent
-            session.flush()
-            return _state(session, row)
+            return self._gone_to(session, row, parent, option)
 
-    def redo(self, shot_id: str, seen: int) -> ShotState:
+    def redo(self, name: str, seen: int) -> ShotState:
         """Go forward to the latest revision made from the one in force."""
+        shot_id, option = _address(name)
         with self._locked(shot_id) as (session, row):
             _refuse_stale(row, seen)
             child = _child(session, row)
             if child is None:
                 raise InputError("redo", "there is nothing to redo")
-            row.head = child.number
-            session.flush()
-            return _state(session, row)
+            return self._gone_to(session, row, child.number, option)
+
+    def _gone_to(self, session: Session, row: ShotRow, revision: int, option: str | None) -> ShotState:
+        row.head = revision
+        session.flush()
+        try:
+            return _state(session, row, option)
+        except NotFound as error:
+            raise InputError("undo", "would take this option itself away; open its shot to do that") from error
 
     @contextmanager
     def _locked(self, shot_id: str) -> Iterator[tuple[Session, ShotRow]]:
@@ -353,6 +382,19 @@ class Library:
             session.execute(text("UPDATE shots SET head = head WHERE id = :id"), {"id": shot_id})  # take the lock first
             row = _found(session.get(ShotRow, shot_id), "shot")
             yield session, row
+
+    def _refuse_wrong_options(self, session: Session, shot: Shot) -> None:
+        """A shot and each of its options must be sound by themselves."""
+        bare = shot.model_copy(update={"options": []})
+        self._refuse_wrong_files(session, bare)
+        document = _document(bare)
+        for option in shot.options:
+            try:
+                whole = load_shot(optioned(document, option.difference))
+            except InputError as error:
+                called = option.name or option.id
+                raise InputError("options", f"{called!r} can’t follow: {error}; strike it out first") from error
+            self._refuse_wrong_files(session, whole)
 
     def _refuse_wrong_files(self, session: Session, shot: Shot) -> None:
         """Files must be there, of the kind that they are used as, and the photograph of the size that is said."""
@@ -380,18 +422,17 @@ class Library:
 
     # Renders
 
-    def add_render(self, shot_id: str, quality: str, part: list[int] | None = None) -> Render:
+    def add_render(self, name: str, quality: str, part: list[int] | None = None) -> Render:
         """Ask for a render of the shot as it stands, or of a part of it; older unfinished proofs of it are stopped."""
+        shot_id, option = _address(name)
         with self.session() as session:
             row = _found(session.get(ShotRow, shot_id), "shot")
             if quality == "proof":
-                for old in session.scalars(
-                    select(Render).where(
-                        Render.shot_id == shot_id, Render.quality == "proof", Render.finished_at.is_(None)
-                    )
-                ):
+                proofs = _of(name).where(Render.quality == "proof", Render.finished_at.is_(None))
+                for old in session.scalars(proofs):
                     _stop(old)
-            render = Render(id=_new_id(), shot_id=shot_id, revision=row.head, quality=quality, part=part)
+            told: dict[str, Any] = {"revision": row.head, "option": option, "quality": quality, "part": part}
+            render = Render(id=_new_id(), shot_id=shot_id, **told)
             session.add(render)
         return render
 
@@ -401,11 +442,11 @@ class Library:
             old = _found(session.get(Render, render_id), "render")
             if old.quality != "master" or old.state != "done":
                 raise InputError("render", f"is a {old.quality}, {old.state}; only a finished master is made finer")
-            made = old.wanted or self.shot_at(old.shot_id, old.revision).output.samples
+            made = old.wanted or self.shot_at(old.shot_name, old.revision).output.samples
             wanted = min(FINER * made, MOST_SAMPLES)
             if wanted == made:
                 raise InputError("render", f"has {made} samples a pixel, which is the most")
-            told = {"shot_id": old.shot_id, "revision": old.revision, "quality": "master"}
+            told = {"shot_id": old.shot_id, "option": old.option, "revision": old.revision, "quality": "master"}
             render = Render(id=_new_id(), goes_on=old.id, wanted=wanted, **told)
             session.add(render)
         return render
@@ -419,7 +460,7 @@ class Library:
                     "render", f"is a {master.quality}, {master.state}; files are made of a finished master"
                 )
             row = _found(session.get(ShotRow, master.shot_id), "shot")
-            values = {"shot_id": master.shot_id, "revision": row.head, "quality": "files"}
+            values = {"shot_id": master.shot_id, "option": master.option, "revision": row.head, "quality": "files"}
             render = Render(id=_new_id(), goes_on=master.id, **values)
             session.add(render)
         return render
@@ -432,13 +473,13 @@ class Library:
 
     def let_go_of_sums(self, render: Render) -> None:
         """Only a shot's newest master can be made finer: what older ones have kept for that is cleared away."""
-        for old in self.renders(render.shot_id, limit=1000):
+        for old in self.renders(render.shot_name, limit=1000):
             if old.quality == "master" and old.id != render.id and old.finished_at is not None:
                 shutil.rmtree(self.render_folder(old.id) / SUMS, ignore_errors=True)
 
-    def newest_proof(self, shot_id: str, revision: int) -> Render | None:
+    def newest_proof(self, name: str, revision: int) -> Render | None:
         """The newest finished proof of a revision."""
-        proofs = (one for one in self.renders(shot_id) if one.quality == "proof" and one.state == "done")
+        proofs = (one for one in self.renders(name) if one.quality == "proof" and one.state == "done")
         return next((one for one in proofs if one.revision == revision), None)
 
     def render(self, render_id: str) -> Render:
@@ -446,11 +487,10 @@ class Library:
         with self.session() as session:
             return _found(session.get(Render, render_id), "render")
 
-    def renders(self, shot_id: str, limit: int = 20) -> list[Render]:
-        """A shot's renders, the newest first."""
-        query = select(Render).where(Render.shot_id == shot_id).order_by(Render.created_at.desc()).limit(limit)
+    def renders(self, name: str, limit: int = 20) -> list[Render]:
+        """A shot's own renders, or an option's, the newest first."""
         with self.session() as session:
-            return list(session.scalars(query))
+            return list(session.scalars(_of(name).order_by(Render.created_at.desc()).limit(limit)))
 
     def begin_render(self, render_id: str, worker: str) -> Render | None:
         """Take a queued render; None if it is no longer wanted."""
@@ -595,6 +635,27 @@ def _plain_suffix(name: str) -> str:
     return suffix if re.fullmatch(r"\.[a-z0-9]{1,8}", suffix) else ""
 
 
+def _address(name: str) -> tuple[str, str | None]:
+    """What a name asks for: a shot and perhaps one of its options."""
+    shot_id, _, option = name.partition("~")
+    return shot_id, option or None
+
+
+def _of(name: str) -> Select[Render]:
+    """The renders of a shot itself, or of an option."""
+    shot_id, option = _address(name)
+    return select(Render).where(Render.shot_id == shot_id, Render.option == option)
+
+
+def _shown(document: dict[str, Any], option: str | None) -> dict[str, Any]:
+    """A kept document in the present format, with an option's differences on top; NotFound if it has no such one."""
+    document = upgraded(document)
+    if option is None:
+        return document
+    found = next((one for one in document.get("options") or [] if one["id"] == option), None)
+    return optioned(document, _found(found, "option")["difference"])
+
+
 def _refuse_stale(row: ShotRow, seen: int) -> None:
     if row.head != seen:
         raise Stale(seen, row.head)
@@ -615,11 +676,12 @@ def _child(session: Session, row: ShotRow) -> Revision | None:
     return session.scalars(query.order_by(Revision.number.desc()).limit(1)).first()
 
 
-def _state(session: Session, row: ShotRow) -> ShotState:
+def _state(session: Session, row: ShotRow, option: str | None = None) -> ShotState:
     here = session.get_one(Revision, (row.id, row.head))
     child = _child(session, row)
     undo = here.label if here.parent is not None else None
-    return ShotState(row.id, row.project_id, row.head, load_shot(here.document), undo, child.label if child else None)
+    shot, redo = load_shot(_shown(here.document, option)), child.label if child else None
+    return ShotState(shot_name(row.id, option), row.project_id, row.head, shot, undo, redo, option)
 
 
 def _stop(render: Render) -> None:

@@ -56,12 +56,13 @@ from lithopos.core.render.render import AFTERWARDS, refuse_too_large
 from lithopos.core.render.session import sized
 from lithopos.core.shot import Placed, Shot, load_shot, new_shot_camera
 from lithopos.core.shot.change import changed
+from lithopos.core.shot.differs import told_differences
 from lithopos.core.standing.ask import RestAnswer
 from lithopos.jobs.asked import Asked, Question
 from lithopos.jobs.files import PICTURE, made_files
 from lithopos.jobs.queue import Queue
 from lithopos.jobs.worker import PREVIEW, WHITES
-from lithopos.library.models import Render, StoredFile
+from lithopos.library.models import Render, StoredFile, shot_name
 from lithopos.library.store import Library, NotFound, ShotState
 from lithopos.web import schemas as s
 
@@ -71,7 +72,7 @@ CURRENT_HELD = 500
 TOLD_OTHERWISE = ("has_picture", "whites", "files", "current")  # of a render, than by its row
 _FOREVER = "private, max-age=31536000, immutable"
 
-__all__ = ["api", "blending_of", "render_out"]
+__all__ = ["api", "blending_of", "refuse_unready", "render_out", "shot_out"]
 
 
 def _library() -> Library:
@@ -315,18 +316,18 @@ def _sent(path: Path, media_type: str, attached: bool = False) -> Response:
 
 @api.post("/projects/<string:project_id>/shots", operation_id="addShot", responses={201: s.ShotOut})
 def add_shot(path: s.ProjectPath, body: s.ShotNew) -> Response:
-    return _json(_shot_out(_library().add_shot(path.project_id, body.name, body.photograph)), 201)
+    return _json(shot_out(_library().add_shot(path.project_id, body.name, body.photograph)), 201)
 
 
 @api.get("/shots/<string:shot_id>", operation_id="getShot", responses={200: s.ShotOut})
 def get_shot(path: s.ShotPath) -> Response:
-    return _json(_shot_out(_library().shot(path.shot_id)))
+    return _json(shot_out(_library().shot(path.shot_id)))
 
 
 @api.patch("/shots/<string:shot_id>", operation_id="changeShot", responses={200: s.ShotOut, 409: s.Problem})
 def change_shot(path: s.ShotPath, body: s.Change) -> Response:
     patch = with_readings(_library().document(path.shot_id), body.patch, _sources())
-    return _json(_shot_out(_library().change(path.shot_id, body.revision, patch, body.label)))
+    return _json(shot_out(_library().change(path.shot_id, body.revision, patch, body.label)))
 
 
 @api.post("/shots/<string:shot_id>/try", operation_id="tryShot", responses={200: Derived})
@@ -510,12 +511,12 @@ def _places(name: str) -> tuple[Path, Path]:
 
 @api.post("/shots/<string:shot_id>/undo", operation_id="undoShot", responses={200: s.ShotOut})
 def undo_shot(path: s.ShotPath, body: s.Seen) -> Response:
-    return _json(_shot_out(_library().undo(path.shot_id, body.revision)))
+    return _json(shot_out(_library().undo(path.shot_id, body.revision)))
 
 
 @api.post("/shots/<string:shot_id>/redo", operation_id="redoShot", responses={200: s.ShotOut})
 def redo_shot(path: s.ShotPath, body: s.Seen) -> Response:
-    return _json(_shot_out(_library().redo(path.shot_id, body.revision)))
+    return _json(shot_out(_library().redo(path.shot_id, body.revision)))
 
 
 @api.get("/shots/<string:shot_id>/bundle", operation_id="getBundle")
@@ -534,8 +535,21 @@ def get_bundle(path: s.ShotPath) -> Response:
     )
 
 
-def _shot_out(state: ShotState) -> s.ShotOut:
+def shot_out(state: ShotState) -> s.ShotOut:
+    document = _library().document(state.row)
+    options = [
+        s.OptionOut(
+            id=one.id,
+            name=one.name or one.id,
+            shot=shot_name(state.row, one.id),
+            differs=told_differences(document, one.difference),
+        )
+        for one in state.shot.options
+    ]
     return s.ShotOut(
+        base=state.row,
+        option=state.option,
+        options=options,
         id=state.id,
         project_id=state.project_id,
         revision=state.revision,
@@ -563,7 +577,7 @@ def list_renders(path: s.ShotPath) -> Response:
 
 @api.post("/shots/<string:shot_id>/renders", operation_id="addRender", responses={201: s.RenderOut})
 def add_render(path: s.ShotPath, body: s.RenderNew) -> Response:
-    _refuse_unready(_library().shot(path.shot_id).shot, body.quality)
+    refuse_unready(_library().shot(path.shot_id).shot, body.quality)
     render = _library().add_render(path.shot_id, body.quality, list(body.part) if body.part else None)
     _queue().put(render.id, render.quality)
     return _json(render_out(render), 201)
@@ -599,7 +613,7 @@ def get_picture(path: s.RenderPath, query: s.DownloadQuery) -> Response:
         response = send_file(picture, mimetype="image/png")
         response.headers["Cache-Control"] = "no-cache"
         return response
-    shot = _library().shot_at(render.shot_id, render.revision)
+    shot = _library().shot_at(render.shot_name, render.revision)
     named: dict[str, Any] = {
         "as_attachment": True,
         "download_name": f"{_slug(shot.name)}-{render.quality}-r{render.revision}.png",
@@ -617,7 +631,7 @@ def get_changes(path: s.RenderPath, query: s.ChangesQuery) -> Response:
     """What a render does to its photograph, by itself, on grey."""
     render = _library().render(path.render_id)
     picture = _picture_of(render)
-    photograph = _library().shot_at(render.shot_id, render.revision).photograph
+    photograph = _library().shot_at(render.shot_name, render.revision).photograph
     if picture is None or photograph is None:
         raise NotFound("This render has no picture yet.")
     read = cv2.imread(str(picture), cv2.IMREAD_UNCHANGED)
@@ -639,7 +653,7 @@ def _picture_of(render: Render, whole: bool = False) -> Path | None:
     return next((folder / name for name in names if (folder / name).is_file()), None)
 
 
-def _refuse_unready(shot: Shot, quality: str) -> None:
+def refuse_unready(shot: Shot, quality: str) -> None:
     """Say at once what a render would fail for."""
     lacks = missing(shot, derive(shot))
     if lacks:
@@ -650,6 +664,7 @@ def _refuse_unready(shot: Shot, quality: str) -> None:
 
 def render_out(render: Render) -> s.RenderOut:
     values = {name: getattr(render, name) for name in s.RenderOut.model_fields if name not in TOLD_OTHERWISE}
+    values["shot_id"] = render.shot_name
     told = _library().render_folder(render.id) / WHITES
     whites = Whites.model_validate_json(told.read_text()) if told.is_file() else None
     files = made_files(_library(), render.id) if render.quality == "files" else []
@@ -660,7 +675,7 @@ def render_out(render: Render) -> s.RenderOut:
 def _is_current(render: Render) -> bool:
     """Whether nothing that shows in its picture has changed since it was asked for."""
     library = _library()
-    head = library.shot(render.shot_id)
+    head = library.shot(render.shot_name)
     if head.revision == render.revision:
         return True
     held: dict[tuple[str, int], bool] = current_app.extensions.setdefault("current", {})
@@ -668,7 +683,7 @@ def _is_current(render: Render) -> bool:
     if key not in held:
         if len(held) > CURRENT_HELD:
             held.clear()
-        then, now = library.shot_at(render.shot_id, render.revision), head.shot
+        then, now = library.shot_at(render.shot_name, render.revision), head.shot
         alike = then.model_dump(exclude=AFTERWARDS) == now.model_dump(exclude=AFTERWARDS)
         as_fine = then.output.model_copy(update={"names": now.output.names}) == now.output
         held[key] = alike and (as_fine or render.quality != "master")

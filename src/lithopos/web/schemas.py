@@ -17,6 +17,8 @@ from lithopos.core.errors import LithoposError
 from lithopos.core.geometry.check import CheckPiece
 from lithopos.core.readiness import Code, Lack
 from lithopos.core.shot import LightPatch, Shot, SolvedCamera, Surface
+from lithopos.core.shot.differs import Differing
+from lithopos.core.shot.parts import Identity
 from lithopos.core.standing.ask import RestQuestion
 from lithopos.jobs.files import MadeFile
 
@@ -236,11 +238,21 @@ class ProjectFull(BaseModel):
     files: list[FileOut]
 
 
+class OptionOut(BaseModel):
+    """An option of a shot: what it is asked for by, and what it has otherwise than the shot."""
+
+    id: str
+    name: str
+    shot: str
+    differs: list[Differing]
+
+
 class ShotOut(BaseModel):
     """A shot's document, its revision, what undo and redo would do, and what follows from it.
 
     Attributes
     ----------
+    base : what the shot itself is asked for by, where this is an `option` of it.
     lacks : what it needs yet to be rendered, in the order in which it would be mended.
     solved_camera : the settings of a camera that is solved from edges, as a new shot would have them.
     """
@@ -254,6 +266,40 @@ class ShotOut(BaseModel):
     derived: Derived
     lacks: list[Code]
     solved_camera: SolvedCamera
+    base: str
+    option: str | None
+    options: list[OptionOut]
+
+
+class OptionNew(_Body):
+    """An option to be made: the differences of others in one, the later ones counting; of none: the shot as it is."""
+
+    name: Annotated[str, Field(max_length=200)] = ""
+    of: Annotated[list[Identity], Field(max_length=60)] = []
+
+
+class OptionsNew(_Body):
+    """Options to be made at once, to the revision that was seen."""
+
+    revision: int
+    options: Annotated[list[OptionNew], Field(min_length=1, max_length=60)]
+
+
+class OptionsRendered(_Body):
+    """Renders of the shot and of all its options that are not there, or out of date."""
+
+    quality: Literal["proof", "master"]
+
+
+class SmallOut(BaseModel):
+    """A shot's or an option's small picture: there, under way, or why there is none."""
+
+    shot: str
+    picture: PieceOut
+
+
+class SmallsOut(BaseModel):
+    smalls: list[SmallOut]
 
 
 class RenderOut(BaseModel):

@@ -49,7 +49,8 @@ PART_SAMPLES = 256  # of a part of a proof that is to be seen finely
 MOST_BYTES = 6 << 30
 BYTES_A_PIXEL = 60  # of the whole picture: its codes twice, as read and as made, and what sizing it takes
 LEAST_SAMPLES = 8  # of each half, before noise is judged
-AFTERWARDS = {"output", "deliverables", "replies", "set_aside", "viewpoints"}  # of a shot: what changes no pixel
+# Of a shot: what changes no pixel.
+AFTERWARDS = {"name", "output", "deliverables", "replies", "set_aside", "viewpoints", "options"}
 UNTOLD = "{}: its hair can’t be told, nothing in or beside its band is sure; its outline stands."
 BYTES_A_RENDER = 1 << 30  # the renderer, its kernels, three rows of tiles
 

@@ -104,9 +104,13 @@ class Pin(DocumentPart):
 
 
 class Reply(DocumentPart):
-    """What a client said of a revision: by whom they say they are, when, whether it is as it should be, remarks."""
+    """What a client said of a revision: by whom they say they are, when, whether it is as it should be, remarks.
+
+    `option` is what of the shot they said it of; null: of the shot itself.
+    """
 
     id: Identity
+    option: Identity | None = None
     by: Annotated[str, Field(min_length=1, max_length=120)]
     at: datetime
     revision: int = 0
@@ -124,4 +128,6 @@ class Output(DocumentPart):
     scale: Annotated[FiniteFloat, Field(gt=0, le=4)] = 1.0
     samples: Annotated[int, Field(ge=1, le=65_536)] = 128
     noise: Annotated[FiniteFloat, Field(gt=0, le=50)] | None = None
-    names: Annotated[str, Field(max_length=200), AfterValidator(_pattern)] = "{project}-{shot}-{view}-{size}-{n}"
+    names: Annotated[str, Field(max_length=200), AfterValidator(_pattern)] = (
+        "{project}-{shot}-{option}-{view}-{size}-{n}"
+    )

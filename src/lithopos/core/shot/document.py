@@ -28,6 +28,7 @@ from lithopos.core.shot.light import (
     Sun,
 )
 from lithopos.core.shot.matte import Matte
+from lithopos.core.shot.option import Option, named_files
 from lithopos.core.shot.pane import Pane, Viewpoint
 from lithopos.core.shot.parts import DocumentPart
 from lithopos.core.shot.perspective import Edge, SolvedCamera
@@ -77,6 +78,7 @@ class Shot(DocumentPart):
     deliverables: Annotated[list[Deliverable], Field(max_length=40)] = []
     replies: Annotated[list[Reply], Field(max_length=100)] = []
     set_aside: Annotated[list[SetAside], Field(max_length=50)] = []
+    options: Annotated[list[Option], Field(max_length=60)] = []
 
     @model_validator(mode="after")
     def _identities_differ(self) -> Shot:
@@ -144,7 +146,7 @@ class Shot(DocumentPart):
         return self
 
     def files(self) -> list[str]:
-        """Every file that the document names."""
+        """Every file that the document names, its options too."""
         named = [self.photograph.file] if self.photograph else []
         for placed in self.models:
             named.append(placed.file)
@@ -153,6 +155,8 @@ class Shot(DocumentPart):
         named += [pane.file for pane in self.panes if pane.file]
         named += [self.panorama.file] if self.panorama else []
         named += [lamp.file for lamp in self.lamps if lamp.file]
+        for option in self.options:
+            named += named_files(option.difference.values())
         return [name for name in dict.fromkeys(named) if not name.startswith(SHIPPED)]
 
 

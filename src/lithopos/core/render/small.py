@@ -1,0 +1,79 @@
+"""A shot as a small picture, as it would be delivered: for a strip of options side by side."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Annotated
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from lithopos.core.deliver.framed import framed_codes
+from lithopos.core.errors import InputError
+from lithopos.core.exchange.graphic import ReadGraphic
+from lithopos.core.exchange.picture import Picture
+from lithopos.core.geometry.model import Model
+from lithopos.core.render.render import AFTERWARDS, render_shot
+from lithopos.core.render.scene import ReadPanorama
+from lithopos.core.render.session import Session
+from lithopos.core.shot import Shot
+
+WIDTH_PX, SAMPLES = 320, 16
+
+__all__ = ["SmallQuestion", "small_picture", "small_question"]
+
+
+class SmallQuestion(BaseModel):
+    """The shot to be shown, without what changes no pixel, so that this asks for no other picture."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    shot: Shot
+    width_px: Annotated[int, Field(ge=16, le=1024)]
+
+
+def small_question(shot: Shot) -> SmallQuestion:
+    """What to ask for a shot's small picture."""
+    plain = Shot()
+    bare = {name: getattr(plain, name) for name in AFTERWARDS}
+    return SmallQuestion(shot=shot.model_copy(update=bare), width_px=WIDTH_PX)
+
+
+def small_picture(
+    question: SmallQuestion,
+    photograph: Callable[[], Picture],
+    read_model: Callable[[str], Model],
+    session: Session,
+    read_graphic: ReadGraphic,
+    read_panorama: ReadPanorama,
+) -> Picture:
+    """The shot in its frame, some pixels wide.
+
+    Parameters
+    ----------
+    photograph : reads it, where the session has it no longer.
+
+    Raises
+    ------
+    InputError
+        If the shot lacks something that a render needs.
+    """
+    shot = question.shot
+    if shot.photograph is None:
+        raise InputError("photograph", "is missing: a shot begins with one")
+    scale = min(1.0, question.width_px / (shot.frame or shot.photograph).width)
+    steps = render_shot(
+        shot,
+        photograph,
+        read_model,
+        scale=scale,
+        samples=SAMPLES,
+        session=session,
+        photograph_key=shot.photograph.file,
+        read_graphic=read_graphic,
+        read_panorama=read_panorama,
+    )
+    made = list(steps)[-1].picture
+    assert made
+    if shot.frame is None:
+        return made
+    return Picture(framed_codes(made.codes, shot.frame, made.codes.shape[1] / shot.photograph.width), made.icc)

@@ -1,0 +1,114 @@
+"""A shot's options: made, shown small side by side, rendered all at once."""
+
+from __future__ import annotations
+
+import secrets
+
+from flask import Response, current_app
+from flask_openapi3 import APIBlueprint
+
+from lithopos.core.errors import InputError
+from lithopos.core.render.small import small_question
+from lithopos.core.shot.option import Option, difference, optioned, united
+from lithopos.jobs.asked import Asked
+from lithopos.jobs.queue import Queue
+from lithopos.library.models import Render, shot_name
+from lithopos.library.store import Library, ShotState
+from lithopos.web import schemas as s
+from lithopos.web.api import refuse_unready, render_out, shot_out
+
+BUSY = ("queued", "running", "stopping")
+SHOWN = 6  # renders of each option that are told
+
+options = APIBlueprint("options", __name__, url_prefix="/api/v1")
+
+__all__ = ["options"]
+
+
+def _library() -> Library:
+    library: Library = current_app.extensions["library"]
+    return library
+
+
+def _queue() -> Queue:
+    queue: Queue = current_app.extensions["queue"]
+    return queue
+
+
+def _json(body: s.ShotOut | s.SmallsOut | s.RendersOut, status: int = 200) -> Response:
+    return Response(body.model_dump_json(by_alias=True), status, mimetype="application/json")
+
+
+def _all(state: ShotState) -> list[ShotState]:
+    """A shot and all its options."""
+    library = _library()
+    return [library.shot(state.row), *(library.shot(shot_name(state.row, one.id)) for one in state.shot.options)]
+
+
+@options.post("/shots/<string:shot_id>/options", operation_id="addOptions", responses={201: s.ShotOut})
+def add_options(path: s.ShotPath, body: s.OptionsNew) -> Response:
+    """Make options of a shot; gives the shot itself."""
+    library = _library()
+    state = library.shot(path.shot_id)
+    document = library.document(state.row)
+    known = {one.id: one for one in state.shot.options}
+    made: dict[str, Option] = {}
+    for number, new in enumerate(body.options, len(known) + 1):
+        gone = next((name for name in new.of if name not in known), None)
+        if gone is not None:
+            raise InputError("options", f"{gone!r} is not an option of this shot any more")
+        differs = united(known[name].difference for name in new.of)
+        called = new.name or " · ".join(known[name].name for name in new.of) or f"Option {number}"
+        option = Option(
+            id=f"o{secrets.token_hex(4)}",
+            name=called[:200],
+            difference=difference(document, optioned(document, differs)),
+        )
+        made[option.id] = option
+    # The list as a whole: a null in a patch would be taken for something to be struck out.
+    listed = [one.model_dump(mode="json") for one in [*state.shot.options, *made.values()]]
+    label = f"{len(made)} options" if len(made) > 1 else f"option {next(iter(made.values())).name}"
+    return _json(shot_out(library.change(state.row, body.revision, {"options": listed}, label)), 201)
+
+
+@options.post("/shots/<string:shot_id>/options/small", operation_id="askSmall", responses={200: s.SmallsOut})
+def ask_small(path: s.ShotPath) -> Response:
+    """Small pictures of a shot and its options, traced by the worker: asked for again until they are ready."""
+    smalls = []
+    for state in _all(_library().shot(path.shot_id)):
+        reply = Asked(_library().data).ask(small_question(state.shot), _queue())
+        picture = s.PieceOut(name=reply.name, ready=reply.path is not None, reason=reply.reason)
+        smalls.append(s.SmallOut(shot=state.id, picture=picture))
+    return _json(s.SmallsOut(smalls=smalls))
+
+
+@options.get(
+    "/shots/<string:shot_id>/options/renders", operation_id="listOptionsRenders", responses={200: s.RendersOut}
+)
+def list_options_renders(path: s.ShotPath) -> Response:
+    """The newest renders of a shot and of each of its options."""
+    library = _library()
+    told = [one for state in _all(library.shot(path.shot_id)) for one in library.renders(state.id, limit=SHOWN)]
+    return _json(s.RendersOut(renders=[render_out(render) for render in told]))
+
+
+@options.post("/shots/<string:shot_id>/options/renders", operation_id="renderOptions", responses={201: s.RendersOut})
+def render_options(path: s.ShotPath, body: s.OptionsRendered) -> Response:
+    """Render the shot and all its options, but for those whose picture is there already; what stopped goes on."""
+    library, states = _library(), _all(_library().shot(path.shot_id))
+    for state in states:
+        refuse_unready(state.shot, body.quality)
+    begun = [render for state in states if (render := _begun(library, state, body.quality))]
+    for render in begun:
+        _queue().put(render.id, render.quality)
+    return _json(s.RendersOut(renders=[render_out(render) for render in begun]), 201)
+
+
+def _begun(library: Library, state: ShotState, quality: str) -> Render | None:
+    """A render that is to be put in line for a shot or an option; None if there is one already."""
+    newest = next((one for one in library.renders(state.id) if one.quality == quality and not one.part), None)
+    if newest is not None and render_out(newest).current:
+        if newest.state == "done" or newest.state in BUSY:
+            return None
+        return library.restart_render(newest.id)
+    return library.add_render(state.id, quality)
