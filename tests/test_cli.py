@@ -128,7 +128,7 @@ class CommandLine(unittest.TestCase):
             self.assertFalse((folder / "two.png").exists())
 
     def test_deliver_makes_what_a_recipe_names_and_overwrites_nothing(self) -> None:
-        recipe = {
+        recipe: dict[str, Any] = {
             "deliverables": [{"kind": "png"}, {"kind": "jpeg", "longest_px": 200}, {"kind": "exr"}],
             "output": {"scale": 0.15, "samples": 4, "names": "{shot}-{view}-{n}"},
         }
@@ -150,11 +150,25 @@ class CommandLine(unittest.TestCase):
             # The written example is framed to 1800 × 1012 of 1920 × 1280.
             self.assertEqual([(one["width"], one["height"]) for one in files], [(270, 152), (200, 112), (270, 152)])
             self.assertEqual(read_picture(Path(files[0]["name"])).codes.shape, (152, 270, 3))
+            # The example has one option; both are on one page, which comes with the last.
+            told = {**recipe, "deliverables": [{"kind": "page"}, {"kind": "png"}]}
+            (folder / "recipe.json").write_text(
+                json.dumps({**told, "output": {**told["output"], "names": "{option}-{n}"}})
+            )
+            files = self.answer(*call, str(folder / "recipe.json"), "--all-options")["files"]
+            names = [Path(one["name"]).name for one in files]
+            self.assertEqual(names, ["01.png", "Red-further-left-01.html", "Red-further-left-01.png"])
+            page = (folder / "out" / names[1]).read_text()
+            self.assertIn('"option": null, "name": "Cloister yard, late sun"', page)
+            self.assertIn('"option": "o1", "name": "Red, further left"', page)
+            different = [read_picture(folder / "out" / names[at]).codes.astype(int) for at in (0, 2)]
+            self.assertGreater(abs(different[0] - different[1]).max(), 60)
+            self.refused("--option: 'Blue' is no option.*Red, further left", *call[:-1], "--option", "Blue")
             (folder / "recipe.json").write_text(json.dumps({"deliverables": [{"kind": "fax"}]}))
             self.refused("deliverables.*kind", *call, str(folder / "recipe.json"))
             (folder / "recipe.json").write_text(json.dumps({"shots": []}))
             self.refused("--recipe: holds deliverables and output", *call, str(folder / "recipe.json"))
-            self.assertEqual(len(list((folder / "out").iterdir())), 4)
+            self.assertEqual(len(list((folder / "out").iterdir())), 7)
 
 
 if __name__ == "__main__":

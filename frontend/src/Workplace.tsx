@@ -4,10 +4,12 @@ import { isBusy, useProject, useRenders, useShot } from "./api/hooks";
 import { cameraOf, onPlane } from "./geometry/camera";
 import type { World } from "./geometry/points";
 import { Ledger } from "./ledger/Ledger";
+import { Compare } from "./options/Compare";
+import { OptionsSheet } from "./options/Sheet";
 import { Plan } from "./plan/Plan";
 import { firstView, Round } from "./round/Round";
 import { Stage } from "./stage/Stage";
-import { go, projectPath } from "./state/address";
+import { go, projectPath, shotPath } from "./state/address";
 import { useChange, useChanges } from "./state/changes";
 import { isKnownPlace, rememberPlace, useEditor, usePicked, type View } from "./state/editor";
 import { useDropAnywhere, useTakeFiles } from "./state/files";
@@ -30,6 +32,12 @@ export function Workplace({ projectId, shotId }: { projectId: string; shotId: st
     // Whoever opens a shot for the first time sees what it has come to.
     if (isNew && hasProof) useEditor.getState().show("proof");
   }, [isNew, hasProof]);
+  useEffect(() => {
+    // An option that was just made has no picture yet: it is seen live.
+    const { view, show } = useEditor.getState();
+    const isSeen = data?.renders.some((render) => render.quality === view);
+    if (shotId.includes("~") && data && !isSeen && (view === "proof" || view === "master")) show("live");
+  }, [shotId, data]);
   if (error)
     return (
       <div className="p-14">
@@ -63,6 +71,7 @@ function Bench({ projectId, shot }: { projectId: string; shot: ShotOut }) {
         <Stage shot={shot} />
         <Plan shot={shot} />
         <Round shot={shot} />
+        <Compare shot={shot} />
         {(over || busy) && (
           <div className="absolute inset-3 grid place-items-center rounded-xl border-2 border-dashed border-white bg-ink-900/55 text-[16px] text-white">
             {busy ? `Reading ${busy} …` : "Drop a model to stand it here, or a photograph to begin a shot"}
@@ -70,6 +79,7 @@ function Bench({ projectId, shot }: { projectId: string; shot: ShotOut }) {
         )}
       </main>
       <Strip projectId={projectId} shot={shot} />
+      <OptionsSheet shot={shot} />
       <LedgerEdge wide={wide} onWide={setWide} />
     </div>
   );
@@ -168,6 +178,7 @@ function TitleStrip({ projectId, shot }: { projectId: string; shot: ShotOut }) {
   const { data } = useRenders(shot.id);
   const { ask } = useRenderActions(shot.id);
   const { view, seam, show, round } = usePicked("view", "seam", "show", "round");
+  const option = shot.options.find(({ id }) => id === shot.option);
   const latest = data?.renders.find((render) => render.quality === "proof");
   const proving = latest !== undefined && isBusy(latest) && latest.revision === shot.revision;
   return (
@@ -184,7 +195,21 @@ function TitleStrip({ projectId, shot }: { projectId: string; shot: ShotOut }) {
           {project?.name ?? "…"}
         </button>
         <span>/</span>
-        <b className="truncate font-medium text-ink-900">{shot.document.name || "Untitled shot"}</b>
+        {option ? (
+          <>
+            <button
+              type="button"
+              className="truncate hover:text-ink-900"
+              onClick={() => go(shotPath(projectId, shot.base))}
+            >
+              {shot.document.name || "Untitled shot"}
+            </button>
+            <span>/</span>
+            <b className="truncate font-medium text-ink-900">{option.name}</b>
+          </>
+        ) : (
+          <b className="truncate font-medium text-ink-900">{shot.document.name || "Untitled shot"}</b>
+        )}
       </nav>
       <span className="grow" />
       <Tip text={shot.undo ? `Take back: ${shot.undo} (Ctrl+Z)` : "Nothing to undo"}>

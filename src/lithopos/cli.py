@@ -8,9 +8,9 @@ import os
 import shutil
 import sys
 import tempfile
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from dataclasses import replace
-from functools import cache
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NoReturn, TypeVar
 
@@ -22,11 +22,10 @@ from lithopos import __version__
 from lithopos.core.errors import InputError, LithoposError, NoAnswer, NoRoom, input_error_from
 
 if TYPE_CHECKING:  # what the commands load when they have need of it
+    from lithopos.core.deliver.finished import Finished
+    from lithopos.core.deliver.handover import OnPage
     from lithopos.core.exchange.bundle import OpenShot
-    from lithopos.core.exchange.graphic import Graphic
-    from lithopos.core.exchange.panorama import Panorama
-    from lithopos.core.exchange.picture import Picture
-    from lithopos.core.geometry.model import Model
+    from lithopos.core.render.finished import Readers
     from lithopos.core.render.render import Quality, Step
     from lithopos.core.shot import Shot
 
@@ -186,23 +185,33 @@ def inspect(model: Path) -> None:
     default="beauty",
     help="Which picture to write: the finished one, or one of the passes that it is put together from.",
 )
+@click.option("--option", help="An option of the shot, by its name; without it the shot itself.")
 def render(
-    shot: Path, out: Path, quality: str, scale: float | None, samples: int | None, seed: int, shown: str
+    shot: Path,
+    out: Path,
+    quality: str,
+    scale: float | None,
+    samples: int | None,
+    seed: int,
+    shown: str,
+    option: str | None,
 ) -> None:
     """Render a shot file or bundle to a PNG."""
     from lithopos.core.composite.passes import pass_picture, read_passes
+    from lithopos.core.deliver.framed import framed_picture
     from lithopos.core.exchange.bundle import open_shot
     from lithopos.core.exchange.picture import write_pass, write_png
 
     _refuse_unwritable(out)
     with open_shot(shot) as opened, tempfile.TemporaryDirectory() as folder:
+        opened = replace(opened, shot=_option_of(opened.shot, option)[0])
         passes = None if shown == "beauty" else Path(folder)
         step = None
         for step in _rendered(opened, "master" if quality == "master" else "proof", scale, samples, seed, passes):
             _show_progress(step.done, step.of, step.seconds_left)
         assert step is not None and step.picture is not None
         if shown == "beauty":
-            write_png(_in_its_frame(step.picture, opened.shot), out)
+            write_png(framed_picture(step.picture, opened.shot), out)
         else:
             write_pass(pass_picture(shown, read_passes(Path(folder)), step.picture.codes.shape[:2]), out)
     for note in step.notes:
@@ -211,9 +220,7 @@ def render(
     print(f"{out} written", cut, file=sys.stderr)
 
 
-def _readers(
-    opened: OpenShot,
-) -> tuple[Callable[[str], Model], Callable[[str, float], Graphic], Callable[[str], Panorama]]:
+def _readers(opened: OpenShot) -> Readers:
     """What reads a shot's models, graphics and panoramas by their names."""
     from lithopos.core.reading.ask import read_graphic, read_model, read_panorama
 
@@ -221,16 +228,6 @@ def _readers(
         lambda name: read_model(opened.find(name)),
         lambda name, time_s: read_graphic(opened.find(name), time_s),
         lambda name: read_panorama(opened.find(name)),
-    )
-
-
-def _in_its_frame(picture: Picture, shot: Shot) -> Picture:
-    from lithopos.core.deliver.framed import framed_codes
-
-    if shot.frame is None or shot.photograph is None:
-        return picture
-    return replace(
-        picture, codes=framed_codes(picture.codes, shot.frame, picture.codes.shape[1] / shot.photograph.width)
     )
 
 
@@ -269,52 +266,91 @@ def _rendered(
 @click.option("--recipe", type=click.Path(path_type=Path), help="What to make, as JSON; without it what the shot says.")
 @click.option("--samples", type=click.IntRange(1, 65536), help="Samples a pixel.")
 @click.option("--seed", type=click.IntRange(0, 10**9), default=0, show_default=True)
-def deliver(shot: Path, folder: Path, recipe: Path | None, samples: int | None, seed: int) -> None:
+@click.option("--option", "options", multiple=True, help="An option of the shot, by its name; may be given again.")
+@click.option("--all-options", is_flag=True, help="The shot itself and all its options.")
+def deliver(
+    shot: Path,
+    folder: Path,
+    recipe: Path | None,
+    samples: int | None,
+    seed: int,
+    options: tuple[str, ...],
+    all_options: bool,
+) -> None:
     """Make everything that a recipe names of a shot; nothing is overwritten. Prints the files as JSON."""
-    from lithopos.core.camera.solve import pinhole_of
-    from lithopos.core.composite.passes import read_names, read_passes
-    from lithopos.core.deliver.finished import Finished
+    from lithopos.core.deliver.framed import framed_picture
+    from lithopos.core.deliver.handover import OnPage
     from lithopos.core.deliver.make import deliver as make
     from lithopos.core.deliver.make import plan_of, refuse_unwritable
     from lithopos.core.deliver.names import scale_needed
-    from lithopos.core.derive import derive
     from lithopos.core.exchange.bundle import OpenShot, open_shot
-    from lithopos.core.reading.ask import notes_of, read_picture
-    from lithopos.core.render.matched import matched_scene
-    from lithopos.core.render.session import sized
 
-    with open_shot(shot) as opened, tempfile.TemporaryDirectory() as passes:
-        wanted = opened.shot if recipe is None else _by_recipe(opened.shot, recipe)
-        photograph = wanted.photograph
+    with open_shot(shot) as opened:
+        whole = opened.shot if recipe is None else _by_recipe(opened.shot, recipe)
+        names: list[str | None] = [None, *(one.id for one in whole.options)] if all_options else [*options] or [None]
+        chosen = [_option_of(whole, name) for name in names]
+        photograph = whole.photograph
         if photograph is None:
             raise InputError("photograph", "is missing: a shot begins with one")
-        files = [one for one in wanted.deliverables if not one.hidden]
-        framing = wanted.frame or photograph
-        scale = scale_needed(files, framing.width, framing.height, wanted.output.scale)
-        plan = plan_of(wanted, scale)
+        files = [one for one in whole.deliverables if not one.hidden]
+        framing = whole.frame or photograph
+        scale = scale_needed(files, framing.width, framing.height, whole.output.scale)
+        plan = plan_of(whole, scale)
         refuse_unwritable(folder)
-        step = None
-        for step in _rendered(OpenShot(wanted, opened.find), "master", scale, samples, seed, Path(passes)):
-            _show_progress(step.done, step.of, step.seconds_left)
-        assert step is not None and step.picture is not None
-        camera, place = derive(wanted).camera, opened.find(photograph.file)
-        assert camera is not None  # it has been rendered with
-        height, width = step.picture.codes.shape[:2]
-        photographed = sized(read_picture(place), scale)
-        done = Finished(
-            photographed,
-            step.picture,
-            lambda: read_passes(Path(passes)),
-            pinhole_of(camera).sized(width, height),
-            read_names(Path(passes)),
-            notes_of(place),
-            cache(lambda: matched_scene(wanted, photographed, *_readers(opened))),
-        )
-        made = list(make(wanted, done, plan, folder, {"project": shot.stem, "shot": wanted.name or photograph.name}))
+        told: list[dict[str, Any]] = []
+        on_page: list[OnPage] = []
+
+        for number, (wanted, option, called) in enumerate(chosen, 1):
+            words = {"project": shot.stem, "shot": wanted.name or photograph.name, "option": called}
+            with tempfile.TemporaryDirectory() as passes:
+                done = _finished(OpenShot(wanted, opened.find), scale, samples, seed, Path(passes))
+                # All options are on one page, which is made with the last one.
+                now = [one for one in plan if number == len(chosen) or one.of.kind != "page"]
+                pages = partial(_on_page, on_page, option)
+                made = list(make(wanted, done, now, folder, words, pages=pages))
+                names_made = tuple(path.name for path in made)
+                picture = framed_picture(done.picture, wanted)
+                on_page.append(OnPage(option, called or wanted.name, picture, files=names_made))
+                told += [
+                    {"name": str(path), "width": one.width, "height": one.height, "kind": one.of.kind}
+                    for path, one in zip(made, now, strict=True)
+                ]
+    _print({"files": told})
+
+
+def _on_page(before: list[OnPage], option: str | None, this: OnPage) -> list[OnPage]:
+    """What a page shows: the options before, and this one."""
+    return [*before, replace(this, option=option)]
+
+
+def _finished(opened: OpenShot, scale: float, samples: int | None, seed: int, passes: Path) -> Finished:
+    """A shot's master, rendered."""
+    from lithopos.core.reading.ask import notes_of, read_picture
+    from lithopos.core.render.finished import finished
+
+    step = None
+    for step in _rendered(opened, "master", scale, samples, seed, passes):
+        _show_progress(step.done, step.of, step.seconds_left)
+    assert step is not None and step.picture is not None and opened.shot.photograph
     for note in step.notes:
         print(note, file=sys.stderr)
-    sizes = [{"width": one.width, "height": one.height, "kind": one.of.kind} for one in plan]
-    _print({"files": [{"name": str(path), **told} for path, told in zip(made, sizes, strict=True)]})
+    place = opened.find(opened.shot.photograph.file)
+    return finished(opened.shot, read_picture(place), step.picture, passes, notes_of(place), _readers(opened))
+
+
+def _option_of(shot: Shot, option: str | None) -> tuple[Shot, str | None, str]:
+    """An option of a shot by its name or id, as a shot, with both; the shot itself where none is asked for."""
+    from lithopos.core.shot import load_shot
+    from lithopos.core.shot.option import optioned
+
+    if option is None:
+        return shot, None, ""
+    found = next((one for one in shot.options if option in (one.id, one.name)), None)
+    if found is None:
+        known = ", ".join(one.name or one.id for one in shot.options) or "none"
+        raise InputError("--option", f"{option!r} is no option of this shot; it has: {known}")
+    document = shot.model_dump(mode="json", by_alias=True)
+    return load_shot(optioned(document, found.difference)), found.id, found.name or found.id
 
 
 def _by_recipe(shot: Shot, recipe: Path) -> Shot:

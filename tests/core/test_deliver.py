@@ -348,7 +348,7 @@ SAID = {
     "at": "2026-11-27T08:00:00Z",
     "verdict": "no",
     "pins": [{"at": [0.5, 0.25], "text": "höher"}],
-}
+}  # as pages said it before there were options
 
 
 class HandedOver(unittest.TestCase):
@@ -366,9 +366,15 @@ class HandedOver(unittest.TestCase):
         self.assertIn("default-src 'none'", text)
 
     def test_a_reply_is_read_and_one_that_was_changed_is_not(self) -> None:
-        origin, told = read_reply(reply(SAID))
+        origin, (told,) = read_reply(reply(SAID))
         self.assertEqual((origin.project, origin.shot, told.revision, told.by), ("p1", "s1", 7, "Ines"))
         self.assertEqual((told.verdict, told.pins[0].at, told.pins[0].text), ("no", (0.5, 0.25), "höher"))
+        bare = {name: value for name, value in SAID.items() if name not in ("verdict", "pins")}
+        said = [{"option": "o1", "verdict": "yes"}, {"option": None, "pins": SAID["pins"]}]
+        of_options = read_reply(reply({**bare, "said": said}))[1]
+        self.assertEqual(
+            [(one.option, one.verdict, len(one.pins)) for one in of_options], [("o1", "yes", 0), (None, None, 1)]
+        )
         cases = [
             (reply(SAID).replace(b"Ines", b"Inez"), "has been changed since it was saved"),
             (reply({**SAID, "pins": [{"at": [2, 0]}]}), "is damaged: pins"),

@@ -13,11 +13,11 @@ from hypothesis import strategies as st
 from lithopos.core.errors import InputError
 from lithopos.core.shot import load_shot
 from lithopos.core.shot.differs import told_differences
-from lithopos.core.shot.option import difference, optioned, united, with_option
+from lithopos.core.shot.option import Difference, difference, optioned, united, with_option
 from tests.core.test_shot import example
 
 OAK = {"kind": "wood", "colour": [0.4, 0.2, 0.1]}
-RED = {"kind": "paint", "colour": [0.6, 0.05, 0.05], "parameters": {"gloss": 0.5}}
+RED: Any = {"kind": "paint", "colour": [0.6, 0.05, 0.05], "parameters": {"gloss": 0.5}}
 
 
 def whole(**changes: Any) -> dict[str, Any]:
@@ -97,8 +97,8 @@ class Options(unittest.TestCase):
                 load_shot({**BASE, "options": [{"id": "o1", "difference": {path: None}}]})
 
     def test_a_matrix_is_the_rows_differences_with_the_columns(self) -> None:
-        red = {"models/bench/surfaces/Seat": RED, "models/cup/hidden": True}
-        left = {"models/bench/position_m": [-1, 0, 0], "models/cup/hidden": False}
+        red: Difference = {"models/bench/surfaces/Seat": RED, "models/cup/hidden": True}
+        left: Difference = {"models/bench/position_m": [-1, 0, 0], "models/cup/hidden": False}
         both = optioned(BASE, united([red, left]))["models"]
         self.assertEqual((both[0]["surfaces"]["Seat"], both[0]["position_m"]), (RED, [-1, 0, 0]))
         self.assertFalse(both[1]["hidden"], "the later one counts")

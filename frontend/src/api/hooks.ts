@@ -13,6 +13,7 @@ import {
   type RenderOut,
   type Renders,
   type ShotOut,
+  type Smalls,
   type SurfaceOf,
 } from "./client";
 
@@ -109,6 +110,33 @@ export const useRenders = (shotId: string) =>
       ),
     refetchInterval: (query) => (query.state.data?.renders.some(isBusy) ? 400 : 4000),
   });
+
+/** The newest renders of a shot and of all its options; asked again and again while one is under way. */
+export const useAllRenders = (shotId: string) =>
+  useQuery({
+    queryKey: ["renders", shotId, "all"],
+    queryFn: () =>
+      asked<Renders>(
+        client.GET("/api/v1/shots/{shot_id}/options/renders", { params: { path: { shot_id: shotId } } }),
+      ),
+    refetchInterval: (query) => (query.state.data?.renders.some(isBusy) ? 600 : 4000),
+  });
+
+/** Small pictures of a shot and its options as they stand: asked for until they are there. */
+export function useSmalls(shot: ShotOut, wanted: boolean) {
+  const { data } = useQuery({
+    queryKey: ["smalls", shot.base, shot.revision],
+    queryFn: () =>
+      asked<Smalls>(
+        client.POST("/api/v1/shots/{shot_id}/options/small", { params: { path: { shot_id: shot.base } } }),
+      ),
+    enabled: wanted,
+    placeholderData: keepPreviousData,
+    refetchInterval: ({ state }) =>
+      state.data?.smalls.some(({ picture: { ready, reason } }) => !ready && reason === null) ? 800 : false,
+  });
+  return data?.smalls ?? [];
+}
 
 /** Small traced pictures of surfaces in the shot's own light, of models, and its light card: asked for until they are there. */
 export function usePieces(

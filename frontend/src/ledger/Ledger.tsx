@@ -28,6 +28,7 @@ export function Ledger({ projectId, shot, onFiles, onStand }: Props) {
   const { data } = useRenders(shot.id);
   const told = facts(document, derived, data?.renders ?? []);
   const props = { shot, document, derived };
+  const option = shot.options.find(({ id }) => id === shot.option);
   const bodies: Record<Step, ReactNode> = {
     photo: <PhotoStep {...props} onFiles={onFiles} />,
     perspective: <PerspectiveStep {...props} />,
@@ -48,6 +49,14 @@ export function Ledger({ projectId, shot, onFiles, onStand }: Props) {
   }, [step]);
   return (
     <aside ref={list} className="overflow-y-auto border-r border-lime-300 bg-lime-100" aria-label="Steps">
+      {option && (
+        <p className="border-b border-lime-300 bg-verdigris-soft px-4 py-2 text-xs leading-[1.5] text-verdigris-deep">
+          <b className="font-medium">{option.name}</b>:{" "}
+          {option.differs.length
+            ? option.differs.map(({ says }) => says).join(", ")
+            : "as the shot so far; what you change in things, light and tones is this option’s own"}
+        </p>
+      )}
       {STEPS.map((name) => {
         const isOpen = name === step;
         return (

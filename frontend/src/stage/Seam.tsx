@@ -1,25 +1,28 @@
-import type { Frame } from "../geometry/frame";
-import { useEditor } from "../state/editor";
+type SeamProps = {
+  /** Where it is across the stage, 0..1. */
+  at: number;
+  width: number;
+  onMove: (at: number) => void;
+  left: string;
+  right: string;
+};
 
-/** The seam between two views; it can be dragged, or moved by the arrow keys. */
-export function Seam({ frame, left, right }: { frame: Frame; left: string; right: string }) {
-  const seam = useEditor((state) => state.seam);
-  if (!seam) return null;
-  const move = (at: number) =>
-    useEditor.setState({ seam: { ...seam, at: Math.min(Math.max(at, 0.02), 0.98) } });
+/** The seam between two pictures; it can be dragged, or moved by the arrow keys. */
+export function Seam({ at, width, onMove, left, right }: SeamProps) {
+  const move = (next: number) => onMove(Math.min(Math.max(next, 0.02), 0.98));
   return (
     <div
       role="slider"
       tabIndex={0}
       aria-label={`Seam between ${left} and ${right}`}
-      aria-valuenow={Math.round(seam.at * 100)}
+      aria-valuenow={Math.round(at * 100)}
       aria-valuemin={2}
       aria-valuemax={98}
       className="group absolute inset-y-0 z-10 w-6 -translate-x-1/2 cursor-ew-resize outline-offset-[-6px]"
-      style={{ left: seam.at * frame.width }}
+      style={{ left: at * width }}
       onKeyDown={(event) => {
-        if (event.key === "ArrowLeft") move(seam.at - 0.01);
-        if (event.key === "ArrowRight") move(seam.at + 0.01);
+        if (event.key === "ArrowLeft") move(at - 0.01);
+        if (event.key === "ArrowRight") move(at + 0.01);
       }}
       onPointerDown={(event) => {
         event.stopPropagation();

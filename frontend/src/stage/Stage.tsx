@@ -10,6 +10,7 @@ import { useEditor, usePicked, type View } from "../state/editor";
 import { exposeHook } from "./hook";
 import { Loupe } from "./Loupe";
 import { Fronts, Overlays } from "./Overlays";
+import { Placed } from "./Placed";
 import { Seam } from "./Seam";
 import { useStrokes } from "./strokes";
 
@@ -74,7 +75,7 @@ export function Stage({ shot }: { shot: ShotOut }) {
       <Placed
         src={shownChanges > 0 && step === "contact" ? changesUrl(render, shownChanges) : pictureUrl(render)}
         picture={picture}
-        frame={frame}
+        zoom={frame.zoom}
         alt={`${VIEW_NAMES[name]} of revision ${render.revision}`}
       />
     );
@@ -97,7 +98,7 @@ export function Stage({ shot }: { shot: ShotOut }) {
           <Placed
             src={fileUrl(picture.file)}
             picture={picture}
-            frame={frame}
+            zoom={frame.zoom}
             alt={picture.name}
             testid="photograph"
             grey={checks.grey && !bare && (step === "perspective" || step === "ground")}
@@ -112,12 +113,20 @@ export function Stage({ shot }: { shot: ShotOut }) {
               </div>
               {seam && seam.other !== view && (
                 <div className="absolute inset-0" style={{ clipPath: `inset(0 0 0 ${at}px)` }}>
-                  <Placed src={fileUrl(picture.file)} picture={picture} frame={frame} alt="" />
+                  <Placed src={fileUrl(picture.file)} picture={picture} zoom={frame.zoom} alt="" />
                   {layer(seam.other)}
                 </div>
               )}
               <Overlays shot={shot} document={document} derived={derived} frame={frame} />
-              {seam && <Seam frame={frame} left={VIEW_NAMES[view]} right={VIEW_NAMES[seam.other]} />}
+              {seam && (
+                <Seam
+                  at={seam.at}
+                  width={frame.width}
+                  onMove={(next) => useEditor.setState({ seam: { ...seam, at: next } })}
+                  left={VIEW_NAMES[view]}
+                  right={VIEW_NAMES[seam.other]}
+                />
+              )}
               <Caption view={view} render={latest(view)} />
             </>
           )}
@@ -125,38 +134,6 @@ export function Stage({ shot }: { shot: ShotOut }) {
         </>
       )}
     </div>
-  );
-}
-
-type PlacedProps = {
-  src: string;
-  picture: { width: number; height: number };
-  frame: Frame;
-  alt: string;
-  testid?: string;
-  /** Without its colours and with more contrast: lines are seen better. */
-  grey?: boolean;
-};
-
-/** A picture laid exactly over the photograph's place; pixels stay square when looked at closely. */
-function Placed({ src, picture, frame, alt, testid, grey }: PlacedProps) {
-  const { scale, x, y } = frame.zoom;
-  return (
-    <img
-      src={src}
-      alt={alt}
-      data-testid={testid}
-      draggable={false}
-      className="pointer-events-none absolute max-w-none select-none"
-      style={{
-        left: x,
-        top: y,
-        width: picture.width * scale,
-        height: picture.height * scale,
-        imageRendering: scale > 2.5 ? "pixelated" : "auto",
-        filter: grey ? "grayscale(1) contrast(1.25)" : undefined,
-      }}
-    />
   );
 }
 

@@ -8,7 +8,7 @@ const subscribe = (tell: () => void) => {
 /** What the address names: `/project/…/shot/…`. */
 export function useAddress(): { projectId?: string; shotId?: string } {
   const path = useSyncExternalStore(subscribe, () => window.location.pathname);
-  const match = path.match(/^\/project\/([0-9a-f]+)(?:\/shot\/([0-9a-f]+))?/);
+  const match = path.match(/^\/project\/([0-9a-f]+)(?:\/shot\/([0-9a-f]+(?:~[\w-]+)?))?/);
   return { projectId: match?.[1], shotId: match?.[2] };
 }
 
@@ -16,6 +16,9 @@ export function go(path: string) {
   window.history.pushState(null, "", path);
   window.dispatchEvent(new PopStateEvent("popstate"));
 }
+
+/** The shot itself, of a shot or an option of one: `shot~option`. */
+export const baseOf = (shotId: string) => shotId.split("~")[0] ?? shotId;
 
 export const projectPath = (projectId: string) => `/project/${projectId}`;
 export const shotPath = (projectId: string, shotId: string) => `/project/${projectId}/shot/${shotId}`;

@@ -16,6 +16,7 @@ import {
   type Shot,
   type ShotOut,
 } from "../api/client";
+import { baseOf } from "./address";
 import { say } from "./notices";
 import { type Patch, patched } from "./patch";
 
@@ -119,10 +120,25 @@ const inLine = <T>(work: () => Promise<T>): Promise<T> => {
   return next;
 };
 
+const isSibling = ([kind, name]: readonly unknown[], shotId: string) =>
+  kind === "shot" && name !== shotId && typeof name === "string" && baseOf(name) === baseOf(shotId);
+
+/** The revision that was told last, of the shot or of any of its options. */
+function newestSeen(queries: QueryClient, shotId: string): number {
+  const known = queries
+    .getQueryCache()
+    .findAll({ predicate: ({ queryKey }) => queryKey[1] === shotId || isSibling(queryKey, shotId) })
+    .filter(({ queryKey, state }) => queryKey[0] === "shot" && state.data);
+  const latest = known.sort((a, b) => b.state.dataUpdatedAt - a.state.dataUpdatedAt)[0];
+  return (latest?.state.data as ShotOut | undefined)?.revision ?? 0;
+}
+
 /** What can be done to a shot. */
 export function changesOf(shotId: string, queries: QueryClient) {
   const accept = (shot: ShotOut) => {
     queries.setQueryData(["shot", shotId], shot);
+    // A shot and its options have one history: what is known of the others is of an earlier revision.
+    queries.invalidateQueries({ predicate: ({ queryKey }) => isSibling(queryKey, shotId) });
     queries.invalidateQueries({ queryKey: ["project", shot.project_id] });
   };
   const refuse = (error: Error) => {
@@ -130,7 +146,7 @@ export function changesOf(shotId: string, queries: QueryClient) {
     if (error instanceof Failure && error.status === 409)
       queries.invalidateQueries({ queryKey: ["shot", shotId] });
   };
-  const seen = () => queries.getQueryData<ShotOut>(["shot", shotId])?.revision ?? 0;
+  const seen = () => newestSeen(queries, shotId);
 
   /** Have a change accepted as one revision; it shows from now on, until it is refused. */
   const change = (patch: Patch, label: string, owner = ++owners, derived: Derived | null = null) => {

@@ -2,6 +2,7 @@ import { create } from "zustand";
 import { useShallow } from "zustand/react/shallow";
 import type { Zoom } from "../geometry/frame";
 import type { ImagePoint } from "../geometry/points";
+import { baseOf } from "./address";
 import { endDraft } from "./changes";
 
 export const STEPS = [
@@ -15,6 +16,7 @@ export const STEPS = [
   "deliver",
 ] as const;
 export type Step = (typeof STEPS)[number];
+export type Compare = { mode: "seam" | "flick" | "grid" | "difference"; of: readonly string[] };
 export type View = "photo" | "live" | "proof" | "master";
 
 /** What a stroke or click on the photograph marks now: a kind of the registry, and which sort of it. */
@@ -82,6 +84,10 @@ type Editor = {
   snap: { things: boolean; grid_m: number | null };
   /** Where one looks round from, and at what; null in the photograph's own view. */
   round: { eye: readonly [number, number, number]; aim: readonly [number, number, number] } | null;
+  /** All options of the shot are on show. */
+  sheet: boolean;
+  /** Pictures are compared: how, and which, by the shots and options that they show; `photo` is the photograph. */
+  compare: Compare | null;
   /** The panorama lies over the photograph, to be lined up with it. */
   around: boolean;
   /** Sections of steps that were folded or unfolded by hand. */
@@ -109,6 +115,8 @@ const FRESH = {
   level: null,
   round: null,
   around: false,
+  sheet: false,
+  compare: null,
 };
 
 export const useEditor = create<Editor>((set) => ({
@@ -181,7 +189,8 @@ export function toggleTool(kind: string, sort?: string, about?: Tool["about"]) {
   take(tool?.kind === kind && tool.sort === sort && !about ? null : { kind, sort, about, marks: [] });
 }
 
-const placeKey = (shotId: string) => `lithopos:${shotId}`;
+const placeKey = (shotId: string) => `lithopos:${baseOf(shotId)}`;
+let shown = "";
 
 /** Whether this browser has been at the shot before. */
 export const isKnownPlace = (shotId: string) => localStorage.getItem(placeKey(shotId)) !== null;
@@ -191,7 +200,11 @@ export function rememberPlace(shotId: string) {
   const key = placeKey(shotId);
   const { step, view } = JSON.parse(localStorage.getItem(key) ?? "{}") as { step?: Step; view?: View };
   endDraft();
-  useEditor.setState({ step: step ?? "photo", view: view ?? "photo", ...FRESH });
+  // From one option to the next one looks at the same place.
+  const { zoom, compare } = useEditor.getState();
+  const kept = shown === baseOf(shotId) ? { zoom, compare } : {};
+  shown = baseOf(shotId);
+  useEditor.setState({ step: step ?? "photo", view: view ?? "photo", ...FRESH, ...kept });
   return useEditor.subscribe((now, before) => {
     if (now.step !== before.step || now.view !== before.view)
       localStorage.setItem(key, JSON.stringify({ step: now.step, view: now.view }));

@@ -1,6 +1,8 @@
 import { useEffect } from "react";
 import { type RenderOut, type ShotOut, thumbUrl } from "../api/client";
-import { isBusy, useProject, useRenders } from "../api/hooks";
+import { isBusy, useAllRenders, useProject, useRenders } from "../api/hooks";
+import { OptionsStrip } from "../options/OptionsStrip";
+import { batchOf, TogetherWork } from "../options/Together";
 import { go, shotPath } from "../state/address";
 import { usePicked, type View } from "../state/editor";
 import { useRenderActions } from "../state/renders";
@@ -10,11 +12,13 @@ import { Button } from "../ui/controls";
 export function Strip({ projectId, shot }: { projectId: string; shot: ShotOut }) {
   const { data: project } = useProject(projectId);
   const { data } = useRenders(shot.id);
+  const { data: all } = useAllRenders(shot.base);
   const latest = data?.renders[0];
   // A proof goes before a master under way: both are shown, each with its own way to stop it.
   const underWay = data?.renders.filter(isBusy) ?? [];
   const works = underWay.length ? underWay.slice(0, 2) : latest ? [latest] : [];
   const busy = underWay.length > 0;
+  const together = batchOf(shot, all?.renders ?? []) !== null;
   useEffect(() => {
     document.title =
       busy && works[0]
@@ -25,7 +29,7 @@ export function Strip({ projectId, shot }: { projectId: string; shot: ShotOut })
   }, [busy, works[0], latest]);
   return (
     <footer className="col-span-2 flex items-center gap-3 border-t border-lime-300 bg-lime-50 px-4">
-      <ul className="flex gap-3 overflow-x-auto px-1 py-1">
+      <ul className="flex max-w-[38%] shrink-0 gap-3 overflow-x-auto px-1 py-1">
         {project?.shots.map((other) => (
           <li key={other.id} className="w-[104px] shrink-0">
             <button
@@ -37,11 +41,11 @@ export function Strip({ projectId, shot }: { projectId: string; shot: ShotOut })
                 <img
                   src={thumbUrl(other.photograph)}
                   alt=""
-                  className={`h-[54px] w-full rounded-[5px] object-cover ${other.id === shot.id ? "outline-2 outline-offset-2 outline-verdigris" : ""}`}
+                  className={`h-[54px] w-full rounded-[5px] object-cover ${other.id === shot.base ? "outline-2 outline-offset-2 outline-verdigris" : ""}`}
                 />
               )}
               <span
-                className={`mt-1 block truncate text-[11px] ${other.id === shot.id ? "font-medium" : "text-ink-700"}`}
+                className={`mt-1 block truncate text-[11px] ${other.id === shot.base ? "font-medium" : "text-ink-700"}`}
               >
                 {other.name}
               </span>
@@ -49,10 +53,22 @@ export function Strip({ projectId, shot }: { projectId: string; shot: ShotOut })
           </li>
         ))}
       </ul>
+      <OptionsStrip shot={shot} />
       <span className="grow" />
-      {works.map((render) => (
-        <Work key={render.id} render={render} shot={shot} narrow={works.length > 1} />
-      ))}
+      {together ? (
+        <div className="w-[300px] shrink-0">
+          <TogetherWork shot={shot} renders={all?.renders ?? []} />
+        </div>
+      ) : (
+        works.map((render) => (
+          <Work
+            key={render.id}
+            render={render}
+            shot={shot}
+            narrow={works.length > 1 || shot.options.length > 0}
+          />
+        ))
+      )}
     </footer>
   );
 }
@@ -74,7 +90,8 @@ const QUALITIES = { proof: "Proof", master: "Master", files: "Files" } as const;
 function Work({ render, shot, narrow }: { render: RenderOut; shot: ShotOut; narrow: boolean }) {
   const { stop, restart } = useRenderActions(shot.id);
   const { show } = usePicked("show");
-  const name = `${QUALITIES[render.quality]} · ${shot.document.name}`;
+  const option = shot.options.find(({ id }) => id === shot.option)?.name;
+  const name = [QUALITIES[render.quality], shot.document.name, option].filter(Boolean).join(" · ");
   const busy = isBusy(render);
   return (
     <section aria-label="Work in progress" className={`${narrow ? "w-[270px]" : "w-[380px]"} shrink-0`}>

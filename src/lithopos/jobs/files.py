@@ -3,27 +3,26 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import cache, partial
+from dataclasses import replace
+from functools import partial
 from pathlib import Path
 from typing import BinaryIO
 
 from pydantic import BaseModel, TypeAdapter
 
-from lithopos.core.camera.solve import pinhole_of
-from lithopos.core.composite.passes import Passes, read_names, read_passes
 from lithopos.core.deliver.finished import Finished
-from lithopos.core.deliver.handover import Origin
+from lithopos.core.deliver.framed import framed_picture
+from lithopos.core.deliver.handover import OnPage, Origin
 from lithopos.core.deliver.make import deliver, plan_of
-from lithopos.core.deliver.matched import Matched
-from lithopos.core.derive import derive
 from lithopos.core.errors import Cancelled, InputError
 from lithopos.core.exchange.decode import read_picture
 from lithopos.core.exchange.picture import write_atomically
 from lithopos.core.reading.ask import notes_of, read_graphic, read_model_kept, read_panorama_kept, read_picture_kept
-from lithopos.core.render.matched import matched_scene
-from lithopos.core.render.session import sized
+from lithopos.core.render.finished import finished
+from lithopos.core.shot import Shot
+from lithopos.core.shot.differs import told_differences
 from lithopos.library.models import Render
-from lithopos.library.store import Library
+from lithopos.library.store import RUNNING, Library
 
 PICTURE, PASSES, FILES = "picture.png", "passes", "files.json"
 
@@ -69,9 +68,12 @@ def make_files(library: Library, asked: Render, stopping: Callable[[], bool]) ->
     project = library.project(library.shot(master.shot_id).project_id)
     folder = library.delivered_folder(project.id)
     made: list[MadeFile] = []
-    words = {"project": project.name, "shot": shot.name}
+    if _others_under_way(library, master):
+        plan = [one for one in plan if one.of.kind != "page"]  # the last one's page shows all
+    words = {"project": project.name, "shot": shot.name, "option": library.shot(master.shot_name).option_name}
     origin = Origin(project=project.id, shot=master.shot_id, revision=master.revision)
-    for number, path in enumerate(deliver(shot, done, plan, folder, words, origin)):
+    pages = partial(_on_page, library, master, shot)
+    for number, path in enumerate(deliver(shot, done, plan, folder, words, origin, pages)):
         size = (plan[number].width, plan[number].height)
         told = {"width": size[0], "height": size[1], "size_bytes": path.stat().st_size}
         made.append(MadeFile(name=path.name, kind=plan[number].of.kind, **told))
@@ -82,41 +84,60 @@ def make_files(library: Library, asked: Render, stopping: Callable[[], bool]) ->
             raise Cancelled("The files were stopped.")
 
 
+def _others_under_way(library: Library, master: Render) -> bool:
+    """Whether masters of the shot or of its other options are yet to come."""
+    names = [name for name in library.names_of(master.shot_id) if name != master.shot_name]
+    renders = [one for name in names for one in library.renders(name)]
+    return any(one.quality == "master" and one.state in ("queued", *RUNNING) for one in renders)
+
+
+def _on_page(library: Library, master: Render, shot: Shot, this: OnPage) -> list[OnPage]:
+    """The picture with those of the shot and of its other options that are finished, in their order."""
+    document = library.document(master.shot_id)
+    differs = {one["id"]: one["difference"] for one in document.get("options") or []}
+    shown = []
+    for name in library.names_of(master.shot_id):
+        state = library.shot(name)
+        says = ", ".join(one.says for one in told_differences(document, differs.get(state.option, {})))
+        called = state.option_name or shot.name
+        if name == master.shot_name:
+            shown.append(replace(this, option=state.option, name=called, says=says))
+            continue
+        renders = library.renders(name)
+        other = next((one for one in renders if one.quality == "master" and one.state == "done"), None)
+        if other is not None:
+            made = next((one for one in renders if one.quality == "files" and one.goes_on == other.id), None)
+            files = tuple(one.name for one in made_files(library, made.id)) if made else ()
+            shown.append(
+                OnPage(
+                    state.option,
+                    called,
+                    framed_picture(read_picture(library.render_folder(other.id) / PICTURE), shot),
+                    says,
+                    files,
+                )
+            )
+    return shown
+
+
 def _put(data: bytes, file: BinaryIO) -> None:
     file.write(data)
 
 
 def _finished(library: Library, photograph: str, master: Render) -> Finished:
     folder = library.render_folder(master.id)
-    picture = read_picture(folder / PICTURE)
-    height, width = picture.codes.shape[:2]
-    whole = read_picture_kept(library.file_path(photograph), library.made_folder(photograph))
-    camera = derive(library.shot_at(master.shot_name, master.revision)).camera
-    if camera is None:
-        raise InputError("camera", "is not solved any more")
-
-    @cache
-    def scene() -> Matched:
-        return matched_scene(
-            library.shot_at(master.shot_name, master.revision),
-            sized(whole, width / whole.codes.shape[1]),
+    place, made = library.file_path(photograph), library.made_folder(photograph)
+    return finished(
+        library.shot_at(master.shot_name, master.revision),
+        read_picture_kept(place, made),
+        read_picture(folder / PICTURE),
+        folder / PASSES,
+        notes_of(place),
+        (
             lambda name: read_model_kept(library.file_path(name), library.made_folder(name)),
             lambda name, time_s: read_graphic(library.file_path(name), time_s),
             lambda name: read_panorama_kept(library.file_path(name), library.made_folder(name)),
-        )
-
-    @cache
-    def passes() -> list[Passes]:
-        return read_passes(folder / PASSES)
-
-    return Finished(
-        sized(whole, width / whole.codes.shape[1]),
-        picture,
-        passes,
-        pinhole_of(camera).sized(width, height),
-        read_names(folder / PASSES),
-        notes_of(library.file_path(photograph)),
-        scene,
+        ),
     )
 
 

@@ -296,6 +296,10 @@ class Library:
         with self.session() as session:
             return _state(session, _found(session.get(ShotRow, shot_id), "shot"), option)
 
+    def names_of(self, shot_id: str) -> list[str]:
+        """What a shot itself and its options are asked for by, in their order."""
+        return [shot_id, *(shot_name(shot_id, one.id) for one in self.shot(shot_id).shot.options)]
+
     def document(self, name: str) -> dict[str, Any]:
         """A shot's document in the present format, not read into its type: for a trial on every move of a drag."""
         shot_id, option = _address(name)

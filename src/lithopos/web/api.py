@@ -25,7 +25,7 @@ from lithopos.core.camera.problem import HandCamera
 from lithopos.core.camera.solve import pinhole_of
 from lithopos.core.composite.changes import changes_of
 from lithopos.core.composite.whites import Whites
-from lithopos.core.deliver.framed import framed_codes
+from lithopos.core.deliver.framed import framed_picture
 from lithopos.core.derive import Derived, daylight_of, derive, shot_after_gesture
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.bundle import write_bundle
@@ -618,11 +618,9 @@ def get_picture(path: s.RenderPath, query: s.DownloadQuery) -> Response:
         "as_attachment": True,
         "download_name": f"{_slug(shot.name)}-{render.quality}-r{render.revision}.png",
     }
-    if shot.frame is None or shot.photograph is None:
+    if shot.frame is None:
         return send_file(picture, mimetype="image/png", **named)
-    whole = read_picture(picture)
-    codes = framed_codes(whole.codes, shot.frame, whole.codes.shape[1] / shot.photograph.width)
-    encoded = io.BytesIO(png_of(Picture(codes, whole.icc)))
+    encoded = io.BytesIO(png_of(framed_picture(read_picture(picture), shot)))
     return send_file(encoded, mimetype="image/png", **named)
 
 

@@ -50,7 +50,7 @@ def get_plan(path: s.ShotPath) -> Response:
     wanted = [one for one in state.shot.deliverables if not one.hidden]
     planned = {one.id: _planned(state.shot, one) for one in wanted}
     sound = [plan for plan in planned.values() if isinstance(plan, Planned)]
-    words = {"project": project.name, "shot": state.shot.name}
+    words = {"project": project.name, "shot": state.shot.name, "option": state.option_name}
     names = {
         plan.of.id: place.name
         for plan, place in zip(sound, named(state.shot.output.names, words, sound, folder), strict=True)
@@ -113,18 +113,17 @@ def make_files(path: s.RenderPath) -> Response:
 @delivery.post("/projects/<string:project_id>/replies", operation_id="addReply", responses={201: s.ReplyOut})
 def add_reply(path: s.ProjectPath, form: s.FileNew) -> Response:
     """Take in a client's reply to a hand-over page: its pins and its verdict go to the shot that it is about."""
-    origin, reply = read_reply(form.file.read(MOST_BYTES + 1))
+    origin, replies = read_reply(form.file.read(MOST_BYTES + 1))
     library = _library()
     known = {state.id: state for state in library.shots(path.project_id)}
     if origin.project != path.project_id or origin.shot not in known:
         raise InputError("reply", "is a reply to another project, or to a shot that is gone")
-    state = known[origin.shot]
-    if any((one.by, one.at) == (reply.by, reply.at) for one in state.shot.replies):
-        raise InputError("reply", f"of {reply.by} is here already")
-    name = f"r{secrets.token_hex(4)}"
-    told = {**reply.model_dump(mode="json"), "id": name}
-    library.change(origin.shot, state.revision, {"replies": {name: told}}, f"reply of {reply.by}")
-    return Response(s.ReplyOut(shot=origin.shot, by=reply.by).model_dump_json(), 201, mimetype="application/json")
+    state, by = known[origin.shot], replies[0].by
+    if any((one.by, one.at) == (by, replies[0].at) for one in state.shot.replies):
+        raise InputError("reply", f"of {by} is here already")
+    told = {(name := f"r{secrets.token_hex(4)}"): {**one.model_dump(mode="json"), "id": name} for one in replies}
+    library.change(origin.shot, state.revision, {"replies": told}, f"reply of {by}")
+    return Response(s.ReplyOut(shot=origin.shot, by=by).model_dump_json(), 201, mimetype="application/json")
 
 
 @delivery.get("/renders/<string:render_id>/files/<string:name>", operation_id="getMadeFile")

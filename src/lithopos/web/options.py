@@ -12,7 +12,7 @@ from lithopos.core.render.small import small_question
 from lithopos.core.shot.option import Option, difference, optioned, united
 from lithopos.jobs.asked import Asked
 from lithopos.jobs.queue import Queue
-from lithopos.library.models import Render, shot_name
+from lithopos.library.models import Render
 from lithopos.library.store import Library, ShotState
 from lithopos.web import schemas as s
 from lithopos.web.api import refuse_unready, render_out, shot_out
@@ -41,8 +41,7 @@ def _json(body: s.ShotOut | s.SmallsOut | s.RendersOut, status: int = 200) -> Re
 
 def _all(state: ShotState) -> list[ShotState]:
     """A shot and all its options."""
-    library = _library()
-    return [library.shot(state.row), *(library.shot(shot_name(state.row, one.id)) for one in state.shot.options)]
+    return [_library().shot(name) for name in _library().names_of(state.row)]
 
 
 @options.post("/shots/<string:shot_id>/options", operation_id="addOptions", responses={201: s.ShotOut})

@@ -1,17 +1,17 @@
 import { image } from "../../geometry/points";
 import { cornersOf, wholeFrame } from "../frame/shape";
 import type { MarkProps } from "../props";
-import { numbered } from "./numbered";
+import { numbered, repliesTo } from "./numbered";
 
 /** Clients' pins where they set them, in the delivered frame. */
-export function ReplyOverlay({ document, frame }: MarkProps) {
-  const { photograph, replies } = document;
+export function ReplyOverlay({ shot, document, frame }: MarkProps) {
+  const { photograph } = document;
   if (!photograph) return null;
   const [a, b, , d] = cornersOf(document.frame ?? wholeFrame(photograph));
   if (!a || !b || !d) return null;
   return (
     <g>
-      {numbered(replies).map(({ reply, pin, number }) => {
+      {numbered(repliesTo({ shot, document })).map(({ reply, pin, number }) => {
         const [u, v] = pin.at;
         const [x, y] = frame.toScreen(
           image(a[0] + u * (b[0] - a[0]) + v * (d[0] - a[0]), a[1] + u * (b[1] - a[1]) + v * (d[1] - a[1])),

@@ -1,17 +1,18 @@
 import { useChange } from "../../state/changes";
 import { Bin } from "../../ui/controls";
 import type { StepProps } from "../props";
-import { numbered } from "./numbered";
+import { numbered, repliesTo } from "./numbered";
 
 const VERDICTS = { yes: "Yes, as it should be", no: "No, not yet" } as const;
 
 /** Who said what, when, and of which revision. */
 export function ReplyPanel({ shot, document }: StepProps) {
   const { change } = useChange(shot.id);
-  const pins = numbered(document.replies);
+  const replies = repliesTo({ shot, document });
+  const pins = numbered(replies);
   return (
     <ul>
-      {document.replies.map((reply) => (
+      {replies.map((reply) => (
         <li key={reply.id} className="border-b border-dotted border-lime-300 py-1.5 text-xs">
           <div className="flex items-center justify-between gap-2">
             <b className="truncate text-[13px] font-medium">{reply.by}</b>

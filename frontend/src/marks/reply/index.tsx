@@ -1,4 +1,5 @@
 import type { Kind } from "../kind";
+import { repliesTo } from "./numbered";
 import { ReplyOverlay } from "./Overlay";
 import { ReplyPanel } from "./Panel";
 
@@ -11,13 +12,14 @@ export const kind: Kind = {
   section: {
     step: "deliver",
     title: "Replies",
-    fact: ({ document: { replies } }) => {
+    fact: (props) => {
+      const replies = repliesTo(props);
       const yes = replies.filter(({ verdict }) => verdict === "yes").length;
       const no = replies.filter(({ verdict }) => verdict === "no").length;
       return [yes && `${yes} yes`, no && `${no} no`].filter(Boolean).join(", ") || `${replies.length} told`;
     },
     Panel: ReplyPanel,
     open: true,
-    when: ({ document }) => document.replies.length > 0,
+    when: (props) => repliesTo(props).length > 0,
   },
 };

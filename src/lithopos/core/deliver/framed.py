@@ -19,12 +19,12 @@ from lithopos.core.composite.passes import Passes, put_together
 from lithopos.core.deliver.finished import Finished
 from lithopos.core.exchange.picture import Codes, Picture
 from lithopos.core.layers import Window
-from lithopos.core.shot import Crop
+from lithopos.core.shot import Crop, Shot
 
 NEUTRAL = {"shadow": 1.0}
 MIRROR = cv2.BORDER_REFLECT_101
 
-__all__ = ["framed", "framed_camera", "framed_codes", "framed_size", "window_of"]
+__all__ = ["framed", "framed_camera", "framed_codes", "framed_picture", "framed_size", "window_of"]
 
 
 def framed_size(crop: Crop, scale: float) -> tuple[int, int]:
@@ -46,6 +46,14 @@ def framed_codes(codes: Codes, crop: Crop, scale: float) -> Codes:
     """Codes (H, W, 3) of a picture of the whole photograph, framed."""
     made = _taken(codes, crop, scale, cv2.INTER_CUBIC, None if crop.beyond == "mirrored" else _plain(codes))
     return made.astype(np.uint16) if codes.dtype == np.uint16 else made.astype(np.uint8)
+
+
+def framed_picture(picture: Picture, shot: Shot) -> Picture:
+    """A picture of a shot's whole photograph, of any size, in the shot's frame."""
+    if shot.frame is None or shot.photograph is None:
+        return picture
+    scale = picture.codes.shape[1] / shot.photograph.width
+    return replace(picture, codes=framed_codes(picture.codes, shot.frame, scale))
 
 
 def framed_camera(camera: Pinhole, crop: Crop, scale: float) -> Pinhole:

@@ -9,6 +9,8 @@ import base64
 import html
 import io
 import json
+from collections.abc import Sequence
+from dataclasses import dataclass
 from importlib.resources import files
 from pathlib import Path
 from typing import Annotated, Any, Literal
@@ -17,7 +19,6 @@ import numpy as np
 from PIL import Image
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from lithopos.core.deliver.finished import Finished
 from lithopos.core.deliver.flat import sized_to
 from lithopos.core.deliver.icc import in_colours
 from lithopos.core.errors import InputError, input_error_from
@@ -28,7 +29,7 @@ LONGEST = 2400  # of the pictures in a page [px]
 QUALITY = 90
 MOST_BYTES = 1 << 20  # of a reply
 
-__all__ = ["MOST_BYTES", "Origin", "handover_page", "read_reply"]
+__all__ = ["MOST_BYTES", "OnPage", "Origin", "handover_page", "read_reply"]
 
 
 class Origin(BaseModel):
@@ -41,29 +42,59 @@ class Origin(BaseModel):
     revision: int = 0
 
 
+class _Said(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+    option: str | None = None
+    verdict: Literal["yes", "no"] | None = None
+    pins: list[dict[str, Any]] = []
+
+
 class _Told(Origin):
     by: Annotated[str, Field(min_length=1, max_length=120)]
     at: str
-    verdict: Literal["yes", "no"] | None
-    pins: list[dict[str, Any]]
+    said: Annotated[list[_Said], Field(max_length=100)] = []
+    # Pages that knew of no options said it here.
+    verdict: Literal["yes", "no"] | None = None
+    pins: list[dict[str, Any]] = []
 
 
-def handover_page(done: Finished, title: str, caption: str, origin: Origin, beside: list[Path]) -> bytes:
-    """The page of a framed, finished picture.
+@dataclass(frozen=True)
+class OnPage:
+    """A picture on the page, in its frame: of the shot (`option` is null) or of an option, with what it is called.
 
-    Parameters
+    Attributes
     ----------
-    beside : files that are handed over with it, in the same folder.
+    says : what it has otherwise than the shot.
+    files : that are handed over with it, by their names in the page's folder.
     """
-    height, width = done.picture.codes.shape[:2]
+
+    option: str | None
+    name: str
+    picture: Picture
+    says: str = ""
+    files: tuple[str, ...] = ()
+
+
+def handover_page(photograph: Picture, shown: Sequence[OnPage], title: str, caption: str, origin: Origin) -> bytes:
+    """The page of framed, finished pictures of one photograph, of which it shows the first one first."""
+    height, width = shown[0].picture.codes.shape[:2]
     about = {
-        "before": _embedded(done.photograph),
-        "after": _embedded(done.picture),
+        "before": _embedded(photograph, width, height),
         "width": width,
         "height": height,
         "name": Path(title).name,
         "origin": origin.model_dump(),
-        "files": [{"name": path.name, "says": path.name} for path in beside],
+        "options": [
+            {
+                "option": one.option,
+                "name": one.name,
+                "says": one.says,
+                "after": _embedded(one.picture, width, height),
+                "files": one.files,
+            }
+            for one in shown
+        ],
     }
     page = (files(__package__) / "handover.html").read_text(encoding="utf-8")
     # In a script "</" would end it.
@@ -74,9 +105,8 @@ def handover_page(done: Finished, title: str, caption: str, origin: Origin, besi
     return page.encode()
 
 
-def _embedded(picture: Picture) -> str:
-    """A picture as sRGB in a JPEG within an address."""
-    height, width = picture.codes.shape[:2]
+def _embedded(picture: Picture, width: int, height: int) -> str:
+    """A picture as sRGB in a JPEG within an address; none is larger than a screen has use for."""
     share = min(1.0, LONGEST / max(width, height))
     codes = sized_to(picture.codes, max(1, round(width * share)), max(1, round(height * share)))
     shown = in_colours(Picture(codes, picture.icc), "sRGB")
@@ -85,8 +115,8 @@ def _embedded(picture: Picture) -> str:
     return f"data:image/jpeg;base64,{base64.b64encode(file.getvalue()).decode()}"
 
 
-def read_reply(data: bytes) -> tuple[Origin, Reply]:
-    """A client's reply, with what it is a reply to; its id is not set yet.
+def read_reply(data: bytes) -> tuple[Origin, list[Reply]]:
+    """A client's reply, one for each option that something was said of, with what it is a reply to; without ids yet.
 
     Raises
     ------
@@ -107,12 +137,15 @@ def read_reply(data: bytes) -> tuple[Origin, Reply]:
         raise InputError("reply", "has been changed since it was saved; ask for it once more")
     try:
         told = _Told.model_validate_json(words)
-        found = {"id": "new", "by": told.by, "at": told.at, "verdict": told.verdict, "pins": told.pins}
-        reply = Reply.model_validate({**found, "revision": told.revision})
+        found = {"id": "new", "by": told.by, "at": told.at, "revision": told.revision}
+        replies = [
+            Reply.model_validate({**found, **one.model_dump()})
+            for one in told.said or [_Said(verdict=told.verdict, pins=told.pins)]
+        ]
     except ValidationError as error:
         wrong = input_error_from(error)
         raise InputError("reply", f"is damaged: {wrong.field} {wrong.cause}") from error
-    return Origin(project=told.project, shot=told.shot, revision=told.revision), reply
+    return Origin(project=told.project, shot=told.shot, revision=told.revision), replies
 
 
 def _sealed(words: str) -> str:

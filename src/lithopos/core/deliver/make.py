@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
@@ -15,7 +15,7 @@ from lithopos.core.blend.blend import Tones
 from lithopos.core.deliver.finished import Finished
 from lithopos.core.deliver.flat import ICC_TAG, provenance, write_flat
 from lithopos.core.deliver.framed import framed
-from lithopos.core.deliver.handover import Origin, handover_page
+from lithopos.core.deliver.handover import OnPage, Origin, handover_page
 from lithopos.core.deliver.layers import Layer, layers_of
 from lithopos.core.deliver.matched import camera_json, matched_glb, write_usd
 from lithopos.core.deliver.names import Planned, named, planned
@@ -53,6 +53,7 @@ def deliver(
     folder: Path,
     words: dict[str, str],
     origin: Origin | None = None,
+    pages: Callable[[OnPage], list[OnPage]] = lambda this: [this],
 ) -> Iterator[Path]:
     """Make files one after the other into a folder, each whole or not at all; gives each that is done.
 
@@ -60,6 +61,7 @@ def deliver(
     ----------
     words : for the pattern of the names: `project`, `shot`, `option`.
     origin : what a page's reply says that it is a reply to; by default those words.
+    pages : gives what a page shows: this picture, perhaps with others beside it.
 
     Raises
     ------
@@ -76,10 +78,11 @@ def deliver(
     layers: list[Layer] | None = None
     for plan, path in zip(files, paths, strict=True):
         if plan.of.kind == "page":
-            beside = [other for other in paths if other != path]
+            beside = tuple(other.name for other in paths if other != path)
+            this = OnPage(None, words.get("option") or shot.name, done.picture, files=beside)
             caption = f"{words.get('project', '')} · {plan.width} × {plan.height}"
             to = origin or Origin(project=words.get("project", ""), shot=words.get("shot", ""))
-            page = handover_page(done, shot.name or path.stem, caption, to, beside)
+            page = handover_page(done.photograph, pages(this), shot.name or path.stem, caption, to)
             write_atomically(path, partial(_put, page))
         elif plan.of.matched:
             _write_matched(path, done, plan.of.kind)

@@ -7,7 +7,7 @@ from typing import Annotated
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from lithopos.core.deliver.framed import framed_codes
+from lithopos.core.deliver.framed import framed_picture
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.graphic import ReadGraphic
 from lithopos.core.exchange.picture import Picture
@@ -74,6 +74,4 @@ def small_picture(
     )
     made = list(steps)[-1].picture
     assert made
-    if shot.frame is None:
-        return made
-    return Picture(framed_codes(made.codes, shot.frame, made.codes.shape[1] / shot.photograph.width), made.icc)
+    return framed_picture(made, shot)
