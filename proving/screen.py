@@ -7,6 +7,7 @@ import shutil
 import time
 import unittest
 from collections.abc import Iterator
+from pathlib import Path
 from typing import Any
 
 from playwright.sync_api import Page, expect, sync_playwright
@@ -114,6 +115,34 @@ class Screen:
         """Press a button, or choose one of several, by its name."""
         button = self.page.get_by_role("button", name=name, exact=exact)
         button.or_(self.page.get_by_role("radio", name=name, exact=exact)).first.click()
+
+    def dropped(self, file: Path) -> None:
+        """Let a JSON file fall onto the page."""
+        self.page.evaluate(
+            """([name, text]) => {
+                const data = new DataTransfer();
+                data.items.add(new File([text], name, { type: "application/json" }));
+                window.dispatchEvent(new DragEvent("drop", { dataTransfer: data, bubbles: true }));
+            }""",
+            [file.name, file.read_text()],
+        )
+
+    @contextlib.contextmanager
+    def client(self, page: Path) -> Iterator[Page]:
+        """A hand-over page opened from the file system, as a client does; it asks for nothing from outside."""
+        browser = self.page.context.browser
+        assert browser
+        client = browser.new_page(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+        client.on("pageerror", lambda error: self.errors.append(str(error)))
+        client.on("console", lambda told: self.errors.append(told.text) if told.type == "error" else None)
+        client.on("request", lambda asked: self._refuse_outside(asked.url))
+        client.goto(page.as_uri())
+        yield client
+        client.close()
+
+    def _refuse_outside(self, address: str) -> None:
+        if address.split(":")[0] not in ("file", "data", "blob"):
+            self.errors.append(f"a hand-over page asked for {address}")
 
     def unfold(self, title: str) -> None:
         """Unfold a section of the open step."""

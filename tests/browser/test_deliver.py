@@ -136,47 +136,27 @@ class Delivering(unittest.TestCase):
         self.addCleanup(folder.cleanup)
         place = Path(folder.name) / "page.html"
         place.write_bytes(next(data for name, data in self.first.items() if name.endswith("html")))
-        errors: list[str] = []
-        browser = page.page.context.browser
-        assert browser
-        client = browser.new_page(viewport={"width": 1280, "height": 800}, accept_downloads=True)
-        client.on("pageerror", lambda error: errors.append(str(error)))
-        client.on("console", lambda told: errors.append(told.text) if told.type == "error" else None)
-        client.on("request", lambda asked: self.assertIn(asked.url.split(":")[0], ("file", "data", "blob")))
-        client.goto(place.as_uri())
-        stage = client.locator("#stage").bounding_box()
-        assert stage
-        client.get_by_role("button", name="Pin a remark").click()
-        client.mouse.click(stage["x"] + stage["width"] / 2, stage["y"] + stage["height"] * 0.75)
-        client.keyboard.type("A little more to the left")
-        client.get_by_role("button", name="Yes").click()
-        save = client.get_by_role("button", name="Save the reply")
-        expect(save).to_be_disabled()
-        client.get_by_label("Your name").fill("Ines, Sill House")
-        with client.expect_download() as told:
-            save.click()
-        reply = Path(folder.name) / told.value.suggested_filename
-        told.value.save_as(reply)
-        client.close()
-        self.assertEqual(errors, [])
-        page.after(lambda: self.dropped(reply))
+        with page.client(place) as client:
+            stage = client.locator("#stage").bounding_box()
+            assert stage
+            client.get_by_role("button", name="Pin a remark").click()
+            client.mouse.click(stage["x"] + stage["width"] / 2, stage["y"] + stage["height"] * 0.75)
+            client.keyboard.type("A little more to the left")
+            client.get_by_role("button", name="Yes").click()
+            save = client.get_by_role("button", name="Save the reply")
+            expect(save).to_be_disabled()
+            client.get_by_label("Your name").fill("Ines, Sill House")
+            with client.expect_download() as told:
+                save.click()
+            reply = Path(folder.name) / told.value.suggested_filename
+            told.value.save_as(reply)
+        page.after(lambda: page.dropped(reply))
         (kept,) = page.told()["replies"]
         self.assertEqual((kept["by"], kept["verdict"]), ("Ines, Sill House", "yes"))
         np.testing.assert_allclose(kept["pins"][0]["at"], [0.5, 0.75], atol=0.01)
         expect(page.page.get_by_text("A little more to the left").first).to_be_visible()
         expect(page.page.get_by_text("Yes, as it should be")).to_be_visible()
         expect(page.page.get_by_text("master ready")).to_be_visible()  # a reply makes nothing out of date
-
-    def dropped(self, file: Path) -> None:
-        """Let a file fall onto the page."""
-        self.page.page.evaluate(
-            """([name, text]) => {
-                const data = new DataTransfer();
-                data.items.add(new File([text], name, { type: "application/json" }));
-                window.dispatchEvent(new DragEvent("drop", { dataTransfer: data, bubbles: true }));
-            }""",
-            [file.name, file.read_text()],
-        )
 
     def tones_of_the_model_leave_the_place(self) -> None:
         page = self.page

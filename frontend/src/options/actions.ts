@@ -22,7 +22,7 @@ export function useOptionActions(shot: ShotOut) {
       )
         .then(async (made) => {
           queries.setQueryData(["shot", shot.base], made);
-          if (shot.id !== shot.base) await queries.invalidateQueries({ queryKey: ["shot", shot.id] });
+          await queries.invalidateQueries({ queryKey: ["shot"] });
           return made;
         })
         .catch((error: Error) => {

@@ -28,8 +28,8 @@ export function useTakeFiles(
       try {
         const reply = await replyIn(upload);
         if (reply) {
-          const { shot, by } = await sendReply(projectId, reply);
-          await queries.invalidateQueries({ queryKey: ["shot", shot] });
+          const { by } = await sendReply(projectId, reply);
+          await queries.invalidateQueries({ queryKey: ["shot"] }); // it may be about several options
           say(`The reply of ${by} is in Deliver.`);
           continue;
         }
