@@ -1,9 +1,13 @@
-"""`python -m bench.large SAMPLES`: a master of 24 megapixels over the whole frame; prints time and peak memory."""
+"""`python -m bench.large SAMPLES [WIDTH]`: a master over the whole frame; prints time and peak memory.
+
+Of 24 megapixels, 6000 wide; 10250 wide are 70 megapixels, A1 at 300 dpi. With passes, as for delivery.
+"""
 
 from __future__ import annotations
 
 import resource
 import sys
+import tempfile
 import time
 from pathlib import Path
 
@@ -18,17 +22,18 @@ from lithopos.core.render.render import render_shot
 from lithopos.core.render.session import Session, sized
 from lithopos.core.render.tracer import MitsubaTracer
 
-WIDTH, HEIGHT = 6000, 4000
+WIDTH = 6000
 
 
 def main() -> None:
     """Render, then trace and denoise the same pixels barely, in the same process."""
     samples = int(sys.argv[1])
+    width = int(sys.argv[2]) if len(sys.argv) > 2 else WIDTH
+    height = width * 2 // 3
     shot = marked_shot("cloister-yard")
     small = read_picture(SAMPLES / "cloister-yard.jpg")
-    wide = sized(small, WIDTH / small.codes.shape[1])
-    codes = wide.codes[:HEIGHT].astype(np.uint8)
-    scale = WIDTH / small.codes.shape[1]
+    scale = width / small.codes.shape[1]
+    codes = sized(small, scale).codes[:height].astype(np.uint8)
 
     def enlarged(point: tuple[float, float]) -> tuple[float, float]:
         return point[0] * scale, point[1] * scale
@@ -45,7 +50,7 @@ def main() -> None:
     placed = shot.models[0].model_copy(update={"size": 3.4})
     shot = shot.model_copy(
         update={
-            "photograph": shot.photograph.model_copy(update={"width": WIDTH, "height": HEIGHT}),
+            "photograph": shot.photograph.model_copy(update={"width": width, "height": height}),
             "edges": edges,
             "lengths": lengths,
             "gnomons": gnomons,
@@ -55,6 +60,7 @@ def main() -> None:
     )
     tracer = MitsubaTracer()
     session = Session(tracer=tracer)
+    folder = tempfile.TemporaryDirectory()
     started = time.perf_counter()
     steps = render_shot(
         shot,
@@ -64,29 +70,32 @@ def main() -> None:
         scale=1.0,
         samples=samples,
         session=session,
+        passes=Path(folder.name),
     )
     for step in steps:
         print(f"{step.done} of {step.of}", end="\r", file=sys.stderr)
     whole = time.perf_counter() - started
     influence = influence_of(tracer.scene)
-    bare = _bare(tracer, samples)
+    kept = sum(file.stat().st_size for file in Path(folder.name).iterdir()) / 2**30
+    folder.cleanup()
+    bare = _bare(tracer, samples, width, height)
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 2**20
     print(f"share of the frame {influence.changed.mean():.0%}, {samples} samples, {step.of} tiles and portions")
     print(
         f"finished after {whole:.0f} s; both traces and one denoising of each barely {bare:.0f} s: {whole / bare:.2f} ×"
     )
-    print(f"peak memory {peak:.1f} GB")
+    print(f"{width} × {height}: peak memory {peak:.1f} GB, passes of {kept:.1f} GB on the disk")
 
 
-def _bare(tracer: MitsubaTracer, samples: int) -> float:
+def _bare(tracer: MitsubaTracer, samples: int, width: int, height: int) -> float:
     """Seconds of both traces and a denoising of the ratio and of the models, with nothing about them."""
     import pyoidn
 
     influence = influence_of(tracer.scene)
     taken = 0.0
     side = 1000
-    for y in range(0, HEIGHT, side):
-        for x in range(0, WIDTH, side):
+    for y in range(0, height, side):
+        for x in range(0, width, side):
             mask = np.kron(influence.changed, np.ones((influence.cell, influence.cell), bool))
             rows, columns = np.nonzero(mask[y : y + side, x : x + side])
             if not len(rows):

@@ -157,7 +157,7 @@ class CommandLine(unittest.TestCase):
             )
             files = self.answer(*call, str(folder / "recipe.json"), "--all-options")["files"]
             names = [Path(one["name"]).name for one in files]
-            self.assertEqual(names, ["01.png", "Red-further-left-01.html", "Red-further-left-01.png"])
+            self.assertEqual(names, ["01.png", "01.html", "Red-further-left-01.png"])
             page = (folder / "out" / names[1]).read_text()
             self.assertIn('"option": null, "name": "Cloister yard, late sun"', page)
             self.assertIn('"option": "o1", "name": "Red, further left"', page)

@@ -72,7 +72,8 @@ def named(pattern: str, words: dict[str, str], files: list[Planned], folder: Pat
         for one in files:
             size = f"{one.width}x{one.height}"
             view = _view(one.of)
-            stem = pattern.format(**{"option": "", **words, "view": view, "size": size, "n": f"{n:02d}"})
+            option = "" if one.of.kind == "page" else words.get("option", "")  # a page shows all of them
+            stem = pattern.format(**{**words, "option": option, "view": view, "size": size, "n": f"{n:02d}"})
             if "{n}" not in pattern and n > 1:
                 stem += f"-{n}"
             path = folder / f"{_plain(stem)}.{SUFFIXES.get(one.of.kind, one.of.kind)}"
