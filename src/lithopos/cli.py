@@ -222,12 +222,15 @@ def render(
 
 def _readers(opened: OpenShot) -> Readers:
     """What reads a shot's models, graphics and panoramas by their names."""
+    from lithopos.core.blend.lut import read_lut
     from lithopos.core.reading.ask import read_graphic, read_model, read_panorama
+    from lithopos.core.render.finished import Readers
 
-    return (
+    return Readers(
         lambda name: read_model(opened.find(name)),
         lambda name, time_s: read_graphic(opened.find(name), time_s),
         lambda name: read_panorama(opened.find(name)),
+        lambda name: read_lut(opened.find(name).read_bytes()),
     )
 
 
@@ -245,17 +248,18 @@ def _rendered(
         raise InputError("photograph", "is missing: a shot begins with one")
     if scale is not None:
         refuse_too_large(photograph.width, photograph.height, scale)
-    read_model, read_graphic, read_panorama = _readers(opened)
+    readers = _readers(opened)
     yield from render_shot(
         with_photometry(opened.shot, lambda name: read_photometry(opened.find(name).read_bytes())),
         read_picture(opened.find(photograph.file)),
-        read_model,
+        readers.model,
         quality=quality,
         scale=scale,
         samples=samples,
         seed=seed,
-        read_graphic=read_graphic,
-        read_panorama=read_panorama,
+        read_graphic=readers.graphic,
+        read_panorama=readers.panorama,
+        read_lut=readers.lut,
         passes=passes,
     )
 

@@ -13,8 +13,11 @@ from PIL import Image
 from lithopos.core.blend.blend import Tones, grain_lacking, measured, softened, through_air
 from lithopos.core.blend.grade import graded
 from lithopos.core.blend.grain import Grain, grain_field, measured_grain
+from lithopos.core.blend.lut import lut_text, read_lut, through
 from lithopos.core.blend.sharpness import ACROSS, Sharpness, measured_sharpness
 from lithopos.core.colour import decode_srgb, encode_srgb, luminance
+from lithopos.core.composite.scope import scope_of
+from lithopos.core.errors import InputError
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.layers import Window
 from lithopos.core.render.render import render_shot
@@ -206,6 +209,55 @@ class Tone(unittest.TestCase):
             self.assertEqual(bool(steep[16] < ramp[16, 0]), contrast > 0)
         lifted = encode_srgb(graded(decode_srgb(ramp), Grade(lift=(0.2, 0, 0))))
         np.testing.assert_allclose(lifted[[0, -1]], np.array([[0.2, 0, 0], [1, 1, 1]]), atol=2e-3)
+
+    def test_a_drawn_curve_goes_through_its_points_and_stays_monotone(self) -> None:
+        points = [(0.25, 0.15), (0.5, 0.5), (0.8, 0.95)]
+        ramp = np.linspace(0, 1, 101, dtype=np.float32)[:, None] * np.ones(3, np.float32)
+        made = encode_srgb(graded(decode_srgb(ramp), Grade(curve=points)))[:, 0]
+        for x, y in [*points, (0, 0), (1, 1)]:
+            self.assertAlmostEqual(float(made[round(100 * x)]), y, delta=2e-4)
+        self.assertTrue((np.diff(made) >= 0).all())
+        with self.assertRaisesRegex(ValueError, "further right"):
+            Grade(curve=[(0.5, 0.2), (0.5, 0.4)])
+
+    def test_tables_of_colours_come_in_and_go_out(self) -> None:
+        # Red and blue exchanged, by the eight corners of the cube with the red running fastest.
+        corners = [(r, g, b) for b in (0, 1) for g in (0, 1) for r in (0, 1)]
+        text = '# made by hand\nTITLE "x"\nLUT_3D_SIZE 2\n' + "".join(f"{b} {g} {r}\n" for r, g, b in corners)
+        lut = read_lut(text.encode())
+        values = np.random.default_rng(1).uniform(size=(40, 5, 3)).astype(np.float32)
+        np.testing.assert_allclose(through(lut, values), values[..., ::-1], atol=1e-6)
+        half = graded(decode_srgb(values), Grade(lut="x", lut_strength=0.5), {"x": lut})
+        np.testing.assert_allclose(encode_srgb(half), (values + values[..., ::-1]) / 2, atol=1e-5)
+        curve = read_lut(b"LUT_1D_SIZE 3\nDOMAIN_MIN 0 0 0\nDOMAIN_MAX 2 2 2\n0 0 0\n0.5 1 0\n1 1 1\n")
+        np.testing.assert_allclose(through(curve, np.array([[0.5, 0.5, 0.5]], np.float32)), [[0.25, 0.5, 0]], atol=1e-6)
+        grade = Grade(exposure_stops=-0.4, warmth=0.3, saturation=1.2, curve=[(0.4, 0.35)])
+        written = read_lut(lut_text(lambda e: encode_srgb(graded(decode_srgb(e), grade)), 'yard "1"'))
+        values = 0.2 + 0.6 * values  # away from where saturation clips, which no table of 33 can follow
+        wanted = encode_srgb(graded(decode_srgb(values), grade))
+        np.testing.assert_allclose(through(written, values), wanted, atol=2e-3)
+        for data, words in (
+            (b"v 0 0 0\n", "no line LUT_3D_SIZE"),
+            (b"LUT_3D_SIZE 999\n", "a size that is not read"),
+            (b"LUT_3D_SIZE 2\n0 0 0\n", "1 entries instead of 8"),
+            (b"LUT_1D_SIZE 2\n0 0 0\n1 1 x\n", "not three numbers"),
+            (b"LUT_1D_SIZE 2\nDOMAIN_MIN 1 1 1\n0 0 0\n1 1 1\n", "has no width"),
+        ):
+            with self.assertRaisesRegex(InputError, words):
+                read_lut(data)
+
+    def test_tones_are_tallied_of_the_model_and_of_what_is_around_it(self) -> None:
+        codes = np.full((200, 300, 3), (100, 120, 140), np.uint8)
+        codes[80:120, 100:200] = np.linspace(20, 220, 100).astype(np.uint8)[None, :, None]
+        cover = np.zeros((200, 300), np.float32)
+        cover[80:120, 100:200] = 1
+        scope = scope_of(codes, cover)
+        assert scope.rendered and scope.around
+        self.assertEqual([np.argmax(channel) for channel in scope.around.histogram], [25, 30, 35])  # of 64
+        self.assertEqual(scope.around.middle, (100, 120, 140))
+        wave = np.argmax(np.array(scope.rendered.waveform[0]), axis=-1)
+        self.assertTrue((np.diff(wave) >= 0).all() and wave[0] < 8 and wave[-1] > 50)
+        self.assertEqual(scope_of(codes, np.zeros_like(cover)).rendered, None)
 
     def test_the_photograph_keeps_its_codes_without_one_and_takes_the_grade_of_the_place(self) -> None:
         codes = np.random.default_rng(0).integers(0, 255, (20, 30, 3), np.uint8)

@@ -63,6 +63,23 @@ class Api(unittest.TestCase):
         self.assertIn("is here already", send(422)["detail"])
         self.assertIn("to another project", send(422, project="elsewhere")["detail"])
 
+    def test_tables_of_figures_are_kept_and_tones_go_out_as_one(self) -> None:
+        shot = self.shot()
+        rows = "LUT_1D_SIZE 2\n0.2 0.2 0.2\n1 1 1\n"
+        table = self.send("lifted.cube", rows.encode())
+        self.assertEqual(table["kind"], "lut")
+        head = "IESNA:LM-63-2002\nTILT=NONE\n1 -1 1 3 1 1 2 0.1 0.1 0\n1 1 100\n0 45 90\n0\n"
+        self.assertEqual(self.send("lamp.ies", f"{head}100 80 0\n".encode())["kind"], "photometry")
+        patch = {"blend": {"whole": {"lut": f"sha256:{table['sha256']}"}}}
+        self.ask("patch", f"/shots/{shot['id']}", {"revision": 1, "patch": patch})
+        made = self.client.get(f"/api/v1/shots/{shot['id']}/tones/whole")
+        self.assertEqual(made.text.splitlines()[2].split(), ["0.200000"] * 3)
+        self.assertIn("Cloister, whole", made.text)
+        wrong = {"blend": {"whole": {"lut": shot["document"]["photograph"]["file"]}}}
+        told = self.ask("patch", f"/shots/{shot['id']}", {"revision": 2, "patch": wrong}, 422)
+        self.assertIn("is a photograph, not a lut", told["detail"])
+        self.assertIn("3 numbers", self.send("x.cube", b"LUT_1D_SIZE 2\n0 0\n", 422)["detail"].replace("three", "3"))
+
     def test_options_are_made_in_one_go_changed_apart_and_follow_their_shot(self) -> None:
         shot = self.shot()
         model = self.send("bench.glb", (SAMPLES / "tern-fountain.glb").read_bytes())

@@ -53,6 +53,7 @@ export type White = Schemas["White"];
 export type OptionOut = Schemas["OptionOut"];
 export type OptionNew = Schemas["OptionNew"];
 export type Smalls = Schemas["SmallsOut"];
+export type Scope = Schemas["Scope"];
 export type Pieces = Schemas["PiecesOut"];
 export type Piece = Schemas["PieceOut"];
 export type Around = Schemas["AroundAnswer"];
@@ -112,6 +113,8 @@ export const lookUrl = (shotId: string, thingId: string, look: string) =>
   `/api/v1/shots/${shotId}/things/${thingId}/live?look=${look}`;
 /** A picture, a drawing or a film's frame as it is laid on things or hung. */
 export const graphicUrl = (name: string, time_s = 0) => `${fileUrl(name)}/graphic?time_s=${time_s}`;
+/** A part's tones as a table of colours. */
+export const tonesUrl = (shotId: string, part: string) => `/api/v1/shots/${shotId}/tones/${part}`;
 export const textureUrl = (name: string) => `/api/v1/textures/${name}`;
 export const thumbUrl = (sha256: string, width = 240) => `/api/v1/files/${sha256}/thumb?width=${width}`;
 export const pieceUrl = (name: string) => `/api/v1/pieces/${name}`;

@@ -12,6 +12,7 @@ import {
   type Projects,
   type RenderOut,
   type Renders,
+  type Scope,
   type ShotOut,
   type Smalls,
   type SurfaceOf,
@@ -76,6 +77,19 @@ export const useBlending = (file: string | undefined) =>
         }),
       ),
     enabled: file !== undefined,
+    staleTime: Number.POSITIVE_INFINITY,
+    retry: false,
+  });
+
+/** The tones of a finished render's things and of what is around them. */
+export const useScope = (renderId: string | undefined) =>
+  useQuery({
+    queryKey: ["scope", renderId],
+    queryFn: () =>
+      asked<Scope>(
+        client.GET("/api/v1/renders/{render_id}/scope", { params: { path: { render_id: renderId ?? "" } } }),
+      ),
+    enabled: renderId !== undefined,
     staleTime: Number.POSITIVE_INFINITY,
     retry: false,
   });

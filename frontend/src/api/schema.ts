@@ -353,6 +353,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/renders/{render_id}/scope": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The tones of what a render shows of things and of what is around them; of one not in one piece there are none. */
+        get: operations["getScope"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/renders/{render_id}/stop": {
         parameters: {
             query?: never;
@@ -690,6 +707,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/shots/{shot_id}/tones/{part}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A part's tones as a table of colours (.cube). */
+        get: operations["getTones"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/shots/{shot_id}/try": {
         parameters: {
             query?: never;
@@ -987,6 +1021,7 @@ export interface components {
             /**
              * @default {
              *       "contrast": 0,
+             *       "curve": [],
              *       "exposure_stops": 0,
              *       "gain": [
              *         0,
@@ -1003,6 +1038,8 @@ export interface components {
              *         0,
              *         0
              *       ],
+             *       "lut": null,
+             *       "lut_strength": 1,
              *       "saturation": 1,
              *       "tint": 0,
              *       "warmth": 0
@@ -1012,6 +1049,7 @@ export interface components {
             /**
              * @default {
              *       "contrast": 0,
+             *       "curve": [],
              *       "exposure_stops": 0,
              *       "gain": [
              *         0,
@@ -1028,6 +1066,8 @@ export interface components {
              *         0,
              *         0
              *       ],
+             *       "lut": null,
+             *       "lut_strength": 1,
              *       "saturation": 1,
              *       "tint": 0,
              *       "warmth": 0
@@ -1042,6 +1082,7 @@ export interface components {
             /**
              * @default {
              *       "contrast": 0,
+             *       "curve": [],
              *       "exposure_stops": 0,
              *       "gain": [
              *         0,
@@ -1058,6 +1099,8 @@ export interface components {
              *         0,
              *         0
              *       ],
+             *       "lut": null,
+             *       "lut_strength": 1,
              *       "saturation": 1,
              *       "tint": 0,
              *       "warmth": 0
@@ -1718,7 +1761,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "photograph" | "model" | "graphic" | "film" | "panorama" | "photometry";
+            kind: "photograph" | "model" | "graphic" | "film" | "panorama" | "photometry" | "lut";
             /**
              * Materials
              * @default []
@@ -1917,8 +1960,10 @@ export interface components {
          *     exposure_stops : of linear light.
          *     warmth, tint : stops of red over blue, and of magenta over green.
          *     contrast : -1 to 1, about middle grey.
+         *     curve : what encoded values become, by points from 0 to 1, the first coordinates rising; black and white hold.
          *     saturation : 0 to 2; 1 as it is.
          *     lift, gamma, gain : of dark, middle and bright tones by channel.
+         *     lut : a table of colours (.cube) through which all goes at last, by so much of its `lut_strength`.
          */
         Grade: {
             /**
@@ -1926,6 +1971,14 @@ export interface components {
              * @default 0
              */
             contrast: number;
+            /**
+             * Curve
+             * @default []
+             */
+            curve: [
+                number,
+                number
+            ][];
             /**
              * Exposure Stops
              * @default 0
@@ -1970,6 +2023,16 @@ export interface components {
                 number,
                 number
             ];
+            /**
+             * Lut
+             * @default null
+             */
+            lut: string | null;
+            /**
+             * Lut Strength
+             * @default 1
+             */
+            lut_strength: number;
             /**
              * Saturation
              * @default 1
@@ -4417,6 +4480,16 @@ export interface components {
              */
             spread_deg: number;
         };
+        /**
+         * Scope
+         * @description Of what was rendered, and of the photograph around it; None where there is too little.
+         */
+        Scope: {
+            /** @default null */
+            around: components["schemas"]["Tally"] | null;
+            /** @default null */
+            rendered: components["schemas"]["Tally"] | null;
+        };
         /** Seen */
         Seen: {
             /** Revision */
@@ -4494,6 +4567,7 @@ export interface components {
              *       "haze": null,
              *       "model": {
              *         "contrast": 0,
+             *         "curve": [],
              *         "exposure_stops": 0,
              *         "gain": [
              *           0,
@@ -4510,12 +4584,15 @@ export interface components {
              *           0,
              *           0
              *         ],
+             *         "lut": null,
+             *         "lut_strength": 1,
              *         "saturation": 1,
              *         "tint": 0,
              *         "warmth": 0
              *       },
              *       "place": {
              *         "contrast": 0,
+             *         "curve": [],
              *         "exposure_stops": 0,
              *         "gain": [
              *           0,
@@ -4532,6 +4609,8 @@ export interface components {
              *           0,
              *           0
              *         ],
+             *         "lut": null,
+             *         "lut_strength": 1,
              *         "saturation": 1,
              *         "tint": 0,
              *         "warmth": 0
@@ -4539,6 +4618,7 @@ export interface components {
              *       "softness_px": null,
              *       "whole": {
              *         "contrast": 0,
+             *         "curve": [],
              *         "exposure_stops": 0,
              *         "gain": [
              *           0,
@@ -4555,6 +4635,8 @@ export interface components {
              *           0,
              *           0
              *         ],
+             *         "lut": null,
+             *         "lut_strength": 1,
              *         "saturation": 1,
              *         "tint": 0,
              *         "warmth": 0
@@ -5158,6 +5240,40 @@ export interface components {
             surfaces: {
                 [key: string]: components["schemas"]["Surface"];
             };
+        };
+        /**
+         * Tally
+         * @description How often each code is there, by channel, from black to white in `LEVELS` steps.
+         *
+         *     Attributes
+         *     ----------
+         *     histogram : (3, LEVELS) shares of all pixels.
+         *     waveform : (3, COLUMNS, LEVELS) shares of a column's pixels, from left to right.
+         *     low, middle, high : the 1st, 50th and 99th of a hundred by channel [codes of 255].
+         */
+        Tally: {
+            /** High */
+            high: [
+                number,
+                number,
+                number
+            ];
+            /** Histogram */
+            histogram: number[][];
+            /** Low */
+            low: [
+                number,
+                number,
+                number
+            ];
+            /** Middle */
+            middle: [
+                number,
+                number,
+                number
+            ];
+            /** Waveform */
+            waveform: number[][][];
         };
         /**
          * Trial
@@ -5878,6 +5994,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RenderOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    getScope: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                render_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Scope"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -6613,6 +6760,29 @@ export interface operations {
                     "application/json": components["schemas"]["SidesOut"];
                 };
             };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    getTones: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                part: "model" | "place" | "whole";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
             /** @description Unprocessable Entity */
             422: {
                 headers: {

@@ -42,7 +42,8 @@ export function useTakeFiles(
         else if (told.kind === "panorama") {
           if (onPanorama) onPanorama(told);
           else say(`${upload.name} is kept: choose it in the Light step of a shot.`);
-        } else if (told.kind === "photometry")
+        } else if (told.kind === "lut") say(`${upload.name} is kept: choose it under Tones in Blend.`);
+        else if (told.kind === "photometry")
           say(`${upload.name} is kept: choose it for a lamp in the Light step.`);
         else {
           const body = { name: upload.name.replace(/\.\w+$/, ""), photograph: told.sha256 };

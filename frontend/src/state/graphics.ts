@@ -5,7 +5,7 @@ import { say } from "./notices";
 
 export const GRAPHICS = ".png,.jpg,.jpeg,.tif,.tiff,.webp,.avif,.svg,.mp4,.mov,.m4v,.mkv,.webm,.avi";
 
-const OTHERS: ReadonlySet<FileOut["kind"]> = new Set(["model", "panorama", "photometry"]);
+const OTHERS: ReadonlySet<FileOut["kind"]> = new Set(["model", "panorama", "photometry", "lut"]);
 
 /** Pictures, drawings and films of a project that can be laid on things or hung, and the way to bring more. */
 export function useGraphics(projectId: string) {

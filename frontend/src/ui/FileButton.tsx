@@ -35,5 +35,6 @@ export const PHOTOGRAPHS =
   ".jpg,.jpeg,.png,.tif,.tiff,.webp,.avif,.heic,.dng,.nef,.cr2,.cr3,.arw,.raf,.orf,.rw2";
 export const PANORAMAS = ".hdr,.exr";
 export const PHOTOMETRY = ".ies";
+export const COLOUR_TABLES = ".cube";
 export const MODELS =
   ".glb,.gltf,.bin,.obj,.mtl,.stl,.ply,.off,.3mf,.step,.stp,.usd,.usda,.usdc,.usdz,.ifc,.zip,.png,.jpg,.jpeg,.webp";

@@ -10,6 +10,7 @@ from typing import BinaryIO
 
 from pydantic import BaseModel, TypeAdapter
 
+from lithopos.core.blend.lut import read_lut
 from lithopos.core.deliver.finished import Finished
 from lithopos.core.deliver.framed import framed_picture
 from lithopos.core.deliver.handover import OnPage, Origin
@@ -18,7 +19,7 @@ from lithopos.core.errors import Cancelled, InputError
 from lithopos.core.exchange.decode import read_picture
 from lithopos.core.exchange.picture import write_atomically
 from lithopos.core.reading.ask import notes_of, read_graphic, read_model_kept, read_panorama_kept, read_picture_kept
-from lithopos.core.render.finished import finished
+from lithopos.core.render.finished import Readers, finished
 from lithopos.core.shot import Shot
 from lithopos.core.shot.differs import told_differences
 from lithopos.library.models import Render
@@ -26,7 +27,7 @@ from lithopos.library.store import RUNNING, Library
 
 PICTURE, PASSES, FILES = "picture.png", "passes", "files.json"
 
-__all__ = ["PASSES", "PICTURE", "MadeFile", "made_files", "make_files"]
+__all__ = ["PASSES", "PICTURE", "MadeFile", "made_files", "make_files", "readers_of"]
 
 
 class MadeFile(BaseModel):
@@ -124,6 +125,16 @@ def _put(data: bytes, file: BinaryIO) -> None:
     file.write(data)
 
 
+def readers_of(library: Library) -> Readers:
+    """What reads files that a library keeps, in their quick forms."""
+    return Readers(
+        lambda name: read_model_kept(library.file_path(name), library.made_folder(name)),
+        lambda name, time_s: read_graphic(library.file_path(name), time_s),
+        lambda name: read_panorama_kept(library.file_path(name), library.made_folder(name)),
+        lambda name: read_lut(library.file_path(name).read_bytes()),
+    )
+
+
 def _finished(library: Library, photograph: str, master: Render) -> Finished:
     folder = library.render_folder(master.id)
     place, made = library.file_path(photograph), library.made_folder(photograph)
@@ -133,11 +144,7 @@ def _finished(library: Library, photograph: str, master: Render) -> Finished:
         read_picture(folder / PICTURE),
         folder / PASSES,
         notes_of(place),
-        (
-            lambda name: read_model_kept(library.file_path(name), library.made_folder(name)),
-            lambda name, time_s: read_graphic(library.file_path(name), time_s),
-            lambda name: read_panorama_kept(library.file_path(name), library.made_folder(name)),
-        ),
+        readers_of(library),
     )
 
 

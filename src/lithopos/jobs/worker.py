@@ -17,12 +17,10 @@ import psutil
 
 from lithopos.core.errors import Cancelled, InputError, NoRoom
 from lithopos.core.exchange.decode import read_picture
-from lithopos.core.exchange.graphic import Graphic
-from lithopos.core.exchange.panorama import Panorama
 from lithopos.core.exchange.picture import Picture, write_atomically, write_png
 from lithopos.core.geometry.model import Model
 from lithopos.core.layers import Window
-from lithopos.core.reading.ask import read_graphic, read_model, read_model_kept, read_panorama_kept, read_picture_kept
+from lithopos.core.reading.ask import read_model, read_model_kept, read_picture_kept
 from lithopos.core.reading.screen import LIVE
 from lithopos.core.render.card import CardQuestion, card_picture
 from lithopos.core.render.pieces import piece_picture
@@ -30,7 +28,7 @@ from lithopos.core.render.render import PART_SAMPLES, Quality, render_shot
 from lithopos.core.render.session import Session, sized
 from lithopos.core.render.small import SmallQuestion, small_picture
 from lithopos.jobs.asked import Asked
-from lithopos.jobs.files import PASSES, PICTURE, make_files
+from lithopos.jobs.files import PASSES, PICTURE, make_files, readers_of
 from lithopos.jobs.queue import Queue
 from lithopos.library.models import Render
 from lithopos.library.store import SUMS, Library
@@ -39,12 +37,12 @@ log = logging.getLogger("lithopos.worker")
 KILLED = "The worker that made it was killed. What is done is kept: starting again goes on from there."
 LOST = "Its worker lost it. What is done is kept: starting again goes on from there."
 
-PREVIEW, WHITES = "preview.png", "whites.json"
+PREVIEW, WHITES, SCOPE = "preview.png", "whites.json", "scope.json"
 PREVIEW_WIDTH = 1600
 PREVIEW_EVERY_S = 2.0
 LOOK_ROUND_EVERY_S = 3.0
 
-__all__ = ["PICTURE", "PREVIEW", "WHITES", "Worker", "fail_orphans", "process_name", "run"]
+__all__ = ["PICTURE", "PREVIEW", "SCOPE", "WHITES", "Worker", "fail_orphans", "process_name", "run"]
 
 
 class _Ending(Exception):
@@ -80,6 +78,9 @@ class Worker:
     ending: bool = False
     sessions: dict[str, Session] = field(default_factory=dict)
     name: str = field(default_factory=lambda: process_name(os.getpid()) or "")
+
+    def __post_init__(self) -> None:
+        self.readers = readers_of(self.library)
 
     def work(self, render_id: str) -> None:
         """Do one render; every way it can end is told in its row."""
@@ -127,7 +128,7 @@ class Worker:
                 picture = self._small(question)
             else:
                 tracer = self._session("piece").tracer
-                picture = piece_picture(question, tracer, self._read_light, self._read_graphic)
+                picture = piece_picture(question, tracer, self._read_light, self.readers.graphic)
             write_png(picture, asked.answer_path(name))
         except (InputError, NoRoom) as error:
             asked.fail(name, _sentence(error))
@@ -143,8 +144,8 @@ class Worker:
             lambda: read_picture_kept(library.file_path(name), library.made_folder(name)),
             self._session("card"),
             name,
-            self._read_graphic,
-            self._read_panorama,
+            self.readers.graphic,
+            self.readers.panorama,
         )
 
     def _small(self, question: SmallQuestion) -> Picture:
@@ -153,14 +154,9 @@ class Worker:
         return small_picture(
             question,
             lambda: read_picture_kept(library.file_path(name), library.made_folder(name)),
-            lambda model: read_model_kept(library.file_path(model), library.made_folder(model)),
             self._session("small"),
-            self._read_graphic,
-            self._read_panorama,
+            self.readers,
         )
-
-    def _read_panorama(self, name: str) -> Panorama:
-        return read_panorama_kept(self.library.file_path(name), self.library.made_folder(name))
 
     def _read_light(self, name: str) -> Model:
         """The lighter copy of a model: more is not seen in a small picture."""
@@ -168,9 +164,6 @@ class Worker:
         return (
             read_model(made) if made else read_model_kept(self.library.file_path(name), self.library.made_folder(name))
         )
-
-    def _read_graphic(self, name: str, time_s: float) -> Graphic:
-        return read_graphic(self.library.file_path(name), time_s)
 
     def look_round(self) -> None:
         """Find what got lost: renders in no line, and those that this worker began but does not do."""
@@ -210,14 +203,15 @@ class Worker:
         steps = render_shot(
             shot,
             lambda: read_picture_kept(library.file_path(photograph), library.made_folder(photograph)),
-            lambda name: read_model_kept(library.file_path(name), library.made_folder(name)),
+            self.readers.model,
             quality=quality,
             session=self._session(quality),
             photograph_key=photograph,
             keep=folder / SUMS,
             between=between,
-            read_graphic=self._read_graphic,
-            read_panorama=self._read_panorama,
+            read_graphic=self.readers.graphic,
+            read_panorama=self.readers.panorama,
+            read_lut=self.readers.lut,
             samples=render.wanted or (PART_SAMPLES if render.part else None),
             made=self._gone_on_from(render),
             part=Window(*render.part) if render.part else None,
@@ -232,6 +226,8 @@ class Worker:
                 shown_at = time.monotonic()
             if step.whites:
                 write_atomically(folder / WHITES, partial(_put, step.whites.model_dump_json()))
+            if step.scope:
+                write_atomically(folder / SCOPE, partial(_put, step.scope.model_dump_json()))
             library.update_render(
                 render.id,
                 passes_done=step.done,

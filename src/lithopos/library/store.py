@@ -413,6 +413,8 @@ class Library:
             main.add(shot.panorama.file)
         wanted += [("lamps", lamp.file, ("photometry",)) for lamp in shot.lamps if lamp.file]
         main |= {lamp.file for lamp in shot.lamps if lamp.file}
+        wanted += [("blend", name, ("lut",)) for name in shot.blend.luts()]
+        main |= set(shot.blend.luts())
         wanted += [("file", name, pictures) for name in shot.files() if name not in main]
         for field, name, kinds in wanted:
             file = session.get(StoredFile, name.removeprefix("sha256:"))

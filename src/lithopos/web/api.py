@@ -19,11 +19,15 @@ from werkzeug.datastructures import FileStorage
 
 from lithopos import __version__
 from lithopos.core.blend.blend import BLENDING, BlendAnswer, blend_answer, measured
+from lithopos.core.blend.grade import graded, luts_of
+from lithopos.core.blend.lut import lut_text, read_lut
 from lithopos.core.blend.sharpness import measured_sharpness
 from lithopos.core.camera.find import FINDING, FoundEdges
 from lithopos.core.camera.problem import HandCamera
 from lithopos.core.camera.solve import pinhole_of
+from lithopos.core.colour import decode_srgb, encode_srgb
 from lithopos.core.composite.changes import changes_of
+from lithopos.core.composite.scope import Scope
 from lithopos.core.composite.whites import Whites
 from lithopos.core.deliver.framed import framed_picture
 from lithopos.core.derive import Derived, daylight_of, derive, shot_after_gesture
@@ -54,14 +58,14 @@ from lithopos.core.render.card import card_question
 from lithopos.core.render.pieces import shot_question, thumbnail_question
 from lithopos.core.render.render import AFTERWARDS, refuse_too_large
 from lithopos.core.render.session import sized
-from lithopos.core.shot import Placed, Shot, load_shot, new_shot_camera
+from lithopos.core.shot import Grade, Placed, Shot, load_shot, new_shot_camera
 from lithopos.core.shot.change import changed
 from lithopos.core.shot.differs import told_differences
 from lithopos.core.standing.ask import RestAnswer
 from lithopos.jobs.asked import Asked, Question
 from lithopos.jobs.files import PICTURE, made_files
 from lithopos.jobs.queue import Queue
-from lithopos.jobs.worker import PREVIEW, WHITES
+from lithopos.jobs.worker import PREVIEW, SCOPE, WHITES
 from lithopos.library.models import Render, StoredFile, shot_name
 from lithopos.library.store import Library, NotFound, ShotState
 from lithopos.web import schemas as s
@@ -371,6 +375,17 @@ def get_around(path: s.ShotPath, query: s.AroundQuery) -> Response:
     return Response(encoded.getvalue(), mimetype="image/jpeg")
 
 
+@api.get("/shots/<string:shot_id>/tones/<string:part>", operation_id="getTones")
+def get_tones(path: s.TonesPath) -> Response:
+    """A part's tones as a table of colours (.cube)."""
+    shot = _library().shot(path.shot_id).shot
+    grade: Grade = getattr(shot.blend, path.part)
+    luts = luts_of(shot.blend, lambda name: read_lut(_library().file_path(name).read_bytes()))
+    title = f"{shot.name}, {path.part}"
+    made = lut_text(lambda encoded: encode_srgb(graded(decode_srgb(encoded), grade, luts)), title)
+    return send_file(io.BytesIO(made), mimetype="text/plain", as_attachment=True, download_name=f"{_slug(title)}.cube")
+
+
 @api.post("/shots/<string:shot_id>/patches", operation_id="proposePatches", responses={200: s.PatchesOut})
 def propose_patches(path: s.ShotPath) -> Response:
     """Patches of the ground, in light and in shade; nothing is kept."""
@@ -642,6 +657,13 @@ def get_changes(path: s.RenderPath, query: s.ChangesQuery) -> Response:
     encoded = io.BytesIO()
     Image.fromarray(changes_of(made, base, query.times)).save(encoded, "PNG", compress_level=1)
     return Response(encoded.getvalue(), mimetype="image/png", headers={"Cache-Control": "no-cache"})
+
+
+@api.get("/renders/<string:render_id>/scope", operation_id="getScope", responses={200: Scope})
+def get_scope(path: s.RenderPath) -> Response:
+    """The tones of what a render shows of things and of what is around them; of one not in one piece there are none."""
+    place = _library().render_folder(path.render_id) / SCOPE
+    return _json(Scope.model_validate_json(place.read_bytes()) if place.is_file() else Scope())
 
 
 def _picture_of(render: Render, whole: bool = False) -> Path | None:

@@ -31,6 +31,11 @@ class ShotPath(BaseModel):
     shot_id: str
 
 
+class TonesPath(BaseModel):
+    shot_id: str
+    part: Literal["model", "place", "whole"]
+
+
 class FilePath(BaseModel):
     sha256: Annotated[str, Field(pattern="^[0-9a-f]{64}$")]
 
@@ -197,7 +202,7 @@ class RenderNew(_Body):
 class FileOut(BaseModel):
     sha256: str
     name: str
-    kind: Literal["photograph", "model", "graphic", "film", "panorama", "photometry"]
+    kind: Literal["photograph", "model", "graphic", "film", "panorama", "photometry", "lut"]
     size_bytes: int
     width: int | None = None
     height: int | None = None

@@ -6,6 +6,7 @@ import { Figure, Hint, Slider } from "../../ui/controls";
 import { Section } from "../Section";
 import { GradeSection } from "./GradeSection";
 import { HazeSection } from "./HazeSection";
+import { ScopeSection } from "./ScopeSection";
 
 /** What makes the render look photographed: measured on the photograph, by hand on top, and the tones. */
 export function BlendStep(props: StepProps) {
@@ -18,6 +19,7 @@ export function BlendStep(props: StepProps) {
       {data && <OnTop told={data} {...props} />}
       <HazeSection {...props} />
       <GradeSection {...props} />
+      <ScopeSection {...props} />
     </>
   );
 }

@@ -5,6 +5,8 @@ import { useChange } from "../../state/changes";
 import { Button, OneOf, Slider } from "../../ui/controls";
 import { Knobs } from "../../ui/Knobs";
 import { Section } from "../Section";
+import { Curve } from "./Curve";
+import { LutFields } from "./LutFields";
 import { isPlain, PLAIN } from "./plain";
 
 type Part = "model" | "place" | "whole";
@@ -77,7 +79,15 @@ export function GradeSection({ shot, document }: StepProps) {
           void change(set({ [field]: zero }), `${label.toLowerCase()} of the ${part}: untouched`)
         }
       />
+      <Section
+        name="tones-curve"
+        title="Curve"
+        fact={grade.curve.length ? `${grade.curve.length} points` : ""}
+      >
+        <Curve points={grade.curve} onMove={(curve) => move(set({ curve }))} onKeep={keep} />
+      </Section>
       <Tones part={part} grade={grade} onMove={(values) => move(set(values))} onKeep={keep} />
+      <LutFields shot={shot} part={part} grade={grade} onMove={(values) => move(set(values))} onKeep={keep} />
       {!isPlain(grade) && (
         <Button className="mt-1" onClick={() => void change(set(PLAIN), `tones of the ${part}: untouched`)}>
           Leave the {part} untouched

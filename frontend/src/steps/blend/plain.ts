@@ -6,13 +6,19 @@ export const PLAIN: Grade = {
   warmth: 0,
   tint: 0,
   contrast: 0,
+  curve: [],
   saturation: 1,
   lift: [0, 0, 0],
   gamma: [0, 0, 0],
   gain: [0, 0, 0],
+  lut: null,
+  lut_strength: 1,
 };
 
-export const isPlain = (grade: Grade) => JSON.stringify(grade) === JSON.stringify(PLAIN);
+export const isPlain = (grade: Grade) =>
+  Object.entries(PLAIN).every(
+    ([name, value]) => JSON.stringify(grade[name as keyof Grade]) === JSON.stringify(value),
+  );
 
 /** Whether anything of a blend is other than measured. */
 export const blendedByHand = ({ model, place, whole, ...rest }: Blend) =>

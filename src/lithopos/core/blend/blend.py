@@ -10,6 +10,7 @@ from pydantic import BaseModel
 from lithopos.core.arrays import Floats
 from lithopos.core.blend.grade import graded, is_plain
 from lithopos.core.blend.grain import KNOTS, Grain, grain_field, measured_grain
+from lithopos.core.blend.lut import Luts
 from lithopos.core.blend.sharpness import PIXEL_SIGMA, Sharpness, spread
 from lithopos.core.colour import decode_srgb, encode_srgb, luminance
 from lithopos.core.exchange.picture import Codes
@@ -185,6 +186,7 @@ class Tones:
 
     place: Grade = field(default_factory=Grade)
     whole: Grade = field(default_factory=Grade)
+    luts: Luts = field(default_factory=dict)
 
     @property
     def plain(self) -> bool:
@@ -193,13 +195,13 @@ class Tones:
 
     def of_place(self, linear: Floats) -> Floats:
         """Photographed light, graded."""
-        return graded(linear, self.place)
+        return graded(linear, self.place, self.luts)
 
     def finished(self, encoded: Floats) -> Floats:
         """A finished picture's encoded values, graded."""
         if is_plain(self.whole):
             return encoded
-        return encode_srgb(graded(decode_srgb(np.clip(encoded, 0, 1)), self.whole))
+        return encode_srgb(graded(decode_srgb(np.clip(encoded, 0, 1)), self.whole, self.luts))
 
     def photograph(self, codes: Codes) -> Codes:
         """The photograph's codes where no model changes anything; the same ones if there is no grade."""

@@ -191,7 +191,7 @@ def _tones(shot: Shot) -> Iterator[LookLine]:
     parts: list[tuple[Code, set[str], str]] = [
         ("colour", {"warmth", "tint"}, "White on it is off by ΔE {:.0f} from white beside it"),
         ("saturation", {"saturation"}, "Its colours differ in saturation by ΔE {:.0f}"),
-        ("contrast", {"contrast", "lift", "gamma", "gain"}, "Its tones differ by ΔE {:.0f}"),
+        ("contrast", {"contrast", "curve", "lift", "gamma", "gain"}, "Its tones differ by ΔE {:.0f}"),
     ]
     for code, fields, says in parts:
         ours, theirs = (Grade(**one.model_dump(include=fields)) for one in (model, place))

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
+from lithopos.core.blend.lut import Luts
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.composite.passes import Names, Passes
 from lithopos.core.deliver.matched import Matched
@@ -23,6 +24,7 @@ class Finished:
     camera : of the picture at its size.
     names : of what the passes number.
     scene : builds the matched scene, with the whole photograph's camera; None where nothing can.
+    luts : tables of colours that its grades name.
     exif : what the camera wrote into the photograph.
     """
 
@@ -33,3 +35,4 @@ class Finished:
     names: Names
     exif: bytes | None
     scene: Callable[[], Matched] | None = None
+    luts: Luts = field(default_factory=dict)

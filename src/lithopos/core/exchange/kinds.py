@@ -40,6 +40,7 @@ MEDIA_TYPES = {
     "hdr": "application/octet-stream",
     "exr": "application/octet-stream",
     "ies": "text/plain",
+    "cube": "text/plain",
 }
 MODEL_KINDS = ("glb", "gltf", "usd", "3mf", "step", "ifc", "obj", "ply", "stl", "off", "zip")
 GRAPHIC_KINDS = ("svg", "film")  # and every photograph
@@ -99,6 +100,8 @@ def _model_kind(path: Path, head: bytes) -> str | None:
         return "svg"
     if re.search(rb"^TILT=", begin, re.MULTILINE) or begin.startswith(b"IESNA"):
         return "ies"
+    if re.search(rb"^LUT_[13]D_SIZE\s", begin, re.MULTILINE):
+        return "cube"
     if begin[:1] == b"{":
         return "gltf"
     if begin.startswith(b"ISO-10303-21"):

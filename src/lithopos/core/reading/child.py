@@ -43,7 +43,7 @@ def _prepare(path: Path, out: Path) -> dict[str, Any]:
     from lithopos.core.reading.screen import save_for_screen
 
     told, read = _told(path)
-    if told["kind"] in ("graphic", "film"):
+    if read is None:  # nothing is made of it
         return told
     if told["kind"] == "panorama":
         from lithopos.core.reading.quick import save_panorama
@@ -186,6 +186,11 @@ def _told(path: Path) -> tuple[dict[str, Any], Any]:
 
         read_photometry(path.read_bytes())
         return {"kind": "photometry", "format": kind, "notes": []}, None
+    if kind == "cube":
+        from lithopos.core.blend.lut import read_lut
+
+        read_lut(path.read_bytes())
+        return {"kind": "lut", "format": kind, "notes": []}, None
     if kind in PANORAMA_KINDS:
         from lithopos.core.exchange.panorama import read_panorama
 

@@ -23,7 +23,7 @@ from lithopos.core.layers import Window
 from lithopos.core.render.render import render_shot
 from lithopos.core.render.scene import ReadPanorama
 from lithopos.core.render.session import Session
-from lithopos.core.shot import Output, Placed, Shot
+from lithopos.core.shot import Blend, Output, Placed, Shot
 
 # The pieces from left to right, and how far they stand from the middle [m], each turned against the camera [deg].
 ROW: tuple[tuple[CheckPiece, float, float], ...] = (
@@ -52,7 +52,15 @@ def card_question(shot: Shot) -> CardQuestion:
     """What to ask for a shot's card: its light, and where its first thing stands."""
     first = next((one for one in shot.models if not one.hidden and one.on is None), None)
     stood = [Placed(id="card", file="card.glb", position_m=first.position_m, level=first.level)] if first else []
-    bare = {"models": stood, "panes": [], "mattes": [], "viewpoints": [], "output": Output(), "name": ""}
+    bare = {
+        "models": stood,
+        "panes": [],
+        "mattes": [],
+        "viewpoints": [],
+        "output": Output(),
+        "name": "",
+        "blend": Blend(),
+    }
     return CardQuestion(shot=shot.model_copy(update=bare))
 
 

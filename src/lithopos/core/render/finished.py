@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
 
+from lithopos.core.blend.grade import luts_of
+from lithopos.core.blend.lut import ReadLut
 from lithopos.core.camera.solve import pinhole_of
 from lithopos.core.composite.passes import read_names, read_passes
 from lithopos.core.deliver.finished import Finished
@@ -19,7 +22,16 @@ from lithopos.core.render.scene import ReadPanorama
 from lithopos.core.render.session import sized
 from lithopos.core.shot import Shot
 
-Readers = tuple[Callable[[str], Model], ReadGraphic, ReadPanorama]
+
+@dataclass(frozen=True)
+class Readers:
+    """What reads a shot's files by their names."""
+
+    model: Callable[[str], Model]
+    graphic: ReadGraphic
+    panorama: ReadPanorama
+    lut: ReadLut
+
 
 __all__ = ["Readers", "finished"]
 
@@ -51,5 +63,6 @@ def finished(
         pinhole_of(camera).sized(width, height),
         read_names(passes),
         exif,
-        cache(lambda: matched_scene(shot, sized_alike, *readers)),
+        cache(lambda: matched_scene(shot, sized_alike, readers.model, readers.graphic, readers.panorama)),
+        luts_of(shot.blend, readers.lut),
     )

@@ -17,13 +17,15 @@ import numpy as np
 
 from lithopos.core.arrays import Floats, Mask
 from lithopos.core.blend.blend import Tones, as_photographed, grain_lacking
-from lithopos.core.blend.grade import graded, is_plain
+from lithopos.core.blend.grade import graded, is_plain, luts_of
+from lithopos.core.blend.lut import Luts, ReadLut
 from lithopos.core.colour import encode_srgb
 from lithopos.core.composite.bump import bumped, relief
 from lithopos.core.composite.catch import BRIGHTEST, BRIGHTEST_ADDED, Caught, catch, halo_px, noise_of
 from lithopos.core.composite.denoise import Quality as Denoising
 from lithopos.core.composite.mattes import coverage_of, front_light, front_of
 from lithopos.core.composite.passes import Names, Passes, keep_names, keep_passes, light_of, put_together
+from lithopos.core.composite.scope import Scope, scope_of
 from lithopos.core.composite.whites import Whites, whites_of
 from lithopos.core.deliver.framed import window_of
 from lithopos.core.errors import Cancelled, InputError
@@ -78,7 +80,7 @@ class Step:
     picture : the picture so far, where this step changed it; the last step always has it.
     cut : stray pixels that were cut so far.
     notes : plain sentences on what is doubtful.
-    whites : of the finished picture, where it was made in one piece.
+    whites, scope : of the finished picture, where it was made in one piece.
     noise : the most of a tile so far, in codes of 255, before it is smoothed; None as long as nothing is traced.
     """
 
@@ -90,6 +92,7 @@ class Step:
     cut: int
     notes: tuple[str, ...] = ()
     whites: Whites | None = None
+    scope: Scope | None = None
     noise: float | None = None
 
 
@@ -146,6 +149,7 @@ def render_shot(
     between: Callable[[], bool] = lambda: False,
     read_graphic: ReadGraphic | None = None,
     read_panorama: ReadPanorama | None = None,
+    read_lut: ReadLut | None = None,
     made: int = 0,
     part: Window | None = None,
     over: Picture | None = None,
@@ -163,6 +167,7 @@ def render_shot(
     between : called about once a second; true stops the render.
     read_graphic : gives a picture by its name for prints and panes; of a film the frame at a time [s].
     read_panorama : gives a panorama by its name.
+    read_lut : gives a table of colours by its file's name.
     made : samples that the folder of checkpoints has already, of a picture that is to become finer.
     part : of the photograph, in its pixels: only this is rendered, over a picture that there is already (`over`).
     passes : a folder for the finished picture's passes.
@@ -187,7 +192,7 @@ def render_shot(
     job = _Job(scene, session, base, plan, seed, between, shot.photograph.width)
     job.with_glance = quality == "proof" and len(plan) > 1 and part is None
     job.enough = shot.output.noise if quality == "master" and samples is None else None
-    job.passes = passes
+    job.passes, job.luts = passes, luts_of(shot.blend, read_lut)
     if shot.frame:
         job.seen = window_of(shot.frame, scale, base.codes.shape[1], base.codes.shape[0])
     if part is not None:
@@ -248,8 +253,10 @@ class _Job:
     part: Window | None = None
     over: Picture | None = None
     passes: Path | None = None
+    luts: Luts = field(default_factory=dict)
     checkpoint: Checkpoint = field(default_factory=Checkpoint)
     whites: Whites | None = None
+    scope: Scope | None = None
     untold: dict[str, str] = field(default_factory=dict)  # mattes whose hair could not be told, in words
 
     def steps(self) -> Iterator[Step]:
@@ -268,7 +275,7 @@ class _Job:
         self.tiles = [self.part] if self.part else tiles_of(self.bounds, width, height)
         under = self.over if self.over and self.over.codes.shape == self.base.codes.shape else self.base
         blend = self.scene.blend
-        self.tones = Tones(blend.place, blend.whole)
+        self.tones = Tones(blend.place, blend.whole, self.luts)
         self.codes = (self.tones.photograph(under.codes) if under is self.base else under.codes).copy()
         self.cuts: dict[Window, int] = {}
         self.noises: dict[Window, float] = {}
@@ -290,16 +297,17 @@ class _Job:
             if len(composed) < len(self.tiles):
                 yield self._step(self.plan[-1], picture=True)
         samples = max(self.whole.values(), default=self._whole)
-        yield replace(self._step((0, samples), picture=True, seconds_left=0.0), whites=self.whites)
+        yield replace(self._step((0, samples), picture=True, seconds_left=0.0), whites=self.whites, scope=self.scope)
 
-    def _compare_whites(self, layers: Layers) -> None:
-        """Of a finished picture in one piece, whose whole cover is at hand."""
+    def _judge(self, layers: Layers) -> None:
+        """Tones and whites of a finished picture in one piece, whose whole cover is at hand."""
         height, width = self.codes.shape[:2]
         cover = np.zeros((height, width), np.float32)
         if "coverage" in layers:
             cover[layers.window.slices] = np.clip(layers.mean("coverage"), 0, 1)
         rows, columns = np.mgrid[:height, :width]
         rays = self.scene.camera.rays(np.column_stack([columns.ravel(), rows.ravel()]) + 0.5)
+        self.scope = scope_of(self.codes, cover)
         self.whites = whites_of(self.codes, cover, (rays[:, 2] < 0).reshape(height, width))
 
     def _resumed(self) -> set[Window]:
@@ -487,7 +495,7 @@ class _Job:
         if last and self.passes is not None:
             keep_passes(passes.within(inner), self.passes)
         if len(self.tiles) == 1 and denoising == "high" and self.part is None:
-            self._compare_whites(layers)
+            self._judge(layers)
 
     def _passes(self, tile: Window, window: Window, layers: Layers, denoising: Denoising) -> Passes:
         """What a window is put together from."""
@@ -544,7 +552,7 @@ class _Job:
         shadow, added, model, cover = parts
         share = np.maximum(cover, 1e-3)[..., None]
         if not is_plain(blend.model):
-            model = graded(np.asarray(model / share, np.float32), blend.model) * share
+            model = graded(np.asarray(model / share, np.float32), blend.model, self.luts) * share
         return shadow, added, model, cover
 
     def _grain(self, codes: Codes, passes: Passes) -> Floats:

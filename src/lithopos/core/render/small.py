@@ -9,11 +9,9 @@ from pydantic import BaseModel, ConfigDict, Field
 
 from lithopos.core.deliver.framed import framed_picture
 from lithopos.core.errors import InputError
-from lithopos.core.exchange.graphic import ReadGraphic
 from lithopos.core.exchange.picture import Picture
-from lithopos.core.geometry.model import Model
+from lithopos.core.render.finished import Readers
 from lithopos.core.render.render import AFTERWARDS, render_shot
-from lithopos.core.render.scene import ReadPanorama
 from lithopos.core.render.session import Session
 from lithopos.core.shot import Shot
 
@@ -41,10 +39,8 @@ def small_question(shot: Shot) -> SmallQuestion:
 def small_picture(
     question: SmallQuestion,
     photograph: Callable[[], Picture],
-    read_model: Callable[[str], Model],
     session: Session,
-    read_graphic: ReadGraphic,
-    read_panorama: ReadPanorama,
+    readers: Readers,
 ) -> Picture:
     """The shot in its frame, some pixels wide.
 
@@ -64,13 +60,14 @@ def small_picture(
     steps = render_shot(
         shot,
         photograph,
-        read_model,
+        readers.model,
         scale=scale,
         samples=SAMPLES,
         session=session,
         photograph_key=shot.photograph.file,
-        read_graphic=read_graphic,
-        read_panorama=read_panorama,
+        read_graphic=readers.graphic,
+        read_panorama=readers.panorama,
+        read_lut=readers.lut,
     )
     made = list(steps)[-1].picture
     assert made

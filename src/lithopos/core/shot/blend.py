@@ -2,17 +2,25 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
 from typing import Annotated
 
-from pydantic import Field, FiniteFloat
+from pydantic import AfterValidator, Field, FiniteFloat
 
 from lithopos.core.light.patches import Colour
-from lithopos.core.shot.parts import DocumentPart
+from lithopos.core.shot.parts import DocumentPart, FileName
 
 __all__ = ["Blend", "Grade", "Haze"]
 
 Signed = Annotated[FiniteFloat, Field(ge=-1, le=1)]
+Share = Annotated[FiniteFloat, Field(ge=0, le=1)]
 Triple = tuple[Signed, Signed, Signed]
+
+
+def _rising(points: list[tuple[float, float]]) -> list[tuple[float, float]]:
+    if any(after[0] - before[0] < 1e-3 for before, after in pairwise(points)):
+        raise ValueError("has points that do not lie further right than those before")
+    return points
 
 
 class Grade(DocumentPart):
@@ -23,18 +31,23 @@ class Grade(DocumentPart):
     exposure_stops : of linear light.
     warmth, tint : stops of red over blue, and of magenta over green.
     contrast : -1 to 1, about middle grey.
+    curve : what encoded values become, by points from 0 to 1, the first coordinates rising; black and white hold.
     saturation : 0 to 2; 1 as it is.
     lift, gamma, gain : of dark, middle and bright tones by channel.
+    lut : a table of colours (.cube) through which all goes at last, by so much of its `lut_strength`.
     """
 
     exposure_stops: Annotated[FiniteFloat, Field(ge=-5, le=5)] = 0.0
     warmth: Signed = 0.0
     tint: Signed = 0.0
     contrast: Signed = 0.0
+    curve: Annotated[list[tuple[Share, Share]], Field(max_length=16), AfterValidator(_rising)] = []
     saturation: Annotated[FiniteFloat, Field(ge=0, le=2)] = 1.0
     lift: Triple = (0.0, 0.0, 0.0)
     gamma: Triple = (0.0, 0.0, 0.0)
     gain: Triple = (0.0, 0.0, 0.0)
+    lut: FileName | None = None
+    lut_strength: Share = 1.0
 
 
 class Haze(DocumentPart):
@@ -65,3 +78,7 @@ class Blend(DocumentPart):
     model: Grade = Grade()
     place: Grade = Grade()
     whole: Grade = Grade()
+
+    def luts(self) -> list[str]:
+        """The tables that its grades name."""
+        return [grade.lut for grade in (self.model, self.place, self.whole) if grade.lut]

@@ -165,8 +165,7 @@ def named_files(values: Iterable[JsonValue]) -> list[str]:
     found: list[str] = []
     for value in values:
         if isinstance(value, dict):
-            file = value.get("file")
-            found += [file] if isinstance(file, str) else []
+            found += [file for name in ("file", "lut") if isinstance(file := value.get(name), str)]
             found += named_files(value.values())
         elif isinstance(value, list):
             found += named_files(value)
