@@ -231,9 +231,9 @@ class Tone(unittest.TestCase):
         np.testing.assert_allclose(encode_srgb(half), (values + values[..., ::-1]) / 2, atol=1e-5)
         curve = read_lut(b"LUT_1D_SIZE 3\nDOMAIN_MIN 0 0 0\nDOMAIN_MAX 2 2 2\n0 0 0\n0.5 1 0\n1 1 1\n")
         np.testing.assert_allclose(through(curve, np.array([[0.5, 0.5, 0.5]], np.float32)), [[0.25, 0.5, 0]], atol=1e-6)
-        grade = Grade(exposure_stops=-0.4, warmth=0.3, saturation=1.2, curve=[(0.4, 0.35)])
+        grade = Grade(exposure_stops=-0.4, warmth=0.3, saturation=0.8, curve=[(0.4, 0.35)])
         written = read_lut(lut_text(lambda e: encode_srgb(graded(decode_srgb(e), grade)), 'yard "1"'))
-        values = 0.2 + 0.6 * values  # away from where saturation clips, which no table of 33 can follow
+        values = 0.2 + 0.6 * values  # a table of 33 can’t follow what clips
         wanted = encode_srgb(graded(decode_srgb(values), grade))
         np.testing.assert_allclose(through(written, values), wanted, atol=2e-3)
         for data, words in (
