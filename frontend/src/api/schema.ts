@@ -436,6 +436,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/shots/{shot_id}/focus": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Where the photograph is sharp and how open its lens was, by a sharp and a soft spot of the ground. */
+        post: operations["measureFocus"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/shots/{shot_id}/gleam": {
         parameters: {
             query?: never;
@@ -464,6 +481,23 @@ export interface paths {
         put?: never;
         /** What a drag on the photograph makes of the camera set by hand; nothing is kept. */
         post: operations["dragByHand"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/shots/{shot_id}/haze": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How hazy the air is, by one material near and far, and the haze itself. */
+        post: operations["measureHaze"];
         delete?: never;
         options?: never;
         head?: never;
@@ -998,6 +1032,7 @@ export interface components {
          *     fringes : times the measured colour fringes.
          *     black : stray light of the lens, which lies under all that is rendered, linear.
          *     haze : the air before far things; null: none.
+         *     lens : the depth of field that what is rendered is seen with; null: all is sharp.
          *     model, place, whole : grades of what is rendered, of what is photographed, and of the finished picture.
          */
         Blend: {
@@ -1018,6 +1053,8 @@ export interface components {
             grain: number;
             /** @default null */
             haze: components["schemas"]["Haze"] | null;
+            /** @default null */
+            lens: components["schemas"]["OpenLens"] | null;
             /**
              * @default {
              *       "contrast": 0,
@@ -1851,6 +1888,36 @@ export interface components {
             width: number;
         };
         /**
+         * FocusAnswer
+         * @description How far along its axis the camera was focused, the opening's diameter; the soft spot's depth and disc radius.
+         */
+        FocusAnswer: {
+            /** Aperture Mm */
+            aperture_mm: number;
+            /** Disc Px */
+            disc_px: number;
+            /** Focus M */
+            focus_m: number;
+            /** Soft M */
+            soft_m: number;
+        };
+        /**
+         * FocusQuestion
+         * @description Pixels of the ground: where it is sharp, where it is soft.
+         */
+        FocusQuestion: {
+            /** Sharp */
+            sharp: [
+                number,
+                number
+            ];
+            /** Soft */
+            soft: [
+                number,
+                number
+            ];
+        };
+        /**
          * FoundEdge
          * @description A proposed edge [px] and how sure it is to belong to its run, 0 to 1.
          */
@@ -2158,6 +2225,46 @@ export interface components {
             ];
             /** Half M */
             half_m: number;
+        };
+        /**
+         * HazeAnswer
+         * @description At how many metres half of the contrast is left, and the haze's own linear colour.
+         */
+        HazeAnswer: {
+            /** Colour */
+            colour: [
+                number,
+                number,
+                number
+            ];
+            /** Half M */
+            half_m: number;
+        };
+        /**
+         * HazeQuestion
+         * @description Pixels of the same material on the ground, near and far, and of the haze where nothing is seen through it.
+         */
+        HazeQuestion: {
+            /** Far */
+            far: [
+                number,
+                number
+            ];
+            /** Haze */
+            haze: [
+                number,
+                number
+            ];
+            /** Near */
+            near: [
+                number,
+                number
+            ];
+            /**
+             * Radius Px
+             * @default 5
+             */
+            radius_px: number;
         };
         /** Health */
         Health: {
@@ -3039,6 +3146,16 @@ export interface components {
              * @default []
              */
             strokes: components["schemas"]["Stroke"][];
+        };
+        /**
+         * OpenLens
+         * @description A lens with a depth of field: sharp at `focus_m` along its axis, through an opening so wide across.
+         */
+        OpenLens: {
+            /** Aperture Mm */
+            aperture_mm: number;
+            /** Focus M */
+            focus_m: number;
         };
         /**
          * Option
@@ -4565,6 +4682,7 @@ export interface components {
              *       "fringes": 1,
              *       "grain": 1,
              *       "haze": null,
+             *       "lens": null,
              *       "model": {
              *         "contrast": 0,
              *         "curve": [],
@@ -6192,6 +6310,41 @@ export interface operations {
             };
         };
     };
+    measureFocus: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FocusQuestion"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FocusAnswer"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
     measureGleam: {
         parameters: {
             query?: never;
@@ -6249,6 +6402,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["HandOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    measureHaze: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HazeQuestion"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HazeAnswer"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -64,8 +64,16 @@ def view_of(camera: Camera, scale: float = 1.0) -> View:
 class Studio:
     """A place loaded into the renderer, with or without its model."""
 
-    def __init__(self, mi: Any, place: Place, scale: float = 1.0, with_model: bool = False) -> None:
-        self.mi, self.place, self.view = mi, place, view_of(place.camera, scale)
+    def __init__(
+        self,
+        mi: Any,
+        place: Place,
+        scale: float = 1.0,
+        with_model: bool = False,
+        opened: tuple[float, float] | None = None,
+    ) -> None:
+        """`opened`: the radius of the lens's opening and the distance that is sharp [m]; None: a pinhole."""
+        self.mi, self.place, self.view, self.opened = mi, place, view_of(place.camera, scale), opened
         self._bsdfs = {name: self._bsdf(material) for name, material in place.materials.items()}
         scene: dict[str, Any] = {"type": "scene", "integrator": self._integrator(), "sensor": self._sensor()}
         scene["light"] = self._light()
@@ -96,8 +104,10 @@ class Studio:
         right, down, forward = view.rotation
         to_world = np.eye(4)
         to_world[:3, :4] = np.stack([-right, -down, forward, view.position], 1)
+        opened = dict(zip(("aperture_radius", "focus_distance"), self.opened, strict=True)) if self.opened else {}
         return {
-            "type": "perspective",
+            "type": "thinlens" if opened else "perspective",
+            **opened,
             "to_world": mi.ScalarTransform4f(to_world),
             "near_clip": 0.05,
             "far_clip": 1e5,

@@ -23,6 +23,7 @@ from lithopos.core.blend.grade import graded, luts_of
 from lithopos.core.blend.lut import lut_text, read_lut
 from lithopos.core.blend.sharpness import measured_sharpness
 from lithopos.core.camera.find import FINDING, FoundEdges
+from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.camera.problem import HandCamera
 from lithopos.core.camera.solve import pinhole_of
 from lithopos.core.colour import decode_srgb, encode_srgb
@@ -46,7 +47,9 @@ from lithopos.core.materials.kinds import KINDS
 from lithopos.core.materials.textures import FOLDER, shipped
 from lithopos.core.place.around import AroundAnswer, around_picture
 from lithopos.core.place.balance import proposed_patches
+from lithopos.core.place.focus import FocusAnswer, FocusQuestion, focus_of
 from lithopos.core.place.gleam import GleamAnswer, GleamQuestion, gleam_of
+from lithopos.core.place.hazy import HazeAnswer, HazeQuestion, haze_of
 from lithopos.core.place.reflectance import PickedReflectance, ReflectanceQuestion, picked_reflectance
 from lithopos.core.readiness import missing
 from lithopos.core.reading.ask import ask_reader, find_edges_of, read_panorama_kept, read_picture_kept
@@ -443,6 +446,29 @@ def measure_gleam(path: s.ShotPath, body: GleamQuestion) -> Response:
     if shot.photograph is None or facts.camera is None:
         raise InputError("camera", "must be solved before a mirror image can be judged")
     return _json(gleam_of(body, _photograph_of(shot.photograph.file), pinhole_of(facts.camera)))
+
+
+@api.post("/shots/<string:shot_id>/focus", operation_id="measureFocus", responses={200: FocusAnswer})
+def measure_focus(path: s.ShotPath, body: FocusQuestion) -> Response:
+    """Where the photograph is sharp and how open its lens was, by a sharp and a soft spot of the ground."""
+    photograph, camera = _metric_camera(path.shot_id)
+    return _json(focus_of(body, photograph, camera))
+
+
+@api.post("/shots/<string:shot_id>/haze", operation_id="measureHaze", responses={200: HazeAnswer})
+def measure_haze(path: s.ShotPath, body: HazeQuestion) -> Response:
+    """How hazy the air is, by one material near and far, and the haze itself."""
+    photograph, camera = _metric_camera(path.shot_id)
+    return _json(haze_of(body, photograph, camera))
+
+
+def _metric_camera(shot_id: str) -> tuple[Picture, Pinhole]:
+    """A shot's photograph and camera, which must know metres."""
+    shot = _library().shot(shot_id).shot
+    facts = derive(shot)
+    if shot.photograph is None or facts.camera is None or not facts.metric:
+        raise InputError("camera", "must be solved, with a yardstick, before distances can be told")
+    return _photograph_of(shot.photograph.file), pinhole_of(facts.camera)
 
 
 @api.post("/shots/<string:shot_id>/pieces", operation_id="askPieces", responses={200: s.PiecesOut})

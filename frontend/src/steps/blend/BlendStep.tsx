@@ -6,6 +6,7 @@ import { Figure, Hint, Slider } from "../../ui/controls";
 import { Section } from "../Section";
 import { GradeSection } from "./GradeSection";
 import { HazeSection } from "./HazeSection";
+import { LensSection } from "./LensSection";
 import { ScopeSection } from "./ScopeSection";
 
 /** What makes the render look photographed: measured on the photograph, by hand on top, and the tones. */
@@ -17,6 +18,7 @@ export function BlendStep(props: StepProps) {
       {error && <Hint kind="wrong">{error.message}</Hint>}
       {data && <AsPhotographed told={data} />}
       {data && <OnTop told={data} {...props} />}
+      <LensSection {...props} />
       <HazeSection {...props} />
       <GradeSection {...props} />
       <ScopeSection {...props} />

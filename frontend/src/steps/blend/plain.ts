@@ -27,4 +27,5 @@ export const blendedByHand = ({ model, place, whole, ...rest }: Blend) =>
   rest.fringes !== 1 ||
   rest.softness_px !== null ||
   rest.black !== 0 ||
-  rest.haze !== null;
+  rest.haze !== null ||
+  rest.lens !== null;

@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lithopos.core.arrays import Floats
+from lithopos.core.camera.depth import Lens
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.layers import HALVES, Window
 from lithopos.core.place.receiver import Receiver
@@ -45,9 +46,9 @@ class FilmSampler:
         # Cut-outs that a ray passes count as bounces.
         self._direct = mi.load_dict({"type": "path", "max_depth": 5})
 
-    def aim(self, camera: Pinhole) -> None:
-        """Look through a camera."""
-        self.camera = camera
+    def aim(self, camera: Pinhole, lens: Lens | None = None) -> None:
+        """Look through a camera, whose lens may be open."""
+        self.camera, self.lens = camera, lens
 
     def know(self, _loaded: Any, scene: Scene) -> None:
         """Load what is seen of the models alone, and what tells how much of a pixel things fill."""
@@ -142,8 +143,10 @@ class FilmSampler:
         # The renderer's camera looks along +z with x to the left and y up.
         to_world[:3] = np.stack([-right, -down, forward, camera.position], 1)
         cx, cy = camera.principal_point
+        opened = {"aperture_radius": self.lens.radius_m, "focus_distance": self.lens.focus_m} if self.lens else {}
         return {
-            "type": "perspective",
+            "type": "thinlens" if self.lens else "perspective",
+            **opened,
             "to_world": self.mi.ScalarTransform4f(to_world),
             "near_clip": 0.01,
             "far_clip": 1e5,

@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lithopos.core.arrays import Array, Floats, Mask
+from lithopos.core.camera.depth import axis_depth
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.colour import luminance
 from lithopos.core.layers import Window
@@ -104,11 +105,21 @@ def influence_of(scene: Scene, lit: Array | None = None) -> Influence:
     changed = np.maximum(np.maximum(changed, covered), _on_solids(scene, shape, cell))
     if lit is not None and len(lit):
         _mark(changed, camera.project(lit), cell)
+    changed, covered = (_spread(cells, scene, cell) for cells in (changed, covered))
     # Grown by what the fade takes, so that nothing of the outline itself is faded.
     margin = 2 * int(np.ceil(FADE * camera.width / cell) + 1) + 1
     near = cv2.dilate(covered, np.ones((3, 3), np.uint8))
     grown = np.ones((margin, margin), np.uint8)
     return Influence(camera.width, camera.height, cell, cv2.dilate(changed, grown) > 0, near > 0)
+
+
+def _spread(cells: NDArray[np.uint8], scene: Scene, cell: int) -> NDArray[np.uint8]:
+    """Cells grown by as far as an open lens spreads the models at most."""
+    if scene.lens is None or not scene.models:
+        return cells
+    depths = np.concatenate([axis_depth(scene.camera, thing.corners()) for thing in scene.models])
+    margin = 2 * int(np.ceil(scene.lens.disc_px(scene.camera, depths).max() / cell)) + 1
+    return cv2.dilate(cells, np.ones((margin, margin), np.uint8)).astype(np.uint8)
 
 
 def _dimmed_m(thing: StoodModel, corners: Array, scene: Scene) -> float:

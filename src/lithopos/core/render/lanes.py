@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lithopos.core.arrays import Array, Floats
+from lithopos.core.camera.depth import Lens
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.layers import HALVES
 from lithopos.core.render.caustics import shape_names
@@ -49,9 +50,9 @@ class LaneSampler:
 
         self.mi, self.dr = mi, dr
 
-    def aim(self, camera: Pinhole) -> None:
-        """Look through a camera."""
-        self.camera = camera
+    def aim(self, camera: Pinhole, lens: Lens | None = None) -> None:
+        """Look through a camera, whose lens may be open."""
+        self.camera, self.lens = camera, lens
 
     def know(self, loaded: Any, scene: Scene) -> None:
         """Remember which of a loaded scene's shapes are models, and which receivers hide or take nothing."""
@@ -197,10 +198,13 @@ class LaneSampler:
         sampler = _own_sampler(mi)
         sampler.rng = mi.PCG32(size=1, initstate=mi.UInt64(a), initseq=mi.UInt64(b))
         within = sampler.next_2d()
-        return sampler, self._through(mi.Float(x) + within.x, mi.Float(y) + within.y)
+        at = mi.Float(x) + within.x, mi.Float(y) + within.y
+        if self.lens is None:
+            return sampler, self._through(*at)
+        return sampler, self._through(*at, mi.warp.square_to_uniform_disk_concentric(sampler.next_2d()))
 
-    def _through(self, x: Any, y: Any) -> Any:
-        """Rays through points of the photograph [px], straightened by the lens."""
+    def _through(self, x: Any, y: Any, opening: Any = None) -> Any:
+        """Rays through points of the photograph [px], straightened by the lens; and of its opening (a unit disc)."""
         mi, dr, camera = self.mi, self.dr, self.camera
 
         def figure(value: float) -> Any:
@@ -213,6 +217,13 @@ class LaneSampler:
         rotation = [[figure(value) for value in row] for row in camera.rotation]
         way = mi.Vector3f(*[u * rotation[0][i] + v * rotation[1][i] + rotation[2][i] for i in range(3)])
         origin = mi.Point3f(*[figure(value) for value in camera.position])
+        if opening is not None and self.lens is not None:
+            radius, focus = figure(self.lens.radius_m), figure(self.lens.focus_m)
+            a, b = opening.x * radius, opening.y * radius
+            aside = mi.Vector3f(*[a * rotation[0][i] + b * rotation[1][i] for i in range(3)])
+            # `way` has the depth 1: where it meets the plane that is sharp, all rays of a point meet.
+            way = way * focus - aside
+            origin = origin + aside
         return mi.RayDifferential3f(origin, dr.normalize(way))
 
     def _straightened(self, u: Any, v: Any, k1: Any) -> tuple[Any, Any]:

@@ -9,6 +9,7 @@ import cv2
 import numpy as np
 
 from lithopos.core.arrays import Array, Floats
+from lithopos.core.camera.depth import Lens
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.camera.solve import pinhole_of
 from lithopos.core.colour import decode_srgb, luminance
@@ -187,6 +188,12 @@ class Scene:
     falloff: float = 0.0
 
     @property
+    def lens(self) -> Lens | None:
+        """The open lens; None where all is sharp."""
+        told = self.blend.lens
+        return Lens(told.aperture_mm / 2000, told.focus_m) if told and told.aperture_mm > 0 else None
+
+    @property
     def days(self) -> list[SunSky]:
         """The sun and sky among the lights."""
         bare = [light.day if isinstance(light, Surroundings) else light for light in self.lights]
@@ -330,13 +337,14 @@ def build_scene(
     white = np.array(balance.white) / np.array(balance.gain)
     panes = _panes(hanging, graphics, layout.main_m, _white_cd(shot, facts, white, factor))
     by_hand = [(one.id, one.strength) for one in shot.windows], [(one.id, one.strength) for one in shot.lamps]
+    seen_by = by_hand, shot.blend.lens
     return Scene(
         camera,
         known.receivers,
         (*models, *panes),
         (light, *near),
         np.array(balance.gain, np.float32) * np.float32(2**shot.exposure.stops),
-        repr((made_of, light, by_hand)) if photograph_key else "",
+        repr((made_of, light, seen_by)) if photograph_key else "",
         repr([_look(thing) for thing in shot.models if not thing.hidden] + [*shot.panes, *shot.lamps, factor]),
         (*balance.notes, *(panorama.notes if panorama else ()), *unstood),
         added,

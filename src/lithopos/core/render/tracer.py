@@ -115,7 +115,7 @@ class MitsubaTracer:
     def show(self, scene: Scene, fine: bool = False) -> None:
         """See `Tracer.show`."""
         self.scene = scene
-        self._sampler.aim(scene.camera)
+        self._sampler.aim(scene.camera, scene.lens)
         matrices = [thing.matrix for thing in scene.models]
         same_place = scene.place_key != "" and scene.place_key == self._keys[0] and "without" in self._places
         if not same_place:
@@ -181,9 +181,9 @@ class MitsubaTracer:
         return found[0], found[1]
 
     def sunlit(self, pixels: Pixels) -> tuple[Floats, NDArray[np.int32]] | None:
-        """See `Tracer.sunlit`; the fast variant alone can tell."""
+        """See `Tracer.sunlit`; the fast variant alone can tell, and where all is sharp."""
         cone = sun_cone(self.scene, beside=0)
-        if cone is None or not isinstance(self._sampler, LaneSampler):
+        if cone is None or self.scene.lens or not isinstance(self._sampler, LaneSampler):
             return None
         share, names = self._sampler.sunlit(self._places["without"], pixels, cone.ways())
         # By their order among the receivers: the renderer's own numbers are others after a crash.

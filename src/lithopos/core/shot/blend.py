@@ -10,7 +10,7 @@ from pydantic import AfterValidator, Field, FiniteFloat
 from lithopos.core.light.patches import Colour
 from lithopos.core.shot.parts import DocumentPart, FileName
 
-__all__ = ["Blend", "Grade", "Haze"]
+__all__ = ["Blend", "Grade", "Haze", "OpenLens"]
 
 Signed = Annotated[FiniteFloat, Field(ge=-1, le=1)]
 Share = Annotated[FiniteFloat, Field(ge=0, le=1)]
@@ -57,6 +57,13 @@ class Haze(DocumentPart):
     colour: Colour
 
 
+class OpenLens(DocumentPart):
+    """A lens with a depth of field: sharp at `focus_m` along its axis, through an opening so wide across."""
+
+    focus_m: Annotated[FiniteFloat, Field(gt=0.05, le=1e5)]
+    aperture_mm: Annotated[FiniteFloat, Field(ge=0, le=1000)]
+
+
 class Blend(DocumentPart):
     """How the render is given what the photograph has.
 
@@ -67,6 +74,7 @@ class Blend(DocumentPart):
     fringes : times the measured colour fringes.
     black : stray light of the lens, which lies under all that is rendered, linear.
     haze : the air before far things; null: none.
+    lens : the depth of field that what is rendered is seen with; null: all is sharp.
     model, place, whole : grades of what is rendered, of what is photographed, and of the finished picture.
     """
 
@@ -75,6 +83,7 @@ class Blend(DocumentPart):
     fringes: Annotated[FiniteFloat, Field(ge=0, le=3)] = 1.0
     black: Annotated[FiniteFloat, Field(ge=0, le=0.2)] = 0.0
     haze: Haze | None = None
+    lens: OpenLens | None = None
     model: Grade = Grade()
     place: Grade = Grade()
     whole: Grade = Grade()
