@@ -1,7 +1,8 @@
 """`make bench-truth`: composites from noisy marks alone in places with walls, steps and blocks, against the truth.
 
 Each scene is photographed with the model really there, and without; the shot is made from marks off by a hand's noise,
-refined on the photograph as the program does. Beside it the *oracle*: which of what is marked makes the difference.
+refined on the photograph as the program does. *Unblended* is without grain, spread and fringes. Beside it the *oracle*:
+which of what is marked makes the difference.
 """
 
 from __future__ import annotations
@@ -13,7 +14,7 @@ from typing import Any
 
 import numpy as np
 from PIL import Image
-from proving.real import Taken, marked_document, product, scored, taken
+from proving.real import Taken, marked_document, product, scored, structure_at_edges, taken
 
 from bench.marks import marked
 from lithopos.core.arrays import Floats
@@ -42,7 +43,7 @@ HAND_DEG = 0.4
 CLEAR_DEG, SOFTER = 1.0, 1.15  # a hazy sun is wider, and its width is measured so well
 PICTURES = Path("bench/pictures")
 
-ASKED = ("without proxies", "marked", "panorama", "oracle")
+ASKED = ("without proxies", "marked", "unblended", "panorama", "oracle")
 # What is replaced by the truth; a variant is called after one of them ("true sun"), the oracle has them all.
 TRUE = ("camera", "sun", "level", "shape", "surface")
 
@@ -52,8 +53,10 @@ __all__ = ["bench_contact"]
 def bench_contact(names: Iterable[str] = (), variants: Iterable[str] = ASKED) -> None:
     """Print the table: PSNR over the place's changed pixels [dB], mean ΔE2000 of the model, pixels changed astray."""
     mi = load_renderer()
-    print("contact: PSNR of the place's changed pixels [dB] / mean dE2000 of the model / stray pixels")
-    print(f"  {'':22s}{'photograph':>11s}" + "".join(f"{name:>22s}" for name in variants))
+    print(
+        "contact: PSNR of the place's changed pixels [dB] / mean dE2000 of the model / stray pixels / SSIM at its edges"
+    )
+    print(f"  {'':22s}{'photograph':>11s}" + "".join(f"{name:>26s}" for name in variants))
     every: dict[str, list[tuple[float, float]]] = {name: [] for name in variants}
     for name in names or (*COURTS, *GALLERIES):
         place = gallery(name) if name in GALLERIES else court(name)
@@ -70,7 +73,7 @@ def bench_contact(names: Iterable[str] = (), variants: Iterable[str] = ASKED) ->
                 continue
             db, apart, stray = scored(scene, made)
             every[variant].append((db, apart))
-            line += f"{db:12.1f} /{apart:4.1f} /{stray:3d}"
+            line += f"{db:10.1f} /{apart:4.1f} /{stray:3d} /{structure_at_edges(scene, made):.3f}"
             _keep(f"{name}, {variant}", made)
         _keep(f"{name}, real", scene.real)
         print(line, flush=True)
@@ -104,6 +107,8 @@ def _shot(scene: Taken, variant: str, around: Floats) -> Shot:
     if variant == "without proxies":
         document["proxies"], document["mattes"] = [], []
         document["models"][0]["level"] = None
+    if variant == "unblended":
+        document["blend"] |= {"grain": 0.0, "softness_px": 0.0, "fringes": 0.0}
     _set_down(document)
     if "camera" in true:
         tilt, roll, heading = (float(np.degrees(angle)) for angle in view_angles(view.rotation))

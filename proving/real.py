@@ -13,6 +13,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
+from skimage.metrics import structural_similarity
 
 from lithopos.core.colour import decode_srgb, delta_e_2000, linear_to_Lab
 from lithopos.core.exchange.picture import Picture
@@ -25,6 +26,7 @@ from lithopos.samples.photograph import Studio, View, develop, truth_of
 from lithopos.samples.places import Place
 from proving.truth import marked_shot_of, psnr
 
+EDGE_PX = 9  # across the model's outline
 CHANGED = 0.012  # of an encoded value: a pixel that the model truly changes
 
 __all__ = ["Taken", "marked_document", "product", "scored", "taken"]
@@ -85,6 +87,22 @@ def marked_document(scene: Taken, noise_px: float) -> dict[str, Any]:
     drawn = {name: document[name] for name in READ}
     read = with_readings({**document, **{name: [] for name in READ}}, drawn, Sources(lambda _: scene.empty))
     return changed(document, read)
+
+
+def structure_at_edges(scene: Taken, made: Picture) -> float:
+    """Mean structural similarity about the model's outline, where grain and sharpness show: of grey codes, 1 is alike.
+
+    Source: Wang et al. 2004 (DOI 10.1109/TIP.2003.819861), with its Gaussian window, by scikit-image.
+    """
+    ours, real = (
+        cv2.cvtColor(np.ascontiguousarray(one.codes.astype(np.uint8)), cv2.COLOR_RGB2GRAY) for one in (made, scene.real)
+    )
+    _, alike = structural_similarity(
+        ours, real, gaussian_weights=True, sigma=1.5, use_sample_covariance=False, data_range=255, full=True
+    )
+    body = scene.body.astype(np.uint8)
+    wide = np.ones((EDGE_PX, EDGE_PX), np.uint8)
+    return float(alike[(cv2.dilate(body, wide) > 0) & (cv2.erode(body, wide) == 0)].mean())
 
 
 def scored(scene: Taken, made: Picture) -> tuple[float, float, int]:
