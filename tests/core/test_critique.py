@@ -6,8 +6,11 @@ import json
 import unittest
 from typing import Any
 
+import numpy as np
+
 from lithopos.core.blend.blend import BlendAnswer
-from lithopos.core.critique.look import SHOWN, last_look
+from lithopos.core.composite.scope import scope_of
+from lithopos.core.critique.look import SHOWN, Seen, last_look
 from lithopos.core.derive import derive
 from lithopos.core.shot import Shot, load_shot
 from tests.support import exact_shot
@@ -22,8 +25,8 @@ def spoilt(name: str = "cloister-yard", **changes: Any) -> Shot:
     return load_shot({**json.loads(exact_shot(name).model_dump_json(by_alias=True)), **changes})
 
 
-def look(shot: Shot) -> Any:
-    return last_look(shot, derive(shot), TOLD)
+def look(shot: Shot, **known: Any) -> Any:
+    return last_look(shot, derive(shot), Seen(TOLD, **known))
 
 
 class LastLook(unittest.TestCase):
@@ -59,6 +62,40 @@ class LastLook(unittest.TestCase):
             first = look(spoilt(**changes))[0]
             self.assertEqual(first.code, code, changes)
             self.assertGreaterEqual(first.weight, SHOWN, changes)
+
+    def test_what_the_picture_and_the_files_tell_is_named_too(self) -> None:
+        model = json.loads(spoilt().models[0].model_dump_json())
+        codes = np.full((200, 300, 3), 130, np.uint8)
+        codes[80:120, 100:140] = 255
+        cover = np.zeros((200, 300), np.float32)
+        cover[80:120, 100:200] = 1
+        (burnt,) = look(spoilt(), scope=scope_of(codes, cover))
+        self.assertEqual((burnt.code, burnt.says[:3]), ("burnt out", "40%"))
+        label = {"file": "label.png", "name": "Label", "width_mm": 900}
+        printed = spoilt(models=[{**model, "prints": {"p": label}}])
+        (coarse,) = look(printed, pixels={"label.png": (60, 60)})
+        self.assertEqual(coarse.code, "coarse print")
+        self.assertGreaterEqual(coarse.weight, SHOWN)
+        self.assertEqual(look(printed, pixels={"label.png": (2000, 2000)}), [])
+        x, y, z = model["position_m"]
+        size = {model["file"]: (1.8, 0.45, 0.6)}
+        way = np.radians(model["turn_deg"])
+        for apart, found in ((0.35, True), (0.5, False)):  # side by side, 0.45 m deep
+            aside = [x - apart * np.sin(way), y + apart * np.cos(way), z]
+            lines = look(spoilt(models=[model, {**model, "id": "second", "position_m": aside}]), metres=size)
+            self.assertEqual([line.code for line in lines], ["cut through"] if found else [])
+        self.assertIn(
+            "0.10 m",
+            look(
+                spoilt(
+                    models=[
+                        model,
+                        {**model, "id": "s", "position_m": [x - 0.35 * np.sin(way), y + 0.35 * np.cos(way), z]},
+                    ]
+                ),
+                metres=size,
+            )[0].says,
+        )
 
     def test_figures_are_the_true_ones(self) -> None:
         base = spoilt()

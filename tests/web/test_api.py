@@ -80,6 +80,20 @@ class Api(unittest.TestCase):
         self.assertIn("is a photograph, not a lut", told["detail"])
         self.assertIn("3 numbers", self.send("x.cube", b"LUT_1D_SIZE 2\n0 0\n", 422)["detail"].replace("three", "3"))
 
+    def test_lists_of_files_are_kept_by_name(self) -> None:
+        body = {"deliverables": [{"id": "d1", "kind": "jpeg", "longest_px": 900}], "output": {"names": "{shot}-{n}"}}
+        where = f"/projects/{self.project}/recipes"
+        kept = self.ask("put", f"{where}/For the web", body)["recipes"]
+        self.assertEqual(kept["For the web"]["deliverables"][0]["longest_px"], 900)
+        got = self.client.get(f"/api/v1{where}/For the web")
+        self.assertEqual(json.loads(got.data)["output"], {"names": "{shot}-{n}"})
+        self.assertIn("For-the-web.json", got.headers["Content-Disposition"])
+        wrong = {**body, "output": {"names": "{colour}"}}
+        self.assertIn("unknown word {colour}", self.ask("put", f"{where}/x", wrong, 422)["detail"])
+        self.assertIn("deliverables", self.ask("put", f"{where}/x", {"deliverables": []}, 422)["detail"])
+        self.assertEqual(self.ask("delete", f"{where}/For the web")["recipes"], {})
+        self.ask("delete", f"{where}/For the web", status=404)
+
     def test_options_are_made_in_one_go_changed_apart_and_follow_their_shot(self) -> None:
         shot = self.shot()
         model = self.send("bench.glb", (SAMPLES / "tern-fountain.glb").read_bytes())

@@ -220,6 +220,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project_id}/recipes/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A recipe as a file for the command line. */
+        get: operations["getRecipe"];
+        /** Keep a list of files to deliver under a name; an older one of that name gives way. */
+        put: operations["keepRecipe"];
+        post?: never;
+        delete: operations["strikeRecipe"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/projects/{project_id}/replies": {
         parameters: {
             query?: never;
@@ -2869,7 +2887,7 @@ export interface components {
              * Code
              * @enum {string}
              */
-            code: "contact" | "shadow direction" | "shadow length" | "shadow softness" | "shadow tone" | "shadow tint" | "exposure" | "colour" | "contrast" | "saturation" | "whites" | "sharpness" | "grain" | "fringes" | "stray light" | "guessed camera" | "guessed sun";
+            code: "contact" | "shadow direction" | "shadow length" | "shadow softness" | "shadow tone" | "shadow tint" | "exposure" | "colour" | "contrast" | "saturation" | "whites" | "sharpness" | "grain" | "fringes" | "burnt out" | "coarse print" | "cut through" | "stray light" | "guessed camera" | "guessed sun";
             /** Says */
             says: string;
             /**
@@ -4056,6 +4074,13 @@ export interface components {
             id: string;
             /** Name */
             name: string;
+            /**
+             * Recipes
+             * @default {}
+             */
+            recipes: {
+                [key: string]: components["schemas"]["Recipe"];
+            };
             /** Shots */
             shots: components["schemas"]["ShotBrief"][];
         };
@@ -4312,6 +4337,21 @@ export interface components {
             reflectance: number;
             /** Roughness */
             roughness: number;
+        };
+        /**
+         * Recipe
+         * @description What a shot is delivered as: the files, and the pattern of their names; `lithopos deliver --recipe` takes it.
+         */
+        Recipe: {
+            /** Deliverables */
+            deliverables: components["schemas"]["Deliverable"][];
+            /**
+             * Output
+             * @default {}
+             */
+            output: {
+                [key: string]: string;
+            };
         };
         /**
          * ReflectanceQuestion
@@ -5877,6 +5917,97 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FileOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    getRecipe: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    keepRecipe: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Recipe"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectFull"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    strikeRecipe: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectFull"];
                 };
             };
             /** @description Unprocessable Entity */

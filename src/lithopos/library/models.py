@@ -21,12 +21,13 @@ def now() -> datetime:
 
 
 class Project(Base):
-    """A client's job: its shots and the files that they share."""
+    """A client's job: its shots and the files that they share; `recipes` are lists of files to deliver, by name."""
 
     __tablename__ = "projects"
     id: Mapped[str] = mapped_column(String(16), primary_key=True)
     name: Mapped[str] = mapped_column(String(200))
     created_at: Mapped[datetime] = mapped_column(default=now)
+    recipes: Mapped[dict[str, Any]] = mapped_column(default=dict, server_default="{}")
 
 
 class StoredFile(Base):

@@ -38,6 +38,7 @@ RUNNING = ("running", "stopping")
 LEFT_AFTER_S = 120.0  # a reader gives up long before
 RESERVE, RESERVE_BYTES = "reserve", 8 << 20
 SUMS = "so-far"  # in a render's folder: what it can be gone on with from
+MOST_RECIPES = 100  # of a project
 FINER, MOST_SAMPLES = 4, 65_536
 FULL = "The disk is full: nothing was changed. Make room and try again; everything accepted before is kept."
 
@@ -175,6 +176,18 @@ class Library:
         """One project; NotFound if there is none."""
         with self.session() as session:
             return _found(session.get(Project, project_id), "project")
+
+    def keep_recipe(self, project_id: str, name: str, recipe: dict[str, Any] | None) -> Project:
+        """Keep a list of files to deliver under a name, in place of another of that name; None strikes it out."""
+        with self.session() as session:
+            project = _found(session.get(Project, project_id), "project")
+            others = {known: one for known, one in project.recipes.items() if known != name}
+            if recipe is None and len(others) == len(project.recipes):
+                raise NotFound("There is no such recipe.")
+            if len(others) >= MOST_RECIPES:
+                raise InputError("recipe", f"would be one more than {MOST_RECIPES}, which is the most")
+            project.recipes = others if recipe is None else {**others, name: recipe}
+            return project
 
     def add_file(self, project_id: str, name: str, source: IO[bytes]) -> tuple[StoredFile, str]:
         """Keep a photograph or model by its content, after reading it whole elsewhere.

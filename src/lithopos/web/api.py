@@ -79,7 +79,7 @@ CURRENT_HELD = 500
 TOLD_OTHERWISE = ("has_picture", "whites", "files", "current")  # of a render, than by its row
 _FOREVER = "private, max-age=31536000, immutable"
 
-__all__ = ["api", "blending_of", "refuse_unready", "render_out", "shot_out"]
+__all__ = ["api", "blending_of", "project_full", "refuse_unready", "render_out", "scope_kept", "shot_out"]
 
 
 def _library() -> Library:
@@ -150,12 +150,12 @@ def list_projects() -> Response:
 @api.post("/projects", operation_id="addProject", responses={201: s.ProjectFull})
 def add_project(body: s.ProjectNew) -> Response:
     project = _library().add_project(body.name)
-    return _json(_project_full(project.id), 201)
+    return _json(project_full(project.id), 201)
 
 
 @api.get("/projects/<string:project_id>", operation_id="getProject", responses={200: s.ProjectFull})
 def get_project(path: s.ProjectPath) -> Response:
-    return _json(_project_full(path.project_id))
+    return _json(project_full(path.project_id))
 
 
 @api.post("/projects/<string:project_id>/files", operation_id="addFile", responses={201: s.FileOut})
@@ -274,14 +274,15 @@ def blending_of(sha256: str) -> BlendAnswer:
     return found
 
 
-def _project_full(project_id: str) -> s.ProjectFull:
+def project_full(project_id: str) -> s.ProjectFull:
     project = _library().project(project_id)
     shots = [
         s.ShotBrief(id=state.id, name=state.shot.name, photograph=_photograph(state))
         for state in _library().shots(project_id)
     ]
     files = [_file_out(file, name) for file, name in _library().project_files(project_id)]
-    return s.ProjectFull(id=project.id, name=project.name, shots=shots, files=files)
+    told = {"recipes": project.recipes, "shots": shots, "files": files}
+    return s.ProjectFull.model_validate({"id": project.id, "name": project.name, **told})
 
 
 def _photograph(state: ShotState) -> str | None:
@@ -688,8 +689,13 @@ def get_changes(path: s.RenderPath, query: s.ChangesQuery) -> Response:
 @api.get("/renders/<string:render_id>/scope", operation_id="getScope", responses={200: Scope})
 def get_scope(path: s.RenderPath) -> Response:
     """The tones of what a render shows of things and of what is around them; of one not in one piece there are none."""
-    place = _library().render_folder(path.render_id) / SCOPE
-    return _json(Scope.model_validate_json(place.read_bytes()) if place.is_file() else Scope())
+    return _json(scope_kept(path.render_id))
+
+
+def scope_kept(render_id: str) -> Scope:
+    """What was tallied of a render; empty where nothing was."""
+    place = _library().render_folder(render_id) / SCOPE
+    return Scope.model_validate_json(place.read_bytes()) if place.is_file() else Scope()
 
 
 def _picture_of(render: Render, whole: bool = False) -> Path | None:

@@ -2,26 +2,30 @@
 
 from __future__ import annotations
 
+import io
+import json
+import re
 import secrets
 import shutil
 from typing import Any
 
 from flask import Response, current_app, send_file
 from flask_openapi3 import APIBlueprint
+from pydantic import ValidationError
 
-from lithopos.core.critique.look import last_look
+from lithopos.core.critique.look import Seen, last_look
 from lithopos.core.deliver.handover import MOST_BYTES, read_reply
 from lithopos.core.deliver.make import plan_of
 from lithopos.core.deliver.names import Planned, named
 from lithopos.core.derive import derive
-from lithopos.core.errors import InputError
+from lithopos.core.errors import InputError, input_error_from
 from lithopos.core.render.render import PROOF_WIDTH
-from lithopos.core.shot import Deliverable, Shot
+from lithopos.core.shot import Deliverable, Output, Shot
 from lithopos.jobs.files import made_files
 from lithopos.jobs.queue import Queue
 from lithopos.library.store import Library, NotFound, ShotState
 from lithopos.web import schemas as s
-from lithopos.web.api import blending_of, render_out
+from lithopos.web.api import blending_of, project_full, render_out, scope_kept
 
 # What files take of room, about: by made-up photographs.
 BYTES_A_PIXEL = {"png": 1.8, "tiff": 1.9, "ora": 6.0, "layered tiff": 8.0, "exr": 9.0}
@@ -93,12 +97,20 @@ def _planned(shot: Shot, one: Deliverable) -> Planned | str:
 @delivery.get("/shots/<string:shot_id>/look", operation_id="getLook", responses={200: s.LookOut})
 def get_look(path: s.ShotPath) -> Response:
     """The last look at a shot as it stands."""
-    shot = _library().shot(path.shot_id).shot
+    state = _library().shot(path.shot_id)
+    shot = state.shot
     told = blending_of(shot.photograph.file.removeprefix("sha256:")) if shot.photograph else None
     done = (one for one in _library().renders(path.shot_id) if one.state == "done" and one.quality != "files")
     newest = next((one for one in done if not one.part), None)
     whites = render_out(newest).whites if newest else None
-    lines = last_look(shot, derive(shot), told, whites)
+    scope = scope_kept(newest.id) if newest else None
+    pixels, metres = {}, {}
+    for file, _ in _library().project_files(state.project_id):
+        if width := file.told.get("width"):
+            pixels[f"sha256:{file.sha256}"] = (width, file.told["height"])
+        if size := file.told.get("size_m"):
+            metres[f"sha256:{file.sha256}"] = (size[0], size[1], size[2])
+    lines = last_look(shot, derive(shot), Seen(told, whites, scope, pixels, metres))
     return Response(s.LookOut(lines=lines).model_dump_json(), mimetype="application/json")
 
 
@@ -124,6 +136,39 @@ def add_reply(path: s.ProjectPath, form: s.FileNew) -> Response:
     told = {(name := f"r{secrets.token_hex(4)}"): {**one.model_dump(mode="json"), "id": name} for one in replies}
     library.change(origin.shot, state.revision, {"replies": told}, f"reply of {by}")
     return Response(s.ReplyOut(shot=origin.shot, by=by).model_dump_json(), 201, mimetype="application/json")
+
+
+@delivery.put(
+    "/projects/<string:project_id>/recipes/<string:name>", operation_id="keepRecipe", responses={200: s.ProjectFull}
+)
+def keep_recipe(path: s.RecipePath, body: s.Recipe) -> Response:
+    """Keep a list of files to deliver under a name; an older one of that name gives way."""
+    told = body.model_dump(mode="json")
+    try:
+        Output.model_validate(told["output"])
+    except ValidationError as error:
+        raise input_error_from(error) from error
+    _library().keep_recipe(path.project_id, path.name, told)
+    return Response(project_full(path.project_id).model_dump_json(by_alias=True), mimetype="application/json")
+
+
+@delivery.delete(
+    "/projects/<string:project_id>/recipes/<string:name>", operation_id="strikeRecipe", responses={200: s.ProjectFull}
+)
+def strike_recipe(path: s.RecipePath) -> Response:
+    _library().keep_recipe(path.project_id, path.name, None)
+    return Response(project_full(path.project_id).model_dump_json(by_alias=True), mimetype="application/json")
+
+
+@delivery.get("/projects/<string:project_id>/recipes/<string:name>", operation_id="getRecipe")
+def get_recipe(path: s.RecipePath) -> Response:
+    """A recipe as a file for the command line."""
+    recipe = _library().project(path.project_id).recipes.get(path.name)
+    if recipe is None:
+        raise NotFound("There is no such recipe.")
+    told = io.BytesIO(json.dumps(recipe, indent=1).encode())
+    name = re.sub(r"[^\w]+", "-", path.name).strip("-") or "recipe"
+    return send_file(told, mimetype="application/json", as_attachment=True, download_name=f"{name}.json")
 
 
 @delivery.get("/renders/<string:render_id>/files/<string:name>", operation_id="getMadeFile")

@@ -16,7 +16,7 @@ from lithopos.core.derive import Derived
 from lithopos.core.errors import LithoposError
 from lithopos.core.geometry.check import CheckPiece
 from lithopos.core.readiness import Code, Lack
-from lithopos.core.shot import LightPatch, Shot, SolvedCamera, Surface
+from lithopos.core.shot import Deliverable, LightPatch, Shot, SolvedCamera, Surface
 from lithopos.core.shot.differs import Differing
 from lithopos.core.shot.parts import Identity
 from lithopos.core.standing.ask import RestQuestion
@@ -236,9 +236,22 @@ class ShotBrief(BaseModel):
     photograph: str | None
 
 
+class Recipe(_Body):
+    """What a shot is delivered as: the files, and the pattern of their names; `lithopos deliver --recipe` takes it."""
+
+    deliverables: Annotated[list[Deliverable], Field(min_length=1, max_length=40)]
+    output: dict[Literal["names"], str] = {}
+
+
+class RecipePath(BaseModel):
+    project_id: str
+    name: Annotated[str, Field(min_length=1, max_length=80)]
+
+
 class ProjectFull(BaseModel):
     id: str
     name: str
+    recipes: dict[str, Recipe] = {}
     shots: list[ShotBrief]
     files: list[FileOut]
 

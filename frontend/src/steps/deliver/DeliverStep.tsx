@@ -2,6 +2,7 @@ import { downloadUrl, madeUrl, type RenderOut } from "../../api/client";
 import { isBusy, usePlan } from "../../api/hooks";
 import { parseNumber } from "../../geometry/measure";
 import type { StepProps } from "../../marks/props";
+import { useOptionActions } from "../../options/actions";
 import { useChange } from "../../state/changes";
 import { useRenderActions } from "../../state/renders";
 import { Button, Field, Figure, Heading, Hint, Tip } from "../../ui/controls";
@@ -13,6 +14,7 @@ import { megabytes, nameOf } from "./words";
 export function DeliverStep(props: StepProps & { renders: RenderOut[] }) {
   const { shot, document, renders } = props;
   const { ask, finer, files } = useRenderActions(shot.id);
+  const { renderAll } = useOptionActions(shot);
   const { deliverables } = document;
   const master = renders.find((render) => render.quality === "master");
   const made = renders.filter((render) => render.quality === "files" && render.files.length > 0);
@@ -38,6 +40,11 @@ export function DeliverStep(props: StepProps & { renders: RenderOut[] }) {
             ? `Make the master and ${wanted} file${wanted > 1 ? "s" : ""}`
             : "Make the master"}
       </Button>
+      {shot.options.length > 0 && (
+        <Button className="mt-1.5 w-full" disabled={busy} onClick={() => void renderAll("master")}>
+          … and of all {shot.options.length} options
+        </Button>
+      )}
       <Reckoned {...{ shot, made: made.length, wanted }} />
       {master?.state === "done" && (
         <div className="mt-2 flex flex-wrap items-center justify-end gap-1.5 text-xs text-ink-500">

@@ -5,10 +5,11 @@ import type { StepProps } from "../../marks/props";
 import { useChange } from "../../state/changes";
 import { Button, Hint, TextField } from "../../ui/controls";
 import { FileRow } from "./FileRow";
+import { Recipes } from "./Recipes";
 import { BEGINNINGS } from "./words";
 
 /** Every file that is made with the master: what, how large, and what it will be called. */
-export function Files({ shot, document, made }: StepProps & { made: number }) {
+export function Files({ shot, document, derived, made }: StepProps & { made: number }) {
   const { change, move, keep } = useChange(shot.id);
   const { data: plan } = usePlan(shot, made);
   const { deliverables, photograph, frame, output } = document;
@@ -69,6 +70,7 @@ export function Files({ shot, document, made }: StepProps & { made: number }) {
           </p>
         </>
       )}
+      <Recipes {...{ shot, document, derived }} />
     </>
   );
 }

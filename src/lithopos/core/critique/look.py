@@ -8,7 +8,9 @@ seen on made-up photographs. It never blocks; a line can be set aside.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+from itertools import combinations
 from typing import Literal
 
 import numpy as np
@@ -20,9 +22,10 @@ from lithopos.core.blend.grade import graded, is_plain
 from lithopos.core.blend.sharpness import PIXEL_SIGMA
 from lithopos.core.camera.solve import pinhole_of
 from lithopos.core.colour import delta_e_2000, linear_to_Lab
+from lithopos.core.composite.scope import Scope
 from lithopos.core.composite.whites import Whites
 from lithopos.core.derive import Derived, standing_heights
-from lithopos.core.shot import Grade, Shot
+from lithopos.core.shot import Grade, Placed, Shot
 
 # One just noticeable difference each.
 STOPS, DELTA_E, GAP_PX, WIDTH_SHARE, GRAIN_CODES = 0.17, 2.3, 0.7, 0.2, 0.4
@@ -30,6 +33,9 @@ TURN_DEG, LENGTH_SHARE, SOFT_STOPS, FRINGE_PX, WHITES_DELTA_E = 1.5, 0.06, 0.6, 
 SHADE = 0.2  # of sunlit light, in the shade of a clear day
 SUN_SIGMA_DEG = 2.5  # stated uncertainty of a sun that shows beside marked shadows
 BODY_M, BESIDE_M = 0.35, 1.6  # where its body, and ground that it does not touch, mostly are
+BURNT_SHARE, TIMES_BURNT = 0.01, 3.0  # of what is rendered, and beside what is around it
+COARSE = 1.25  # pixels of the picture to one of a print, from where on it is seen
+BOXES = 0.5  # things fill their boxes to about so much: what boxes share may be free
 SHOWN = 1.0  # from here on a line is told as giving the picture away
 
 Step = Literal["perspective", "place", "light", "contact", "blend", "deliver"]
@@ -48,12 +54,15 @@ Code = Literal[
     "sharpness",
     "grain",
     "fringes",
+    "burnt out",
+    "coarse print",
+    "cut through",
     "stray light",
     "guessed camera",
     "guessed sun",
 ]
 
-__all__ = ["SHOWN", "LookLine", "last_look"]
+__all__ = ["SHOWN", "LookLine", "Seen", "last_look"]
 
 
 class LookLine(BaseModel):
@@ -77,15 +86,30 @@ class LookLine(BaseModel):
     aside: str | None = None
 
 
-def last_look(shot: Shot, facts: Derived, told: BlendAnswer | None, whites: Whites | None = None) -> list[LookLine]:
-    """All that differs, what gives the picture away most first.
+@dataclass(frozen=True)
+class Seen:
+    """What is known besides the shot.
 
-    Parameters
+    Attributes
     ----------
     told : what was measured of the photograph.
-    whites : of the newest picture, if there is one.
+    whites, scope : of the newest picture, if there is one.
+    pixels : width and height of pictures by their files.
+    metres : sizes of models by their files, as they come.
     """
-    lines = [*_contact(shot, facts), *_shadow(shot, facts), *_tones(shot), *_whites(whites, shot)]
+
+    told: BlendAnswer | None = None
+    whites: Whites | None = None
+    scope: Scope | None = None
+    pixels: Mapping[str, tuple[int, int]] = field(default_factory=dict)
+    metres: Mapping[str, tuple[float, float, float]] = field(default_factory=dict)
+
+
+def last_look(shot: Shot, facts: Derived, seen: Seen) -> list[LookLine]:
+    """All that differs, what gives the picture away most first."""
+    told = seen.told
+    lines = [*_contact(shot, facts), *_shadow(shot, facts), *_tones(shot), *_whites(seen.whites, shot)]
+    lines += [*_burnt(seen.scope), *_prints(shot, facts, seen), *_crossing(shot, facts, seen)]
     lines += [*(_texture(shot, told) if told else []), *_guesses(shot, facts)]
     foot, body, ground = _on_the_model(shot, facts)
     shadow = _marked_shadow(shot)
@@ -221,6 +245,72 @@ def _whites(whites: Whites | None, shot: Shot) -> Iterator[LookLine]:
     weight = max(whites.delta_e - WHITES_DELTA_E, 0) / (4 * DELTA_E)
     if weight > 0:
         yield LookLine(code="whites", says=says, weight=weight, step="light", at=at, beside=beside)
+
+
+def _burnt(scope: Scope | None) -> Iterator[LookLine]:
+    """Light that no code holds, where around it there is little of it."""
+    if scope is None or scope.rendered is None or scope.around is None:
+        return
+    ours, theirs = (max(channel[-1] for channel in one.histogram) for one in (scope.rendered, scope.around))
+    if ours > BURNT_SHARE and ours > TIMES_BURNT * theirs:
+        says = f"{ours:.0%} of what is rendered is burnt out, {theirs:.1%} of what is around it"
+        yield LookLine(code="burnt out", says=says, weight=ours / (3 * BURNT_SHARE), step="light")
+
+
+def _prints(shot: Shot, facts: Derived, seen: Seen) -> Iterator[LookLine]:
+    """Prints whose picture has fewer pixels than they take in the delivered one."""
+    if facts.camera is None or not facts.metric:
+        return
+    camera = pinhole_of(facts.camera)
+    for placed in shot.models:
+        for one in placed.prints.values():
+            pixels = seen.pixels.get(one.file)
+            away = float(np.linalg.norm(np.array(placed.position_m) - camera.position))
+            if pixels is None or placed.hidden or away < 0.1:
+                continue
+            across = one.width_mm / 1000 * camera.focal_px / away * shot.output.scale
+            coarse = across / pixels[0]
+            if coarse > COARSE:
+                says = f"{one.name or 'A print'} has {pixels[0]} pixels and is drawn {across:.0f} wide"
+                yield LookLine(code="coarse print", says=says, weight=float(np.log2(coarse)) / 0.5, step="place")
+
+
+def _crossing(shot: Shot, facts: Derived, seen: Seen) -> Iterator[LookLine]:
+    """Things that stand in each other, by their boxes; such as one carries, or lean, are left out."""
+    if facts.camera is None or not facts.metric:
+        return
+    camera = pinhole_of(facts.camera)
+    boxes = [
+        (placed, _footprint(placed, size), placed.position_m[2], placed.position_m[2] + size[2] * placed.size)
+        for placed in shot.models
+        if (size := seen.metres.get(placed.file)) and not (placed.hidden or placed.on or placed.lean_deg or placed.pose)
+    ]
+    for (one, foot, low, high), (other, beside, below, above) in combinations(boxes, 2):
+        deep = min(_overlap(foot, beside), high - below, above - low)
+        if deep < 2e-3:
+            continue
+        away = float(np.linalg.norm(np.array(one.position_m) - camera.position))
+        says = f"{one.name or one.id} and {other.name or other.id} cut through each other, by their boxes {deep:.2f} m"
+        weight = BOXES * deep * camera.focal_px / max(away, 0.1) / GAP_PX / 4
+        x, y = camera.project((np.array([one.position_m]) + [other.position_m]) / 2)[0]
+        yield LookLine(code="cut through", says=says, weight=weight, step="place", at=(float(x), float(y)))
+
+
+def _footprint(placed: Placed, size: tuple[float, float, float]) -> Array:
+    """The corners (4, 2) of a thing's box on the ground."""
+    half = np.array([size[0], size[1]]) * placed.size / 2
+    turn = np.radians(placed.turn_deg)
+    rotation = np.array([[np.cos(turn), -np.sin(turn)], [np.sin(turn), np.cos(turn)]])
+    corners = np.array([[-1, -1], [1, -1], [1, 1], [-1, 1]]) * half
+    return np.asarray(corners @ rotation.T + placed.position_m[:2])
+
+
+def _overlap(one: Array, other: Array) -> float:
+    """How deep two convex outlines (N, 2) lie in each other, below 0 where they do not: by separating axes."""
+    edges = np.concatenate([np.roll(outline, -1, 0) - outline for outline in (one, other)])
+    axes = np.column_stack([-edges[:, 1], edges[:, 0]]) / np.linalg.norm(edges, axis=1, keepdims=True)
+    ours, theirs = one @ axes.T, other @ axes.T
+    return float(np.minimum(ours.max(0) - theirs.min(0), theirs.max(0) - ours.min(0)).min())
 
 
 def _texture(shot: Shot, told: BlendAnswer) -> Iterator[LookLine]:

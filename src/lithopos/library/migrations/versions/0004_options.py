@@ -1,4 +1,4 @@
-"""Renders of options."""
+"""Renders of options; lists of files that a project keeps by name."""
 
 import sqlalchemy as sa
 from alembic import op
@@ -9,7 +9,9 @@ down_revision = "0003"
 
 def upgrade() -> None:
     op.add_column("renders", sa.Column("option", sa.String(40)))
+    op.add_column("projects", sa.Column("recipes", sa.JSON(), nullable=False, server_default="{}"))
 
 
 def downgrade() -> None:
+    op.drop_column("projects", "recipes")
     op.drop_column("renders", "option")
