@@ -9,6 +9,7 @@ import io
 import sys
 import urllib.request
 from pathlib import Path
+from typing import Any
 
 from PIL import Image
 
@@ -116,6 +117,37 @@ def blend_and_deliver(page: Screen) -> None:
     client.close()
 
 
+def options(page: Screen) -> None:
+    """Colours and places of the bench, told in words, each as it stands."""
+    server, base = page.server, page.page.evaluate("location.pathname.split('/')[4]")
+    (bench,) = server.ask("GET", f"/shots/{base}")["document"]["models"]
+    x, y, z = bench["position_m"]
+
+    def surfaces(kind: str, colour: list[float]) -> dict[str, Any]:
+        return {"surfaces": {"pale stone": {"kind": kind, "colour": colour}}}
+
+    wanted = {
+        "Red lacquer": surfaces("paint", [0.5, 0.03, 0.02]),
+        "Bronze": surfaces("metal", [0.55, 0.32, 0.12]),
+        "Nearer the well": {"position_m": [x - 0.6, y + 0.5, z]},
+    }
+    for name, change in wanted.items():
+        told = server.ask("GET", f"/shots/{base}")
+        body = {"revision": told["revision"], "options": [{"name": name}]}
+        made = server.ask("POST", f"/shots/{base}/options", body)
+        patch = {"revision": made["revision"], "patch": {"models": {bench["id"]: change}}}
+        server.ask("PATCH", f"/shots/{made['options'][-1]['shot']}", patch)
+    told = server.ask("GET", f"/shots/{base}")
+    ids = [one["id"] for one in told["options"]]
+    pairs = [{"of": [ids[0], ids[2]]}, {"of": [ids[1], ids[2]]}]
+    server.ask("POST", f"/shots/{base}/options", {"revision": told["revision"], "options": pairs})
+    page.page.reload()
+    page.until("window.lithopos?.derived.sun")
+    page.press("All options")
+    page.until("document.querySelectorAll('[role=dialog] img:not([data-waits])').length >= 6", 300)
+    take(page, "options")
+
+
 def main() -> None:
     """Take what is asked for."""
     words = [word for word in sys.argv[1:] if word != "states"]
@@ -162,8 +194,9 @@ def main() -> None:
         dressed(page)
         page.press("Tidewater yard")
         take(page, "project")
-        page.press("All projects")
-        take(page, "projects")
+        page.page.locator("footer button").first.click()
+        page.until("window.lithopos?.derived.sun")
+        options(page)
 
 
 def dressed(page: Screen) -> None:

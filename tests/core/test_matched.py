@@ -15,10 +15,13 @@ import trimesh
 from pxr import Usd, UsdGeom, UsdLux
 
 from lithopos.core.camera.pinhole import Pinhole
+from lithopos.core.camera.solve import pinhole_of
 from lithopos.core.deliver.framed import framed_camera
 from lithopos.core.deliver.matched import Matched, camera_json, matched_glb, write_usd
+from lithopos.core.derive import derive
+from lithopos.core.errors import InputError
 from lithopos.core.place.receiver import Patch, Receiver, Sheen
-from lithopos.core.shot import Crop
+from lithopos.core.shot import Crop, load_shot
 from tests.core.rendering import box
 from tests.support import TrueCamera
 
@@ -104,6 +107,25 @@ class ForOtherPrograms(unittest.TestCase):
         node = next(one for one in told.nodes if one.name == "sun")
         shines = -np.array(node.matrix).reshape(4, 4).T[:3, 2]
         np.testing.assert_allclose(shines, [-SUN[0], -SUN[2], SUN[1]], atol=1e-6)
+
+    def test_the_camera_alone_comes_in_again_as_it_was(self) -> None:
+        for scene in scenes():
+            given = json.loads(camera_json(scene.camera))
+            del given["axes"]
+            size = (2 * scene.camera.width, 2 * scene.camera.height)  # of the photograph at twice the size
+            told = {"file": "p.jpg", "width": size[0], "height": size[1]}
+            facts = derive(load_shot({"photograph": told, "camera": {"kind": "known", **given}}))
+            assert facts.camera and facts.metric
+            camera = pinhole_of(facts.camera)
+            points, pixels = seen_by(scene)
+            np.testing.assert_allclose(camera.project(points), 2 * pixels, atol=1e-6)
+        for wrong, words in (
+            ({"rotation": [[1, 0, 0], [0, 1, 0], [0, 0, -1]]}, "is no rotation"),
+            ({"camera_position": [0, 0, -1]}, "under the ground"),
+            ({"image": {"width": 100, "height": 100}}, "another shape"),
+        ):
+            with self.assertRaisesRegex(InputError, words):
+                load_shot({"photograph": told, "camera": {"kind": "known", **given, **wrong}})
 
     def test_the_camera_alone_is_what_the_command_line_tells(self) -> None:
         (scene, *_) = scenes()

@@ -22,6 +22,7 @@ export type Level = Schemas["Level"];
 export type Surface = Length["on"];
 export type LengthAnswer = Schemas["LengthAnswer"];
 export type HandCamera = Schemas["HandCamera"];
+export type KnownCamera = Schemas["KnownCamera"];
 export type SolvedCamera = Schemas["SolvedCamera"];
 export type HandOut = Schemas["HandOut"];
 export type Gesture = Schemas["HandDrag"]["gesture"];

@@ -2323,6 +2323,67 @@ export interface components {
         };
         JsonValue: unknown;
         /**
+         * KnownCamera
+         * @description The camera is known from elsewhere, by the conventions of an answer: its figures hold as they are.
+         *
+         *     Attributes
+         *     ----------
+         *     image : the picture's size that the figures are for; another size of the same shape will do.
+         *     rotation : world to camera, rows x right, y down, z forward; `camera_position` in metres, z up from the ground.
+         */
+        KnownCamera: {
+            /** Camera Position */
+            camera_position: [
+                number,
+                number,
+                number
+            ];
+            /**
+             * Distortion K1
+             * @default 0
+             */
+            distortion_k1: number;
+            /** Focal Px */
+            focal_px: number;
+            image: components["schemas"]["ImageSize"];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "known";
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Principal Point
+             * @default null
+             */
+            principal_point: [
+                number,
+                number
+            ] | null;
+            /** Rotation */
+            rotation: [
+                [
+                    number,
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number,
+                    number
+                ],
+                [
+                    number,
+                    number,
+                    number
+                ]
+            ];
+        };
+        /**
          * KnownHeight
          * @description The camera's height above the ground [m], and how far it can be trusted (95 %).
          */
@@ -4815,7 +4876,7 @@ export interface components {
              *       "x_along": "a"
              *     }
              */
-            camera: components["schemas"]["SolvedCamera"] | components["schemas"]["HandCamera"];
+            camera: components["schemas"]["SolvedCamera"] | components["schemas"]["HandCamera"] | components["schemas"]["KnownCamera"];
             /**
              * @default {
              *       "blur": 0,

@@ -16,7 +16,7 @@ export function GroundStep(props: StepProps) {
         <Figure
           name="Camera height"
           {...ranged(height, camera.sigma.height_m, " m")}
-          from={document.camera.kind === "hand" ? "by hand" : "measured"}
+          from={{ hand: "by hand", known: "brought", solved: "measured" }[document.camera.kind]}
         />
       )}
       {height === undefined && <Hint>Without one known length, nothing that stands here has a size.</Hint>}

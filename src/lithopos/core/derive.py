@@ -14,8 +14,9 @@ from pydantic import BaseModel
 from lithopos.core.arrays import Array
 from lithopos.core.camera.answer import tell_by_hand
 from lithopos.core.camera.hand import Gesture, hand_fit, pinhole_by_hand
+from lithopos.core.camera.known import pinhole_known
 from lithopos.core.camera.pinhole import Pinhole
-from lithopos.core.camera.problem import CameraAnswer, HandCamera, LengthAnswer
+from lithopos.core.camera.problem import CameraAnswer, HandCamera, KnownCamera, LengthAnswer
 from lithopos.core.camera.scale import seen_points
 from lithopos.core.camera.solve import bearable, pinhole_of, solve_camera
 from lithopos.core.camera.vanishing import RUNS, Marks
@@ -283,6 +284,8 @@ def _camera(shot: Shot, level_heights: dict[str, float] | None = None) -> Camera
     if isinstance(shot.camera, HandCamera):
         camera = pinhole_by_hand(shot.camera, problem.image.width, problem.image.height, shot.origin)
         return tell_by_hand(camera, problem)
+    if isinstance(shot.camera, KnownCamera):
+        return tell_by_hand(pinhole_known(shot.camera, problem.image.width, problem.image.height), problem)
     problem, waiting = bearable(problem)
     answer = solve_camera(problem)
     if not isinstance(answer, NoAnswer):

@@ -9,7 +9,8 @@ export function Figures({ document, camera }: StepProps & { camera: CameraAnswer
   const byHand = settings.kind === "hand";
   const from = (assumed: string, word: string) =>
     byHand ? "by hand" : camera.assumed.includes(assumed) ? word : "measured";
-  const focalFrom = !byHand && settings.focal_35mm ? "known" : from("focal length", "file and edges");
+  const focalFrom =
+    settings.kind === "solved" && settings.focal_35mm ? "known" : from("focal length", "file and edges");
   const { sigma } = camera;
   const horizon = camera.horizon_sigma_px;
   return (

@@ -8,7 +8,7 @@ import { Field, Hint, Statement } from "../../ui/controls";
 export function Known({ shot, document }: StepProps) {
   const { change } = useChange(shot.id);
   const camera = document.camera;
-  if (camera.kind === "hand") return null;
+  if (camera.kind !== "solved") return null;
   const notes = document.photograph?.notes;
   const set = (values: Partial<SolvedCamera>, label: string) =>
     void change({ camera: { ...camera, ...values } }, label);

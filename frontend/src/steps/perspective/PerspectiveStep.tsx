@@ -4,6 +4,7 @@ import { ByHand, ToHand } from "../../marks/hand/Panel";
 import type { StepProps } from "../../marks/props";
 import { useEditor } from "../../state/editor";
 import { KindSections, Section } from "../Section";
+import { BringCamera, Brought } from "./Brought";
 import { Figures } from "./Figures";
 import { Known } from "./Known";
 import { Verdict } from "./Verdict";
@@ -16,9 +17,11 @@ export function PerspectiveStep(props: StepProps) {
   if (proposing) return <Marking {...props} />;
   return (
     <>
-      {camera.kind === "hand" ? <ByHand {...props} /> : <Marking {...props} />}
+      {camera.kind === "hand" && <ByHand {...props} />}
+      {camera.kind === "known" && <Brought {...props} />}
+      {camera.kind !== "hand" && <Marking {...props} />}
       {camera.kind === "solved" && <Verdict {...props} />}
-      {derived.camera && <Figures {...props} camera={derived.camera} />}
+      {derived.camera && camera.kind !== "known" && <Figures {...props} camera={derived.camera} />}
       {derived.camera && (
         <Section name="checks" title="Judge it by" fact="overlays on the photograph" open>
           <Checks />
@@ -31,6 +34,7 @@ export function PerspectiveStep(props: StepProps) {
         </Section>
       )}
       {camera.kind === "solved" && <ToHand {...props} />}
+      {camera.kind !== "known" && <BringCamera {...props} />}
     </>
   );
 }

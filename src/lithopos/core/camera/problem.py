@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Literal
 
+import numpy as np
 from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, FiniteFloat, model_validator
 
 __all__ = [
@@ -13,6 +14,7 @@ __all__ = [
     "HandCamera",
     "Held",
     "ImageSize",
+    "KnownCamera",
     "KnownHeight",
     "LengthAnswer",
     "LengthIn",
@@ -206,6 +208,37 @@ class HandCamera(_In):
     roll_deg: Annotated[FiniteFloat, Field(ge=-180, le=180)] = 0.0
     heading_deg: Annotated[FiniteFloat, Field(ge=-360, le=360)] = 90.0
     held: list[Held] = []
+
+
+Row = tuple[FiniteFloat, FiniteFloat, FiniteFloat]
+
+
+class KnownCamera(_In):
+    """The camera is known from elsewhere, by the conventions of an answer: its figures hold as they are.
+
+    Attributes
+    ----------
+    image : the picture's size that the figures are for; another size of the same shape will do.
+    rotation : world to camera, rows x right, y down, z forward; `camera_position` in metres, z up from the ground.
+    """
+
+    kind: Literal["known"]
+    name: Annotated[str, Field(max_length=200)] = ""
+    image: ImageSize
+    focal_px: Positive
+    principal_point: Pixel | None = None
+    rotation: tuple[Row, Row, Row]
+    camera_position: Row
+    distortion_k1: Annotated[FiniteFloat, Field(ge=-1, le=1)] = 0.0
+
+    @model_validator(mode="after")
+    def _is_a_camera(self) -> KnownCamera:
+        turn = np.array(self.rotation)
+        if np.abs(turn @ turn.T - np.eye(3)).max() > 1e-3 or np.linalg.det(turn) < 0:
+            raise ValueError("rotation: is no rotation (three rows, square to each other, of length 1, right-handed)")
+        if self.camera_position[2] <= 0:
+            raise ValueError("camera_position: lies under the ground; z is up, and the ground is z = 0")
+        return self
 
 
 class LineAnswer(BaseModel):

@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal, get_args, get_origin
 
 from pydantic import Field, ValidationError, model_validator
 
-from lithopos.core.camera.problem import FocalPrior, HandCamera, Pixel
+from lithopos.core.camera.problem import FocalPrior, HandCamera, KnownCamera, Pixel
 from lithopos.core.errors import InputError, input_error_from
 from lithopos.core.light.softness import CLEAR_DEG
 from lithopos.core.shot.blend import Blend
@@ -52,7 +52,7 @@ class Shot(DocumentPart):
     lengths: Annotated[list[Length], Field(max_length=200)] = []
     levels: Annotated[list[Level], Field(max_length=50)] = []
     origin: Pixel | None = None
-    camera: Annotated[SolvedCamera | HandCamera, Field(discriminator="kind")] = SolvedCamera()
+    camera: Annotated[SolvedCamera | HandCamera | KnownCamera, Field(discriminator="kind")] = SolvedCamera()
     models: Annotated[list[Placed], Field(max_length=500)] = []
     panes: Annotated[list[Pane], Field(max_length=200)] = []
     viewpoints: Annotated[list[Viewpoint], Field(max_length=100)] = []
@@ -95,6 +95,15 @@ class Shot(DocumentPart):
             down = self.frame.y < self.photograph.height - 1 and self.frame.y + self.frame.height > 1
             if not (across and down):
                 raise ValueError("frame: lies wholly outside the photograph")
+        return self
+
+    @model_validator(mode="after")
+    def _camera_is_of_its_picture(self) -> Shot:
+        if isinstance(self.camera, KnownCamera) and self.photograph:
+            size, picture = self.camera.image, self.photograph
+            if abs(size.width * picture.height / (size.height * picture.width) - 1) > 5e-3:
+                told = f"{size.width} × {size.height}, the photograph of {picture.width} × {picture.height}"
+                raise ValueError(f"camera: is of a picture of another shape ({told} pixels)")
         return self
 
     @model_validator(mode="after")
