@@ -21,7 +21,7 @@ from lithopos.core.shot.blend import OpenLens
 from lithopos.samples.photograph import Studio, develop, truth_of
 from lithopos.samples.places import cloister_yard
 
-WIDTH, SAMPLES_A_PIXEL, SEED = 960, 256, 3
+WIDTH, SAMPLES_A_PIXEL, SEED = 640, 128, 3
 # The radius of the opening and what is sharp, before and behind the model, which stands some 5 m away [m].
 LENSES = ((0.02, 3.0), (0.02, 12.0), (0.04, 5.0))
 
@@ -43,7 +43,7 @@ def main() -> None:
         for name, lens in (("sharp", None), ("lens", OpenLens(focus_m=opened[1], aperture_mm=2000 * opened[0]))):
             wanted = shot.model_copy(update={"blend": shot.blend.model_copy(update={"lens": lens})})
             steps = render_shot(
-                wanted, taken[False], lambda file: read_model(SAMPLES / file), quality="master", scale=1.0, samples=256
+                wanted, taken[False], lambda file: read_model(SAMPLES / file), quality="master", scale=1.0, samples=128
             )
             made = list(steps)[-1].picture
             assert made

@@ -1,10 +1,11 @@
-import { type CSSProperties, type ReactNode, useEffect, useLayoutEffect, useRef, useState } from "react";
+import { type CSSProperties, type ReactNode, useEffect, useRef, useState } from "react";
 import { fileUrl, pictureUrl, type RenderOut, type ShotOut } from "../api/client";
 import { useAllRenders } from "../api/hooks";
 import { fitted, type Zoom, zoomedAbout } from "../geometry/frame";
 import type { ScreenPoint } from "../geometry/points";
 import { Placed } from "../stage/Placed";
 import { Seam } from "../stage/Seam";
+import { useSize } from "../stage/size";
 import { type Compare as Compared, useEditor, usePicked } from "../state/editor";
 import { Button, OneOf, Pill, Statement } from "../ui/controls";
 
@@ -135,20 +136,13 @@ type ShownProps = { mode: Compared["mode"]; pictures: Picture[]; width: number; 
 /** The pictures in their cells, with one zoom for all; the wheel zooms, a drag shifts. */
 function Shown({ mode, pictures, width, height }: ShownProps) {
   const box = useRef<HTMLDivElement>(null);
-  const [stage, setStage] = useState({ width: 0, height: 0 });
+  const stage = useSize(box);
   const [zoom, setZoom] = useState<Zoom | null>(null);
   const [seam, setSeam] = useState(0.5);
   const [second, setSecond] = useState(true);
   const [byItself, setByItself] = useState(false);
   const [times, setTimes] = useState<(typeof TIMES)[number]>("4");
   const held = useRef<{ x: number; y: number; zoom: Zoom } | null>(null);
-  useLayoutEffect(() => {
-    const node = box.current;
-    if (!node) return;
-    const watch = new ResizeObserver(() => setStage({ width: node.clientWidth, height: node.clientHeight }));
-    watch.observe(node);
-    return () => watch.disconnect();
-  }, []);
   useEffect(() => {
     if (!byItself || mode !== "flick") return;
     const timer = setInterval(() => setSecond((now) => !now), TURN_MS);

@@ -1,4 +1,4 @@
-import { useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
+import { useEffect, useMemo, useRef } from "react";
 import { changesUrl, fileUrl, pictureUrl, type RenderOut, type ShotOut } from "../api/client";
 import { useRenders } from "../api/hooks";
 import { type Frame, fitted, frameOf, zoomedAbout } from "../geometry/frame";
@@ -12,6 +12,7 @@ import { Loupe } from "./Loupe";
 import { Fronts, Overlays } from "./Overlays";
 import { Placed } from "./Placed";
 import { Seam } from "./Seam";
+import { useSize } from "./size";
 import { useStrokes } from "./strokes";
 
 const VIEW_NAMES: Record<View, string> = { photo: "Photo", live: "Live", proof: "Proof", master: "Master" };
@@ -19,7 +20,7 @@ const VIEW_NAMES: Record<View, string> = { photo: "Photo", live: "Live", proof: 
 /** The photograph, as large as it goes, with what is laid over it. */
 export function Stage({ shot }: { shot: ShotOut }) {
   const box = useRef<HTMLDivElement>(null);
-  const [stage, setStage] = useState({ width: 0, height: 0 });
+  const stage = useSize(box);
   const {
     zoom: chosen,
     view,
@@ -34,14 +35,6 @@ export function Stage({ shot }: { shot: ShotOut }) {
   const inHand = useEditor((state) => state.tool !== null);
   const { data } = useRenders(shot.id);
   const picture = shot.document.photograph;
-
-  useLayoutEffect(() => {
-    const node = box.current;
-    if (!node) return;
-    const watch = new ResizeObserver(() => setStage({ width: node.clientWidth, height: node.clientHeight }));
-    watch.observe(node);
-    return () => watch.disconnect();
-  }, []);
 
   const width = picture?.width ?? 1;
   const height = picture?.height ?? 1;

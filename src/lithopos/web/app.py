@@ -20,7 +20,9 @@ from lithopos.jobs.queue import Queue
 from lithopos.library.store import FULL, Library, NotFound, Stale, full_disk
 from lithopos.web.api import api
 from lithopos.web.delivery import delivery
+from lithopos.web.measures import measures
 from lithopos.web.options import options
+from lithopos.web.renders import renders
 from lithopos.web.schemas import Problem, Unready
 
 APP = Path(__file__).parent / "static" / "app"
@@ -49,9 +51,8 @@ def create_app(data: Path) -> OpenAPI:
     app.extensions["queue"] = Queue(data)
     app.before_request(_refuse_strangers)
     app.after_request(_harden)
-    app.register_api(api)
-    app.register_api(delivery)
-    app.register_api(options)
+    for part in (api, measures, renders, options, delivery):
+        app.register_api(part)
     app.add_url_rule("/api/v1/openapi.json", "openapi_document", lambda: app.api_doc)
     app.add_url_rule("/", "front_end", _front_end)
     app.add_url_rule("/<path:path>", "front_end_path", _front_end)

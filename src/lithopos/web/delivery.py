@@ -9,7 +9,7 @@ import secrets
 import shutil
 from typing import Any
 
-from flask import Response, current_app, send_file
+from flask import Response, send_file
 from flask_openapi3 import APIBlueprint
 from pydantic import ValidationError
 
@@ -22,10 +22,12 @@ from lithopos.core.errors import InputError, input_error_from
 from lithopos.core.render.render import PROOF_WIDTH
 from lithopos.core.shot import Deliverable, Output, Shot
 from lithopos.jobs.files import made_files
-from lithopos.jobs.queue import Queue
-from lithopos.library.store import Library, NotFound, ShotState
+from lithopos.library.store import NotFound, ShotState
 from lithopos.web import schemas as s
-from lithopos.web.api import blending_of, project_full, render_out, scope_kept
+from lithopos.web.api import project_full
+from lithopos.web.at_hand import answer, library_at_hand, queue_at_hand
+from lithopos.web.measures import blending_of
+from lithopos.web.renders import render_out, scope_kept
 
 # What files take of room, about: by made-up photographs.
 BYTES_A_PIXEL = {"png": 1.8, "tiff": 1.9, "ora": 6.0, "layered tiff": 8.0, "exr": 9.0}
@@ -35,22 +37,12 @@ delivery = APIBlueprint("delivery", __name__, url_prefix="/api/v1")
 __all__ = ["delivery"]
 
 
-def _library() -> Library:
-    library: Library = current_app.extensions["library"]
-    return library
-
-
-def _queue() -> Queue:
-    queue: Queue = current_app.extensions["queue"]
-    return queue
-
-
 @delivery.get("/shots/<string:shot_id>/plan", operation_id="getPlan", responses={200: s.PlanOut})
 def get_plan(path: s.ShotPath) -> Response:
     """What the shot will be delivered as: names and sizes, and what stands in the way."""
-    state = _library().shot(path.shot_id)
-    project = _library().project(state.project_id)
-    folder = _library().delivered_folder(project.id)
+    state = library_at_hand().shot(path.shot_id)
+    project = library_at_hand().project(state.project_id)
+    folder = library_at_hand().delivered_folder(project.id)
     wanted = [one for one in state.shot.deliverables if not one.hidden]
     planned = {one.id: _planned(state.shot, one) for one in wanted}
     sound = [plan for plan in planned.values() if isinstance(plan, Planned)]
@@ -69,14 +61,13 @@ def get_plan(path: s.ShotPath) -> Response:
         files.append(told)
     room = round(sum(plan.width * plan.height * BYTES_A_PIXEL.get(plan.of.kind, 0.5) for plan in sound))
     about: dict[str, Any] = {"master_seconds": _master_seconds(state), "needs_bytes": room}
-    answer = s.PlanOut(files=files, folder=str(folder), free_bytes=shutil.disk_usage(folder).free, **about)
-    return Response(answer.model_dump_json(), mimetype="application/json")
+    return answer(s.PlanOut(files=files, folder=str(folder), free_bytes=shutil.disk_usage(folder).free, **about))
 
 
 def _master_seconds(state: ShotState) -> float | None:
     """About how long the master takes: as long as the newest proof, for so many pixels and samples more."""
     shot, photograph = state.shot, state.shot.photograph
-    proofs = (one for one in _library().renders(state.id) if one.quality == "proof" and one.state == "done")
+    proofs = (one for one in library_at_hand().renders(state.id) if one.quality == "proof" and one.state == "done")
     proof = next((one for one in proofs if one.part is None and one.finished_at), None)
     if proof is None or photograph is None or proof.finished_at is None:
         return None
@@ -97,36 +88,36 @@ def _planned(shot: Shot, one: Deliverable) -> Planned | str:
 @delivery.get("/shots/<string:shot_id>/look", operation_id="getLook", responses={200: s.LookOut})
 def get_look(path: s.ShotPath) -> Response:
     """The last look at a shot as it stands."""
-    state = _library().shot(path.shot_id)
+    state = library_at_hand().shot(path.shot_id)
     shot = state.shot
     told = blending_of(shot.photograph.file.removeprefix("sha256:")) if shot.photograph else None
-    done = (one for one in _library().renders(path.shot_id) if one.state == "done" and one.quality != "files")
+    done = (one for one in library_at_hand().renders(path.shot_id) if one.state == "done" and one.quality != "files")
     newest = next((one for one in done if not one.part), None)
     whites = render_out(newest).whites if newest else None
     scope = scope_kept(newest.id) if newest else None
     pixels, metres = {}, {}
-    for file, _ in _library().project_files(state.project_id):
+    for file, _ in library_at_hand().project_files(state.project_id):
         if width := file.told.get("width"):
             pixels[f"sha256:{file.sha256}"] = (width, file.told["height"])
         if size := file.told.get("size_m"):
             metres[f"sha256:{file.sha256}"] = (size[0], size[1], size[2])
     lines = last_look(shot, derive(shot), Seen(told, whites, scope, pixels, metres))
-    return Response(s.LookOut(lines=lines).model_dump_json(), mimetype="application/json")
+    return answer(s.LookOut(lines=lines))
 
 
 @delivery.post("/renders/<string:render_id>/files", operation_id="makeFiles", responses={201: s.RenderOut})
 def make_files(path: s.RenderPath) -> Response:
     """Make the shot's files of a finished master."""
-    render = _library().add_files(path.render_id)
-    _queue().put(render.id, render.quality)
-    return Response(render_out(render).model_dump_json(), 201, mimetype="application/json")
+    render = library_at_hand().add_files(path.render_id)
+    queue_at_hand().put(render.id, render.quality)
+    return answer(render_out(render), 201)
 
 
 @delivery.post("/projects/<string:project_id>/replies", operation_id="addReply", responses={201: s.ReplyOut})
 def add_reply(path: s.ProjectPath, form: s.FileNew) -> Response:
     """Take in a client's reply to a hand-over page: its pins and its verdict go to the shot that it is about."""
     origin, replies = read_reply(form.file.read(MOST_BYTES + 1))
-    library = _library()
+    library = library_at_hand()
     known = {state.id: state for state in library.shots(path.project_id)}
     if origin.project != path.project_id or origin.shot not in known:
         raise InputError("reply", "is a reply to another project, or to a shot that is gone")
@@ -135,7 +126,7 @@ def add_reply(path: s.ProjectPath, form: s.FileNew) -> Response:
         raise InputError("reply", f"of {by} is here already")
     told = {(name := f"r{secrets.token_hex(4)}"): {**one.model_dump(mode="json"), "id": name} for one in replies}
     library.change(origin.shot, state.revision, {"replies": told}, f"reply of {by}")
-    return Response(s.ReplyOut(shot=origin.shot, by=by).model_dump_json(), 201, mimetype="application/json")
+    return answer(s.ReplyOut(shot=origin.shot, by=by), 201)
 
 
 @delivery.put(
@@ -148,22 +139,22 @@ def keep_recipe(path: s.RecipePath, body: s.Recipe) -> Response:
         Output.model_validate(told["output"])
     except ValidationError as error:
         raise input_error_from(error) from error
-    _library().keep_recipe(path.project_id, path.name, told)
-    return Response(project_full(path.project_id).model_dump_json(by_alias=True), mimetype="application/json")
+    library_at_hand().keep_recipe(path.project_id, path.name, told)
+    return answer(project_full(path.project_id))
 
 
 @delivery.delete(
     "/projects/<string:project_id>/recipes/<string:name>", operation_id="strikeRecipe", responses={200: s.ProjectFull}
 )
 def strike_recipe(path: s.RecipePath) -> Response:
-    _library().keep_recipe(path.project_id, path.name, None)
-    return Response(project_full(path.project_id).model_dump_json(by_alias=True), mimetype="application/json")
+    library_at_hand().keep_recipe(path.project_id, path.name, None)
+    return answer(project_full(path.project_id))
 
 
 @delivery.get("/projects/<string:project_id>/recipes/<string:name>", operation_id="getRecipe")
 def get_recipe(path: s.RecipePath) -> Response:
     """A recipe as a file for the command line."""
-    recipe = _library().project(path.project_id).recipes.get(path.name)
+    recipe = library_at_hand().project(path.project_id).recipes.get(path.name)
     if recipe is None:
         raise NotFound("There is no such recipe.")
     told = io.BytesIO(json.dumps(recipe, indent=1).encode())
@@ -174,7 +165,7 @@ def get_recipe(path: s.RecipePath) -> Response:
 @delivery.get("/renders/<string:render_id>/files/<string:name>", operation_id="getMadeFile")
 def get_made_file(path: s.MadeFilePath) -> Response:
     """A file that was made."""
-    library = _library()
+    library = library_at_hand()
     found = next((one for one in made_files(library, path.render_id) if one.name == path.name), None)
     if found is None:
         raise NotFound("This file was not made, or is no longer there.")

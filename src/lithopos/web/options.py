@@ -4,18 +4,19 @@ from __future__ import annotations
 
 import secrets
 
-from flask import Response, current_app
+from flask import Response
 from flask_openapi3 import APIBlueprint
 
 from lithopos.core.errors import InputError
 from lithopos.core.render.small import small_question
 from lithopos.core.shot.option import Option, difference, optioned, united
 from lithopos.jobs.asked import Asked
-from lithopos.jobs.queue import Queue
 from lithopos.library.models import Render
 from lithopos.library.store import Library, ShotState
 from lithopos.web import schemas as s
-from lithopos.web.api import refuse_unready, render_out, shot_out
+from lithopos.web.api import shot_out
+from lithopos.web.at_hand import answer, library_at_hand, queue_at_hand
+from lithopos.web.renders import refuse_unready, render_out
 
 BUSY = ("queued", "running", "stopping")
 SHOWN = 6  # renders of each option that are told
@@ -25,29 +26,15 @@ options = APIBlueprint("options", __name__, url_prefix="/api/v1")
 __all__ = ["options"]
 
 
-def _library() -> Library:
-    library: Library = current_app.extensions["library"]
-    return library
-
-
-def _queue() -> Queue:
-    queue: Queue = current_app.extensions["queue"]
-    return queue
-
-
-def _json(body: s.ShotOut | s.SmallsOut | s.RendersOut, status: int = 200) -> Response:
-    return Response(body.model_dump_json(by_alias=True), status, mimetype="application/json")
-
-
 def _all(state: ShotState) -> list[ShotState]:
     """A shot and all its options."""
-    return [_library().shot(name) for name in _library().names_of(state.row)]
+    return [library_at_hand().shot(name) for name in library_at_hand().names_of(state.row)]
 
 
 @options.post("/shots/<string:shot_id>/options", operation_id="addOptions", responses={201: s.ShotOut})
 def add_options(path: s.ShotPath, body: s.OptionsNew) -> Response:
     """Make options of a shot; gives the shot itself."""
-    library = _library()
+    library = library_at_hand()
     state = library.shot(path.shot_id)
     document = library.document(state.row)
     known = {one.id: one for one in state.shot.options}
@@ -67,18 +54,18 @@ def add_options(path: s.ShotPath, body: s.OptionsNew) -> Response:
     # The list as a whole: a null in a patch would be taken for something to be struck out.
     listed = [one.model_dump(mode="json") for one in [*state.shot.options, *made.values()]]
     label = f"{len(made)} options" if len(made) > 1 else f"option {next(iter(made.values())).name}"
-    return _json(shot_out(library.change(state.row, body.revision, {"options": listed}, label)), 201)
+    return answer(shot_out(library.change(state.row, body.revision, {"options": listed}, label)), 201)
 
 
 @options.post("/shots/<string:shot_id>/options/small", operation_id="askSmall", responses={200: s.SmallsOut})
 def ask_small(path: s.ShotPath) -> Response:
     """Small pictures of a shot and its options, traced by the worker: asked for again until they are ready."""
     smalls = []
-    for state in _all(_library().shot(path.shot_id)):
-        reply = Asked(_library().data).ask(small_question(state.shot), _queue())
+    for state in _all(library_at_hand().shot(path.shot_id)):
+        reply = Asked(library_at_hand().data).ask(small_question(state.shot), queue_at_hand())
         picture = s.PieceOut(name=reply.name, ready=reply.path is not None, reason=reply.reason)
         smalls.append(s.SmallOut(shot=state.id, picture=picture))
-    return _json(s.SmallsOut(smalls=smalls))
+    return answer(s.SmallsOut(smalls=smalls))
 
 
 @options.get(
@@ -86,21 +73,21 @@ def ask_small(path: s.ShotPath) -> Response:
 )
 def list_options_renders(path: s.ShotPath) -> Response:
     """The newest renders of a shot and of each of its options."""
-    library = _library()
+    library = library_at_hand()
     told = [one for state in _all(library.shot(path.shot_id)) for one in library.renders(state.id, limit=SHOWN)]
-    return _json(s.RendersOut(renders=[render_out(render) for render in told]))
+    return answer(s.RendersOut(renders=[render_out(render) for render in told]))
 
 
 @options.post("/shots/<string:shot_id>/options/renders", operation_id="renderOptions", responses={201: s.RendersOut})
 def render_options(path: s.ShotPath, body: s.OptionsRendered) -> Response:
     """Render the shot and all its options, but for those whose picture is there already; what stopped goes on."""
-    library, states = _library(), _all(_library().shot(path.shot_id))
+    library, states = library_at_hand(), _all(library_at_hand().shot(path.shot_id))
     for state in states:
         refuse_unready(state.shot, body.quality)
     begun = [render for state in states if (render := _begun(library, state, body.quality))]
     for render in begun:
-        _queue().put(render.id, render.quality)
-    return _json(s.RendersOut(renders=[render_out(render) for render in begun]), 201)
+        queue_at_hand().put(render.id, render.quality)
+    return answer(s.RendersOut(renders=[render_out(render) for render in begun]), 201)
 
 
 def _begun(library: Library, state: ShotState, quality: str) -> Render | None:

@@ -13,8 +13,8 @@ __all__ = ["neighbours", "tiles_of"]
 def tiles_of(bounds: Window, width: int, height: int) -> list[Window]:
     """The parts of a picture's bounds to be made one after the other, by lines along the bounds' shorter side.
 
-    Tiles lie on a grid of the whole picture, so that what was kept of one serves again when the bounds move. Up to three
-    lines are at hand at a time: the shorter they are, the less memory that takes.
+    Tiles lie on a grid of the whole picture, so that what was kept of one serves again when the bounds move. Up to
+    three lines are at hand at a time: the shorter they are, the less memory that takes.
     """
     if width * height <= ONE_PIECE:
         return [Window(0, 0, width, height)]
