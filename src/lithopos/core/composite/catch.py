@@ -72,6 +72,7 @@ def catch(
     brightest: float = BRIGHTEST,
     shadow: Floats | None = None,
     bump: Callable[[Floats, Mask], Floats] | None = None,
+    opened: bool = False,
 ) -> Caught:
     """What the models do to a window of the photograph.
 
@@ -85,6 +86,7 @@ def catch(
     shadow : (3,) the power to which what is left of the light counts, by channel, by hand; None: as it is.
     bump : gives what is kept of the light on ground that is not quite even, by that on even ground and where no model
         is (H, W).
+    opened : the lens was, so that outlines are wide and their coverage is as noisy as light.
     """
     top = np.float32(np.iinfo(codes.dtype).max)
     cover = np.clip(layers.mean("coverage"), 0, 1) if "coverage" in layers else np.zeros(codes.shape[:2], np.float32)
@@ -99,8 +101,9 @@ def catch(
     if shadow is not None:
         ratio = np.where(ratio < 1, np.maximum(ratio, 1e-4) ** shadow, ratio)
     ratio = 1 + (ratio - 1) * taken[..., None]
-    model = _model_light(layers, cover, ratio, gain, quality) if cover.any() else np.zeros_like(base)
-    return Caught(np.minimum(ratio, 1), base * np.maximum(ratio - 1, 0), model, cover, cut)
+    shown = _smooth_cover(cover, quality) if opened and cover.any() else cover
+    model = _model_light(layers, cover, shown, ratio, gain, quality) if cover.any() else np.zeros_like(base)
+    return Caught(np.minimum(ratio, 1), base * np.maximum(ratio - 1, 0), model, shown, cut)
 
 
 def noise_of(codes: Codes, layers: Layers, gain: Floats) -> float:
@@ -225,8 +228,25 @@ def _half_code(base: Floats, top: float) -> Floats:
     return np.asarray(0.5 * 0.02 / np.maximum(moved, 1e-3), np.float32)
 
 
-def _model_light(layers: Layers, cover: Floats, ratio: Floats, gain: Floats, quality: Quality) -> Floats:
-    """The models' own light times coverage in the photograph's exposure, (H, W, 3)."""
+def _smooth_cover(cover: Floats, quality: Quality) -> Floats:
+    """Coverage (H, W) without its noise; exactly 0 and 1 where nothing else is near."""
+    part = extent(cover > 0, 32)
+    made = np.zeros_like(cover)
+    grey = np.repeat(cover[part][..., None], 3, axis=-1)
+    made[part] = np.clip(denoise(grey, quality, 0.5)[..., 1], 0, 1)
+    near = np.ones((3, 3), np.uint8)
+    made[cv2.dilate(cover, near) <= 0] = 0
+    made[cv2.erode(cover, near) >= 1] = 1
+    return made
+
+
+def _model_light(layers: Layers, cover: Floats, shown: Floats, ratio: Floats, gain: Floats, quality: Quality) -> Floats:
+    """The models' own light times coverage in the photograph's exposure, (H, W, 3).
+
+    Parameters
+    ----------
+    cover, shown : (H, W) as the samples told it, which tell the light, and without its noise.
+    """
     part = extent(cover > 0, 32)
     share = cover[part][..., None]
     seen, bare = layers.mean("with")[part], layers.mean("without")[part]
@@ -235,5 +255,5 @@ def _model_light(layers: Layers, cover: Floats, ratio: Floats, gain: Floats, qua
     albedo = np.clip(layers.mean("albedo")[part], 0, 1)
     normal = np.clip(layers.mean("normal")[part], -1, 1)
     light = np.zeros((*cover.shape, 3), np.float32)
-    light[part] = np.where(share > 0, denoise(own, quality, 1.0, albedo, normal), 0)
+    light[part] = np.where(shown[part][..., None] > 0, denoise(own, quality, 1.0, albedo, normal), 0)
     return light

@@ -511,6 +511,7 @@ class _Job:
             BRIGHTEST_ADDED if brighter else BRIGHTEST,
             _shadow_power(self.scene.contact),
             self._bump(window, layers),
+            self.scene.lens is not None,
         )
         self.cuts[tile] = caught.cut
         nothing = np.zeros(caught.cover.shape, np.float32)
