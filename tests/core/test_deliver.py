@@ -322,6 +322,24 @@ class Framed(unittest.TestCase):
         plain = self.framed(done, x=0, y=0, width=WIDE, height=HIGH + 9, beyond="plain").picture.codes
         self.assertEqual(len(np.unique(plain[HIGH:].reshape(-1, 3), axis=0)), 1)
 
+    def test_beyond_the_photograph_it_is_made_up_from_its_border(self) -> None:
+        """A sky that pales to the left goes on as pale as its border; the photograph itself keeps its codes."""
+        rng = np.random.default_rng(4)
+        tones = np.linspace(220, 90, WIDE)[None, :, None] * [0.8, 0.9, 1.0] + rng.normal(0, 2, (HIGH, WIDE, 3))
+        codes = np.clip(tones, 0, 255).astype(np.uint8)
+        for kind in (np.uint8, np.uint16):
+            whole: Any = codes.astype(kind) * (257 if kind == np.uint16 else 1)
+            made = framed_codes(whole, Crop(x=-30, y=0, width=WIDE + 30, height=HIGH, beyond="filled"), 1.0)
+            np.testing.assert_array_equal(made[:, 30:], whole)
+            beyond = made[:, :26].astype(float) / (257 if kind == np.uint16 else 1)
+            np.testing.assert_allclose(beyond.mean((0, 1)), codes[:, :4].mean((0, 1)), atol=8)
+            self.assertGreater(beyond.std(0).mean(), 1, "grain goes on")
+        full = self.framed(finished(), x=-9, y=-5, width=70, height=50, turn_deg=-4, beyond="filled")
+        again = full.photograph.codes.copy()
+        for part in full.passes():
+            again[part.window.slices] = put_together(again[part.window.slices], part)
+        np.testing.assert_array_equal(again, full.picture.codes)
+
     def test_only_what_the_frame_shows_is_rendered_and_sizes_are_its_own(self) -> None:
         shown = window_of(Crop(x=100, y=50, width=200, height=100), 0.5, 400, 300)
         self.assertEqual(shown, Window(48, 23, 152, 77))

@@ -1460,7 +1460,8 @@ export interface components {
          *     x, y : the left and upper border, before it is turned.
          *     turn_deg : by which it is turned about its middle, clockwise: the picture then turns the other way.
          *     aspect : width and height to which its shape is held while it is pulled; null: free.
-         *     beyond : what fills it outside the photograph, which is invented.
+         *     beyond : what fills it outside the photograph, which is invented: its mirror image, its border's mean, or tones that
+         *         go on from the border with the mirror image's texture.
          */
         Crop: {
             /**
@@ -1476,7 +1477,7 @@ export interface components {
              * @default mirrored
              * @enum {string}
              */
-            beyond: "mirrored" | "plain";
+            beyond: "mirrored" | "plain" | "filled";
             /** Height */
             height: number;
             /**

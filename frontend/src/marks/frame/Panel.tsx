@@ -100,6 +100,7 @@ export function FramePanel({ shot, document }: StepProps) {
                   options={[
                     { value: "mirrored", label: "mirrored" },
                     { value: "plain", label: "plain" },
+                    { value: "filled", label: "made up" },
                   ]}
                   onValue={(beyond) => set({ beyond }, "what lies beyond the photograph")}
                 />

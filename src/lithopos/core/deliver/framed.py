@@ -12,11 +12,12 @@ from typing import Any
 import cv2
 import numpy as np
 
-from lithopos.core.arrays import Array
+from lithopos.core.arrays import Array, Mask
 from lithopos.core.blend.blend import Tones
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.composite.passes import Passes, put_together
 from lithopos.core.deliver.finished import Finished
+from lithopos.core.deliver.invented import filled_beyond
 from lithopos.core.exchange.picture import Codes, Picture
 from lithopos.core.layers import Window
 from lithopos.core.shot import Crop, Shot
@@ -44,8 +45,15 @@ def window_of(crop: Crop, scale: float, width: int, height: int) -> Window | Non
 
 def framed_codes(codes: Codes, crop: Crop, scale: float) -> Codes:
     """Codes (H, W, 3) of a picture of the whole photograph, framed."""
-    made = _taken(codes, crop, scale, cv2.INTER_CUBIC, None if crop.beyond == "mirrored" else _plain(codes))
-    return made.astype(np.uint16) if codes.dtype == np.uint16 else made.astype(np.uint8)
+    made = _taken(codes, crop, scale, cv2.INTER_CUBIC, _plain(codes) if crop.beyond == "plain" else None)
+    whole = made.astype(np.uint16) if codes.dtype == np.uint16 else made.astype(np.uint8)
+    return filled_beyond(whole, _outside(crop, scale, codes.shape[:2])) if crop.beyond == "filled" else whole
+
+
+def _outside(crop: Crop, scale: float, shape: tuple[int, ...]) -> Mask:
+    """Where (H, W) the framed picture shows nothing of a photograph of a shape."""
+    inside = _taken(np.ones((*shape[:2], 1), np.float32), crop, scale, cv2.INTER_NEAREST, [0.0] * 4)
+    return np.asarray(inside[..., 0] < 0.5)
 
 
 def framed_picture(picture: Picture, shot: Shot) -> Picture:
@@ -86,6 +94,9 @@ def framed(done: Finished, crop: Crop | None, scale: float, tones: Tones) -> Fin
 
     if _whole_pixels(crop, scale) is not None:
         codes = framed_codes(done.picture.codes, crop, scale)
+        if crop.beyond == "filled":  # of the photograph's tones, whatever a model at the border has
+            outside = _outside(crop, scale, shape)
+            codes[outside] = tones.photograph(photograph.codes)[outside]
     else:
         codes = tones.photograph(photograph.codes).copy()
         for part in passes():

@@ -63,7 +63,8 @@ class Crop(DocumentPart):
     x, y : the left and upper border, before it is turned.
     turn_deg : by which it is turned about its middle, clockwise: the picture then turns the other way.
     aspect : width and height to which its shape is held while it is pulled; null: free.
-    beyond : what fills it outside the photograph, which is invented.
+    beyond : what fills it outside the photograph, which is invented: its mirror image, its border's mean, or tones that
+        go on from the border with the mirror image's texture.
     """
 
     x: Place
@@ -72,7 +73,7 @@ class Crop(DocumentPart):
     height: Side
     turn_deg: Annotated[FiniteFloat, Field(ge=-20, le=20)] = 0.0
     aspect: tuple[Annotated[int, Field(ge=1, le=100)], Annotated[int, Field(ge=1, le=100)]] | None = None
-    beyond: Literal["mirrored", "plain"] = "mirrored"
+    beyond: Literal["mirrored", "plain", "filled"] = "mirrored"
 
 
 class Photograph(DocumentPart):
