@@ -309,7 +309,7 @@ def deliver(
             with tempfile.TemporaryDirectory() as passes:
                 done = _finished(OpenShot(wanted, opened.find), scale, samples, seed, Path(passes))
                 # All options are on one page, which is made with the last one.
-                now = [one for one in plan if number == len(chosen) or one.of.kind != "page"]
+                now = [one for one in plan if number == len(chosen) or not one.of.is_page]
                 pages = partial(_on_page, on_page, option)
                 made = list(make(wanted, done, now, folder, words, pages=pages))
                 names_made = tuple(path.name for path in made)

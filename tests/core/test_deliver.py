@@ -383,6 +383,18 @@ class HandedOver(unittest.TestCase):
         self.assertIn(beside, text)
         self.assertIn("default-src 'none'", text)
 
+    def test_a_folder_holds_the_page_and_its_pictures(self) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            wanted = shot({"kind": "page folder"}, names="{shot}")
+            (packed,) = deliver(wanted, finished(), plan_of(wanted), Path(folder), {"project": "P", "shot": "Yard"})
+            with zipfile.ZipFile(packed) as opened:
+                names, page = set(opened.namelist()), opened.read("index.html").decode()
+                size = Image.open(io.BytesIO(opened.read("pictures/option-0.jpg"))).size
+        self.assertEqual(names, {"index.html", "pictures/photograph.jpg", "pictures/option-0.jpg"})
+        self.assertEqual(size, (WIDE, HIGH))
+        self.assertIn('"after": "pictures/option-0.jpg"', page)
+        self.assertNotIn("base64", page)
+
     def test_a_reply_is_read_and_one_that_was_changed_is_not(self) -> None:
         origin, (told,) = read_reply(reply(SAID))
         self.assertEqual((origin.project, origin.shot, told.revision, told.by), ("p1", "s1", 7, "Ines"))

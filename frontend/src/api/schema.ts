@@ -1494,7 +1494,8 @@ export interface components {
         };
         /**
          * Deliverable
-         * @description One file to be made: its format, its size, and what it carries; a `page` is for the client to reply to;
+         * @description One file to be made: its format, its size, and what it carries; a `page` is for the client to reply to,
+         *     a `page folder` the same with its pictures as files, packed;
          *     `glb`, `usda` and `camera` are the matched scene for other programs.
          *
          *     Attributes
@@ -1535,7 +1536,7 @@ export interface components {
              * @default png
              * @enum {string}
              */
-            kind: "png" | "jpeg" | "tiff" | "webp" | "avif" | "exr" | "ora" | "layered tiff" | "page" | "glb" | "usda" | "camera";
+            kind: "png" | "jpeg" | "tiff" | "webp" | "avif" | "exr" | "ora" | "layered tiff" | "page" | "page folder" | "glb" | "usda" | "camera";
             /**
              * Longest Px
              * @default null

@@ -70,7 +70,7 @@ def make_files(library: Library, asked: Render, stopping: Callable[[], bool]) ->
     folder = library.delivered_folder(project.id)
     made: list[MadeFile] = []
     if _others_under_way(library, master):
-        plan = [one for one in plan if one.of.kind != "page"]  # the last one's page shows all
+        plan = [one for one in plan if not one.of.is_page]  # the last one's page shows all
     words = {"project": project.name, "shot": shot.name, "option": library.shot(master.shot_name).option_name}
     origin = Origin(project=project.id, shot=master.shot_id, revision=master.revision)
     pages = partial(_on_page, library, master, shot)

@@ -83,6 +83,8 @@ const LAYERS: Record<string, string> = {
   "layered tiff":
     "The finished picture as the first page, then the layers, each a page of 16 bits with its name and mode.",
   page: "One HTML file that opens from anywhere: picture and photograph with a seam, the other files, a place for remarks and for yes or no. Drop the client’s reply onto this page.",
+  "page folder":
+    "The same page in a zip, its pictures as files. Unpack it where the other files lie, so that its links find them.",
   glb: "The matched camera, the dressed models, ground and what stands there with the photograph on it, and the sun, in metres, for other programs.",
   usda: "The matched camera with its shifted axis, models, ground and what stands there in their mean colours, and the sun, in metres, z up.",
   camera:

@@ -12,6 +12,7 @@ export const KINDS: { value: Kind; label: string }[] = [
   { value: "layered tiff", label: "TIFF in layers" },
   { value: "exr", label: "OpenEXR" },
   { value: "page", label: "Hand-over page" },
+  { value: "page folder", label: "Page as a folder" },
   { value: "glb", label: "Scene, glTF" },
   { value: "usda", label: "Scene, USD" },
   { value: "camera", label: "Camera" },
@@ -20,7 +21,7 @@ export const KINDS: { value: Kind; label: string }[] = [
 export const nameOf = (kind: string) => KINDS.find(({ value }) => value === kind)?.label ?? kind;
 /** Of the master's own size and colours. */
 export const inLayers = (kind: string) =>
-  ["ora", "exr", "layered tiff", "page", "glb", "usda", "camera"].includes(kind);
+  ["ora", "exr", "layered tiff", "page", "page folder", "glb", "usda", "camera"].includes(kind);
 
 const PLAIN: Omit<Deliverable, "id" | "kind"> = {
   longest_px: null,

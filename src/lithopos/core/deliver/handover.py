@@ -9,7 +9,8 @@ import base64
 import html
 import io
 import json
-from collections.abc import Sequence
+import zipfile
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from importlib.resources import files
 from pathlib import Path
@@ -29,7 +30,7 @@ LONGEST = 2400  # of the pictures in a page [px]
 QUALITY = 90
 MOST_BYTES = 1 << 20  # of a reply
 
-__all__ = ["MOST_BYTES", "OnPage", "Origin", "handover_page", "read_reply"]
+__all__ = ["MOST_BYTES", "OnPage", "Origin", "handover_folder", "handover_page", "read_reply"]
 
 
 class Origin(BaseModel):
@@ -78,9 +79,40 @@ class OnPage:
 
 def handover_page(photograph: Picture, shown: Sequence[OnPage], title: str, caption: str, origin: Origin) -> bytes:
     """The page of framed, finished pictures of one photograph, of which it shows the first one first."""
+
+    def embedded(_: str, data: bytes) -> str:
+        return f"data:image/jpeg;base64,{base64.b64encode(data).decode()}"
+
+    return _page(photograph, shown, title, caption, origin, embedded)
+
+
+def handover_folder(photograph: Picture, shown: Sequence[OnPage], title: str, caption: str, origin: Origin) -> bytes:
+    """The same as a folder, packed (zip): the page and its pictures beside it."""
+    file = io.BytesIO()
+    with zipfile.ZipFile(file, "w", zipfile.ZIP_STORED) as folder:
+
+        def beside(name: str, data: bytes) -> str:
+            folder.writestr(f"pictures/{name}.jpg", data)
+            return f"pictures/{name}.jpg"
+
+        page = _page(photograph, shown, title, caption, origin, beside, "data: file: 'self'")
+        folder.writestr("index.html", page)
+    return file.getvalue()
+
+
+def _page(
+    photograph: Picture,
+    shown: Sequence[OnPage],
+    title: str,
+    caption: str,
+    origin: Origin,
+    put: Callable[[str, bytes], str],
+    pictures: str = "data:",
+) -> bytes:
+    """The page; `put` takes a picture by name and gives its address, `pictures` says where pictures may come from."""
     height, width = shown[0].picture.codes.shape[:2]
     about = {
-        "before": _embedded(photograph, width, height),
+        "before": put("photograph", _jpeg(photograph, width, height)),
         "width": width,
         "height": height,
         "name": Path(title).name,
@@ -90,29 +122,34 @@ def handover_page(photograph: Picture, shown: Sequence[OnPage], title: str, capt
                 "option": one.option,
                 "name": one.name,
                 "says": one.says,
-                "after": _embedded(one.picture, width, height),
+                "after": put(f"option-{number}", _jpeg(one.picture, width, height)),
                 "files": one.files,
             }
-            for one in shown
+            for number, one in enumerate(shown)
         ],
     }
     page = (files(__package__) / "handover.html").read_text(encoding="utf-8")
     # In a script "</" would end it.
     data = json.dumps(about).replace("</", "<\\/")
-    told = {"@TITLE@": html.escape(title), "@CAPTION@": html.escape(caption), "@ABOUT@": data}
+    told = {
+        "@TITLE@": html.escape(title),
+        "@CAPTION@": html.escape(caption),
+        "@PICTURES@": pictures,
+        "@ABOUT@": data,
+    }
     for word, value in told.items():
         page = page.replace(word, value)
     return page.encode()
 
 
-def _embedded(picture: Picture, width: int, height: int) -> str:
-    """A picture as sRGB in a JPEG within an address; none is larger than a screen has use for."""
+def _jpeg(picture: Picture, width: int, height: int) -> bytes:
+    """A picture as sRGB in a JPEG; none is larger than a screen has use for."""
     share = min(1.0, LONGEST / max(width, height))
     codes = sized_to(picture.codes, max(1, round(width * share)), max(1, round(height * share)))
     shown = in_colours(Picture(codes, picture.icc), "sRGB")
     file = io.BytesIO()
     Image.fromarray(np.asarray(shown.codes, np.uint8)).save(file, "JPEG", quality=QUALITY, icc_profile=shown.icc)
-    return f"data:image/jpeg;base64,{base64.b64encode(file.getvalue()).decode()}"
+    return file.getvalue()
 
 
 def read_reply(data: bytes) -> tuple[Origin, list[Reply]]:

@@ -15,7 +15,7 @@ from lithopos.core.blend.blend import Tones
 from lithopos.core.deliver.finished import Finished
 from lithopos.core.deliver.flat import ICC_TAG, provenance, write_flat
 from lithopos.core.deliver.framed import framed
-from lithopos.core.deliver.handover import OnPage, Origin, handover_page
+from lithopos.core.deliver.handover import OnPage, Origin, handover_folder, handover_page
 from lithopos.core.deliver.layers import Layer, layers_of
 from lithopos.core.deliver.matched import camera_json, matched_glb, write_usd
 from lithopos.core.deliver.names import Planned, named, planned
@@ -77,12 +77,13 @@ def deliver(
     xmp = provenance(shot.name, source)
     layers: list[Layer] | None = None
     for plan, path in zip(files, paths, strict=True):
-        if plan.of.kind == "page":
+        if plan.of.is_page:
             beside = tuple(other.name for other in paths if other != path)
             this = OnPage(None, words.get("option") or shot.name, done.picture, files=beside)
             caption = f"{words.get('project', '')} · {plan.width} × {plan.height}"
             to = origin or Origin(project=words.get("project", ""), shot=words.get("shot", ""))
-            page = handover_page(done.photograph, pages(this), shot.name or path.stem, caption, to)
+            make = handover_page if plan.of.kind == "page" else handover_folder
+            page = make(done.photograph, pages(this), shot.name or path.stem, caption, to)
             write_atomically(path, partial(_put, page))
         elif plan.of.matched:
             _write_matched(path, done, plan.of.kind)

@@ -9,7 +9,7 @@ from pathlib import Path
 from lithopos.core.errors import InputError
 from lithopos.core.shot.deliver import MOST_SIDE, Deliverable
 
-SUFFIXES = {"jpeg": "jpg", "layered tiff": "tif", "tiff": "tif", "page": "html", "camera": "json"}
+SUFFIXES = {"jpeg": "jpg", "layered tiff": "tif", "tiff": "tif", "page": "html", "page folder": "zip", "camera": "json"}
 LONGEST_NAME = 120
 MOST_SCALE = 4.0
 
@@ -72,7 +72,7 @@ def named(pattern: str, words: dict[str, str], files: list[Planned], folder: Pat
         for one in files:
             size = f"{one.width}x{one.height}"
             view = _view(one.of)
-            option = "" if one.of.kind == "page" else words.get("option", "")  # a page shows all of them
+            option = "" if one.of.is_page else words.get("option", "")  # a page shows all of them
             stem = pattern.format(**{**words, "option": option, "view": view, "size": size, "n": f"{n:02d}"})
             if "{n}" not in pattern and n > 1:
                 stem += f"-{n}"
@@ -88,8 +88,8 @@ def named(pattern: str, words: dict[str, str], files: list[Planned], folder: Pat
 
 
 def _view(one: Deliverable) -> str:
-    if one.kind in ("page", "camera"):
-        return one.kind
+    if one.is_page or one.kind == "camera":
+        return one.kind.split()[0]
     return "scene" if one.matched else "layers" if one.layered else "picture"
 
 

@@ -15,7 +15,8 @@ __all__ = ["MOST_SIDE", "NAME_WORDS", "Deliverable", "Output", "Pin", "Reply", "
 NAME_WORDS = ("project", "shot", "option", "view", "size", "n")
 LAYERED = ("exr", "ora", "layered tiff")
 MATCHED = ("glb", "usda", "camera")
-WHOLE = (*LAYERED, *MATCHED, "page")  # of one size and colour
+PAGES = ("page", "page folder")
+WHOLE = (*LAYERED, *MATCHED, *PAGES)  # of one size and colour
 MOST_SIDE = {"jpeg": 65_535, "webp": 16_383, "avif": 65_536}  # [px], by the formats themselves
 FORBIDDEN = '/\\:*?"<>|'
 
@@ -37,11 +38,14 @@ def _pattern(names: str) -> str:
     return names
 
 
-Kind = Literal["png", "jpeg", "tiff", "webp", "avif", "exr", "ora", "layered tiff", "page", "glb", "usda", "camera"]
+Kind = Literal[
+    "png", "jpeg", "tiff", "webp", "avif", "exr", "ora", "layered tiff", "page", "page folder", "glb", "usda", "camera"
+]
 
 
 class Deliverable(DocumentPart):
-    """One file to be made: its format, its size, and what it carries; a `page` is for the client to reply to;
+    """One file to be made: its format, its size, and what it carries; a `page` is for the client to reply to,
+    a `page folder` the same with its pictures as files, packed;
     `glb`, `usda` and `camera` are the matched scene for other programs.
 
     Attributes
@@ -79,6 +83,11 @@ class Deliverable(DocumentPart):
     def matched(self) -> bool:
         """Whether it is the scene, not the picture."""
         return self.kind in MATCHED
+
+    @property
+    def is_page(self) -> bool:
+        """Whether it is a hand-over page, which shows all options."""
+        return self.kind in PAGES
 
     @property
     def layered(self) -> bool:
