@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 
+from lithopos.core.blend.grade import curve_through
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.geometry.model import Model, Part
 from lithopos.core.geometry.units import known
@@ -140,6 +141,17 @@ def _turnings() -> list[dict[str, Any]]:
     ]
 
 
+def _curves() -> list[dict[str, Any]]:
+    """What drawn curves of tones make of encoded values."""
+    drawn: list[list[tuple[float, float]]] = [
+        [(0.5, 0.62)],
+        [(0.3, 0.2), (0.7, 0.78)],
+        [(0.0, 0.1), (0.2, 0.5), (0.4, 0.45), (1.0, 0.9)],
+    ]
+    at = np.linspace(0.02, 0.98, 17)
+    return [{"points": points, "at": at.tolist(), "becomes": curve_through(points)(at).tolist()} for points in drawn]
+
+
 def fixtures() -> dict[str, Any]:
     """All cases, rounded so that another machine prints the same."""
     cameras = [_camera(0.0, (0, 0), 0), _camera(-0.18, (21, -13), 3), _camera(0.09, (0, 0), -2)]
@@ -150,6 +162,7 @@ def fixtures() -> dict[str, Any]:
         "standings": _standings(),
         "carried": _carried(),
         "turnings": _turnings(),
+        "curves": _curves(),
     }
     rounded: dict[str, Any] = json.loads(json.dumps(told), parse_float=lambda text: round(float(text), 11))
     return rounded

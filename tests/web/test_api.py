@@ -63,6 +63,48 @@ class Api(unittest.TestCase):
         self.assertIn("is here already", send(422)["detail"])
         self.assertIn("to another project", send(422, project="elsewhere")["detail"])
 
+    def ready_shot(self) -> dict[str, Any]:
+        """A shot with its marks and a bench on the ground: it could be rendered."""
+        shot = self.shot()
+        model = self.send("bench.glb", (SAMPLES / "marl-bench.glb").read_bytes())
+        marks = marks_of(json.loads((SAMPLES / "cloister-yard.json").read_text()))
+        patch = {name: marks[name] for name in ("edges", "origin", "lengths", "gnomons")}
+        patch["models"] = {"m1": {"file": f"sha256:{model['sha256']}", "name": "Bench"}}
+        made: dict[str, Any] = self.ask("patch", f"/shots/{shot['id']}", {"revision": 1, "patch": patch})
+        return made
+
+    def test_all_options_are_rendered_at_once_and_what_stopped_goes_on(self) -> None:
+        shot = self.ready_shot()
+        where = f"/shots/{shot['id']}/options"
+        body = {"revision": shot["revision"], "options": [{"name": "Red"}, {"name": "Left"}]}
+        red, left = self.ask("post", where, body, 201)["options"]
+        patch = {"models": {"m1": {"position_m": [0.4, 0, 0]}}}
+        seen = self.ask("get", f"/shots/{shot['id']}")["revision"]
+        self.ask("patch", f"/shots/{left['shot']}", {"revision": seen, "patch": patch})
+
+        def begun() -> list[tuple[str, str]]:
+            told = self.ask("post", f"{where}/renders", {"quality": "proof"}, 201)["renders"]
+            return [(one["shot_id"], one["id"]) for one in told]
+
+        first = begun()
+        self.assertEqual([name for name, _ in first], [shot["id"], red["shot"], left["shot"]])
+        self.assertEqual(begun(), [], "what is under way is left alone")
+        self.ask("post", f"/renders/{first[1][1]}/stop")
+        self.assertEqual(begun(), [first[1]], "what was stopped is the same one, gone on with")
+        library = self.client.application.extensions["library"]
+        for _, name in first:
+            library.finish_render(name, "done")
+        seen = self.ask("get", f"/shots/{shot['id']}")["revision"]
+        self.ask("patch", f"/shots/{left['shot']}", {"revision": seen, "patch": {"exposure": {"stops": 0.5}}})
+        self.assertEqual([name for name, _ in begun()], [left["shot"]], "only what has changed is made anew")
+        # Each has its own renders; small pictures are asked for by what is seen, not by names.
+        listed = [self.ask("get", f"/shots/{name}/renders")["renders"] for name, _ in first]
+        self.assertEqual([len(renders) for renders in listed], [1, 1, 2])
+        small = self.ask("post", f"{where}/small")["smalls"]
+        self.assertEqual([one["shot"] for one in small], [name for name, _ in first])
+        names = [one["picture"]["name"] for one in small]
+        self.assertEqual((names[0] == names[1], names[0] == names[2]), (True, False))
+
     def test_tables_of_figures_are_kept_and_tones_go_out_as_one(self) -> None:
         shot = self.shot()
         rows = "LUT_1D_SIZE 2\n0.2 0.2 0.2\n1 1 1\n"

@@ -112,6 +112,20 @@ it("a thing's field that is set to null is null, as the server's documents have 
   expect(made.lengths[0]).toEqual(length);
 });
 
+it("a change of an option counts from what was last seen of its shot, and the shot is asked for anew", async () => {
+  const option = changesOf("s~o1", queries);
+  queries.setQueryData(["shot", "s~o1"], { ...server.shot(), id: "s~o1" });
+  void hand.change(edge("a1"), "of the shot");
+  (await server.next("/s")).answer();
+  await vi.waitFor(() => expect(useChanges.getState().pending).toEqual([]));
+  expect(queries.getQueryState(["shot", "s~o1"])?.isInvalidated).toBe(true);
+  void option.change({ origin: [1, 2] }, "of the option");
+  const asked = await server.next("/s~o1");
+  expect(asked.body.revision).toBe(2);
+  asked.answer();
+  await vi.waitFor(() => expect(queries.getQueryState(["shot", "s"])?.isInvalidated).toBe(true));
+});
+
 describe("drafts", () => {
   it("an accepted change never wipes a newer draft", async () => {
     void hand.change(edge("a1"), "kept");

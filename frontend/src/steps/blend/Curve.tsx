@@ -1,7 +1,7 @@
 import { useRef } from "react";
+import { type Point, slopesOf, withEnds } from "../../geometry/curve";
 import { Button } from "../../ui/controls";
 
-type Point = [number, number];
 type Props = {
   points: readonly Point[];
   onMove: (points: Point[]) => void;
@@ -122,15 +122,9 @@ export function Curve({ points, onMove, onKeep }: Props) {
   );
 }
 
-/** The curve that the renderer computes: monotone between its points (Fritsch & Butland 1984). */
+/** As it is drawn: a cubic from each point to the next. */
 function path(points: readonly Point[]): string {
-  const first = points[0];
-  const last = points.at(-1);
-  const all: Point[] = [
-    ...(!first || first[0] > 0 ? [[0, 0] as Point] : []),
-    ...points,
-    ...(!last || last[0] < 1 ? [[1, 1] as Point] : []),
-  ];
+  const all = withEnds(points);
   const slopes = slopesOf(all);
   const parts = all.slice(1).map((to, n) => {
     const from = all[n] as Point;
@@ -142,22 +136,3 @@ function path(points: readonly Point[]): string {
 }
 
 const xy = ([x, y]: Point) => `${(x * SIDE).toFixed(2)} ${((1 - y) * SIDE).toFixed(2)}`;
-
-function slopesOf(points: readonly Point[]): number[] {
-  const h = points.slice(1).map((one, n) => one[0] - (points[n]?.[0] ?? 0));
-  const d = points.slice(1).map((one, n) => (one[1] - (points[n]?.[1] ?? 0)) / (h[n] ?? 1));
-  const end = (h0: number, h1: number, d0: number, d1: number) => {
-    const slope = ((2 * h0 + h1) * d0 - h0 * d1) / (h0 + h1);
-    if (Math.sign(slope) !== Math.sign(d0)) return 0;
-    return Math.sign(d0) !== Math.sign(d1) && Math.abs(slope) > 3 * Math.abs(d0) ? 3 * d0 : slope;
-  };
-  return points.map((_, n) => {
-    const [before, after] = [d[n - 1], d[n]];
-    if (d.length === 1) return d[0] ?? 1;
-    if (before === undefined) return end(h[0] ?? 1, h[1] ?? 1, d[0] ?? 0, d[1] ?? 0);
-    if (after === undefined) return end(h.at(-1) ?? 1, h.at(-2) ?? 1, d.at(-1) ?? 0, d.at(-2) ?? 0);
-    if (before * after <= 0) return 0;
-    const [w1, w2] = [2 * (h[n] ?? 1) + (h[n - 1] ?? 1), (h[n] ?? 1) + 2 * (h[n - 1] ?? 1)];
-    return (w1 + w2) / (w1 / before + w2 / after);
-  });
-}

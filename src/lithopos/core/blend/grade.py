@@ -13,7 +13,7 @@ from lithopos.core.shot import Blend, Grade
 
 STEEPEST = 2.5  # of the curve in its middle, at a contrast of 1
 
-__all__ = ["graded", "is_plain", "luts_of"]
+__all__ = ["curve_through", "graded", "is_plain", "luts_of"]
 
 
 def is_plain(grade: Grade) -> bool:
@@ -71,14 +71,17 @@ def _through(e: Floats, grade: Grade, luts: Luts | None) -> Floats:
     return np.clip(e + np.float32(grade.lut_strength) * (made - e), 0, 1)
 
 
-def _drawn(e: Floats, points: list[tuple[float, float]]) -> Floats:
-    """A monotone curve of encoded values through points; where none lies at an end, black and white hold."""
+def curve_through(points: list[tuple[float, float]]) -> PchipInterpolator:
+    """The monotone curve of encoded values through points; where none lies at an end, black and white hold."""
     first, last = points[0], points[-1]
     ends = [*([(0.0, 0.0)] if first[0] > 0 else []), *points, *([(1.0, 1.0)] if last[0] < 1 else [])]
-    curve = PchipInterpolator(*np.array(ends).T)
+    return PchipInterpolator(*np.array(ends).T)
+
+
+def _drawn(e: Floats, points: list[tuple[float, float]]) -> Floats:
     # Between entries as close as these a straight line differs by far less than a code of 16 bits.
     steps = np.linspace(0, 1, 4097)
-    return np.asarray(np.interp(e, steps, curve(steps)), np.float32)
+    return np.asarray(np.interp(e, steps, curve_through(points)(steps)), np.float32)
 
 
 def _gains(grade: Grade) -> Floats:
