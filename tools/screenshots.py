@@ -132,15 +132,13 @@ def options(page: Screen) -> None:
         "Nearer the well": {"position_m": [x - 0.6, y + 0.5, z]},
     }
     for name, change in wanted.items():
-        told = server.ask("GET", f"/shots/{base}")
-        body = {"revision": told["revision"], "options": [{"name": name}]}
-        made = server.ask("POST", f"/shots/{base}/options", body)
+        made = server.ask("POST", f"/shots/{base}/options", {"options": [{"name": name}]})
         patch = {"revision": made["revision"], "patch": {"models": {bench["id"]: change}}}
         server.ask("PATCH", f"/shots/{made['options'][-1]['shot']}", patch)
     told = server.ask("GET", f"/shots/{base}")
     ids = [one["id"] for one in told["options"]]
     pairs = [{"of": [ids[0], ids[2]]}, {"of": [ids[1], ids[2]]}]
-    server.ask("POST", f"/shots/{base}/options", {"revision": told["revision"], "options": pairs})
+    server.ask("POST", f"/shots/{base}/options", {"options": pairs})
     page.page.reload()
     page.until("window.lithopos?.derived.sun")
     page.press("All options")

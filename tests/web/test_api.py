@@ -76,7 +76,7 @@ class Api(unittest.TestCase):
     def test_all_options_are_rendered_at_once_and_what_stopped_goes_on(self) -> None:
         shot = self.ready_shot()
         where = f"/shots/{shot['id']}/options"
-        body = {"revision": shot["revision"], "options": [{"name": "Red"}, {"name": "Left"}]}
+        body = {"options": [{"name": "Red"}, {"name": "Left"}]}
         red, left = self.ask("post", where, body, 201)["options"]
         patch = {"models": {"m1": {"position_m": [0.4, 0, 0]}}}
         seen = self.ask("get", f"/shots/{shot['id']}")["revision"]
@@ -148,8 +148,7 @@ class Api(unittest.TestCase):
             return self.ask("patch", f"/shots/{name}", {"revision": seen, "patch": patch}, status)
 
         def add(*options: dict[str, Any]) -> list[dict[str, Any]]:
-            seen = self.ask("get", f"/shots/{shot['id']}")["revision"]
-            made = self.ask("post", f"/shots/{shot['id']}/options", {"revision": seen, "options": options}, 201)
+            made = self.ask("post", f"/shots/{shot['id']}/options", {"options": options}, 201)
             return list(made["options"])
 
         red, left = add({"name": "Red"}, {"name": "Left"})

@@ -3290,13 +3290,11 @@ export interface components {
         };
         /**
          * OptionsNew
-         * @description Options to be made at once, to the revision that was seen.
+         * @description Options to be made at once, beside those that there are.
          */
         OptionsNew: {
             /** Options */
             options: components["schemas"]["OptionNew"][];
-            /** Revision */
-            revision: number;
         };
         /**
          * OptionsRendered

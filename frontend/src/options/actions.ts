@@ -17,7 +17,7 @@ export function useOptionActions(shot: ShotOut) {
       asked<ShotOut>(
         client.POST("/api/v1/shots/{shot_id}/options", {
           ...path,
-          body: { revision: shot.revision, options },
+          body: { options },
         }),
       )
         .then(async (made) => {

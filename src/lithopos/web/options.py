@@ -54,7 +54,7 @@ def add_options(path: s.ShotPath, body: s.OptionsNew) -> Response:
     # The list as a whole: a null in a patch would be taken for something to be struck out.
     listed = [one.model_dump(mode="json") for one in [*state.shot.options, *made.values()]]
     label = f"{len(made)} options" if len(made) > 1 else f"option {next(iter(made.values())).name}"
-    return answer(shot_out(library.change(state.row, body.revision, {"options": listed}, label)), 201)
+    return answer(shot_out(library.change(state.row, state.revision, {"options": listed}, label)), 201)
 
 
 @options.post("/shots/<string:shot_id>/options/small", operation_id="askSmall", responses={200: s.SmallsOut})

@@ -297,9 +297,8 @@ class OptionNew(_Body):
 
 
 class OptionsNew(_Body):
-    """Options to be made at once, to the revision that was seen."""
+    """Options to be made at once, beside those that there are."""
 
-    revision: int
     options: Annotated[list[OptionNew], Field(min_length=1, max_length=60)]
 
 
