@@ -23,7 +23,7 @@ from lithopos.samples.places import cloister_yard
 
 WIDTH, SAMPLES_A_PIXEL, SEED = 640, 128, 3
 # The radius of the opening and what is sharp, before and behind the model, which stands some 5 m away [m].
-LENSES = ((0.02, 3.0), (0.02, 12.0), (0.04, 5.0))
+LENSES = ((0.05, 2.5), (0.05, 12.0))
 
 
 def main() -> None:

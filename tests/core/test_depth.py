@@ -81,6 +81,7 @@ class LensTold(unittest.TestCase):
             told = focus_of(question, photographed(seen, 1.0, 3), camera)
             self.assertAlmostEqual(told.focus_m / lens.focus_m, 1, delta=0.02)
             self.assertAlmostEqual(told.aperture_mm / (2000 * lens.radius_m), 1, delta=0.15)
+            self.assertAlmostEqual(told.softness_px, 0.5, delta=0.15)
             self.assertAlmostEqual(told.disc_px / wanted[soft_row], 1, delta=0.15)
 
     def test_spots_that_tell_nothing_are_said(self) -> None:

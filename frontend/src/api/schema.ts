@@ -1909,7 +1909,8 @@ export interface components {
         };
         /**
          * FocusAnswer
-         * @description How far along its axis the camera was focused, the opening's diameter; the soft spot's depth and disc radius.
+         * @description How far along its axis the camera was focused, the opening's diameter; by how much what is sharp is spread beyond
+         *     a pixel; the soft spot's depth and disc radius.
          */
         FocusAnswer: {
             /** Aperture Mm */
@@ -1920,6 +1921,8 @@ export interface components {
             focus_m: number;
             /** Soft M */
             soft_m: number;
+            /** Softness Px */
+            softness_px: number;
         };
         /**
          * FocusQuestion
@@ -3231,12 +3234,20 @@ export interface components {
         /**
          * OpenLens
          * @description A lens with a depth of field: sharp at `focus_m` along its axis, through an opening so wide across.
+         *
+         *     `softness_px` is by how much what is sharp is spread besides; what is measured of the whole photograph holds edges
+         *     that are out of focus as well.
          */
         OpenLens: {
             /** Aperture Mm */
             aperture_mm: number;
             /** Focus M */
             focus_m: number;
+            /**
+             * Softness Px
+             * @default 0
+             */
+            softness_px: number;
         };
         /**
          * Option

@@ -85,7 +85,7 @@ function Bar({ compare, pictures }: { compare: Compared; pictures: Picture[] }) 
           <Pick label="Right" at={1} {...{ compare, pictures, set }} />
         </>
       ) : (
-        <span className="flex flex-wrap gap-1.5">
+        <span className="flex min-w-0 flex-1 flex-wrap gap-1.5">
           {pictures.map(({ name, says }) => (
             <Pill key={name} on={compare.of.includes(name)} onClick={() => toggle(name)}>
               {says}

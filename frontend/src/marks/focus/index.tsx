@@ -13,7 +13,7 @@ export const kind: Kind = {
     async make([sharp, soft], { shotId }) {
       if (!sharp || !soft) return null;
       try {
-        const { focus_m, aperture_mm, soft_m, disc_px } = await asked<FocusAnswer>(
+        const { focus_m, aperture_mm, softness_px, soft_m, disc_px } = await asked<FocusAnswer>(
           client.POST("/api/v1/shots/{shot_id}/focus", {
             params: { path: { shot_id: shotId } },
             body: { sharp: pair(sharp), soft: pair(soft) },
@@ -22,7 +22,7 @@ export const kind: Kind = {
         say(
           `Sharp at ${focus_m.toFixed(2)} m; at ${soft_m.toFixed(2)} m a point is spread over ${(2 * disc_px).toFixed(1)} px.`,
         );
-        return { patch: { blend: { lens: { focus_m, aperture_mm } } }, label: "depth of field" };
+        return { patch: { blend: { lens: { focus_m, aperture_mm, softness_px } } }, label: "depth of field" };
       } catch (error) {
         say((error as Error).message, "wrong");
         return null;

@@ -6,7 +6,7 @@ import { Button, Field, Tip } from "../../ui/controls";
 import { Section } from "../Section";
 
 /** What a lens begins with that is opened by hand [m, mm]. */
-const BEGIN = { focus_m: 5, aperture_mm: 10 };
+const BEGIN = { focus_m: 5, aperture_mm: 10, softness_px: 0 };
 
 /** Depth of field: told from two spots of the ground, or by hand. */
 export function LensSection({ shot, document, derived }: StepProps) {

@@ -26,6 +26,8 @@ FINE, COARSE = (0.8, 1.6), (1.6, 3.2)  # σ₁, σ₂ [px], for what is sharp an
 STEEPEST = 0.3  # of all crests of steepness that are judged …
 ALONE = 0.25  # … and of those the share that stand apart: beside another edge one seems sharper than it is
 LEAST_EDGES, LEAST_STEEP = 25, 0.003  # linear, a pixel
+# What looking for steepness spreads an edge by itself, with a pixel's own box: measured on edges of none [px²].
+OWN_SPREAD = 0.40
 LEAST_SOFT_PX, MOST_SOFT_PX = 0.5, 20.0  # of a disc's radius
 
 __all__ = ["FocusAnswer", "FocusQuestion", "disc_radii_px", "edge_sigma", "focus_of"]
@@ -41,10 +43,12 @@ class FocusQuestion(BaseModel):
 
 
 class FocusAnswer(BaseModel):
-    """How far along its axis the camera was focused, the opening's diameter; the soft spot's depth and disc radius."""
+    """How far along its axis the camera was focused, the opening's diameter; by how much what is sharp is spread beyond
+    a pixel; the soft spot's depth and disc radius."""
 
     focus_m: float
     aperture_mm: float
+    softness_px: float
     soft_m: float
     disc_px: float
 
@@ -79,7 +83,9 @@ def focus_of(question: FocusQuestion, photograph: Picture, camera: Pinhole) -> F
     disc_px = float(Lens(radius_m, float(sharp_m)).disc_px(camera, soft_m))
     if disc_px < LEAST_SOFT_PX:
         raise InputError("focus", "can’t be told: the second spot is not softer than the first")
-    return FocusAnswer(focus_m=float(sharp_m), aperture_mm=2000 * radius_m, soft_m=float(soft_m), disc_px=disc_px)
+    told = {"focus_m": float(sharp_m), "soft_m": float(soft_m), "disc_px": disc_px}
+    softness = float(np.sqrt(max(sigma**2 - OWN_SPREAD, 0)))
+    return FocusAnswer(aperture_mm=2000 * radius_m, softness_px=softness, **told)
 
 
 def _openings(light: Floats, corner: tuple[int, int], sigma: float, camera: Pinhole, focus_m: float) -> Array | None:

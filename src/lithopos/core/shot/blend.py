@@ -58,10 +58,15 @@ class Haze(DocumentPart):
 
 
 class OpenLens(DocumentPart):
-    """A lens with a depth of field: sharp at `focus_m` along its axis, through an opening so wide across."""
+    """A lens with a depth of field: sharp at `focus_m` along its axis, through an opening so wide across.
+
+    `softness_px` is by how much what is sharp is spread besides; what is measured of the whole photograph holds edges
+    that are out of focus as well.
+    """
 
     focus_m: Annotated[FiniteFloat, Field(gt=0.05, le=1e5)]
     aperture_mm: Annotated[FiniteFloat, Field(ge=0, le=1000)]
+    softness_px: Annotated[FiniteFloat, Field(ge=0, le=20)] = 0.0
 
 
 class Blend(DocumentPart):
