@@ -92,9 +92,22 @@ class Options(unittest.TestCase):
         after = with_option(document, "o1", own)
         self.assertEqual((after["origin"], after["models"]), ([5, 900], BASE["models"]))
         self.assertEqual(after["options"][0]["difference"], {"models/bench/surfaces/Seat": RED})
-        for path in ("edges/e1", "camera", "photograph"):
-            with self.assertRaisesRegex(InputError, "belongs to the photograph"):
+        for path, words in (
+            ("edges/e1", "belongs to the photograph"),
+            ("camera", "belongs to the photograph"),
+            ("models", "leads to nothing"),
+            ("models/bench/position_m/x", "leads to nothing"),
+            ("sun/kind/x", "leads to nothing"),
+            ("", "belongs to the photograph"),
+        ):
+            with self.assertRaisesRegex(InputError, words):
                 load_shot({**BASE, "options": [{"id": "o1", "difference": {path: None}}]})
+        # Values that no hand would make are refused where the whole is read, by the field.
+        for path, value in (("models/bench", 5), ("models/bench/surfaces/Seat", 7), ("sun", "up"), ("lit_by", {})):
+            whole_one = optioned(BASE, {path: value, "models/bench/turn_deg": 4})
+            if path != "models/bench":  # which then is gone
+                with self.assertRaises(InputError):
+                    load_shot(whole_one)
 
     def test_a_matrix_is_the_rows_differences_with_the_columns(self) -> None:
         red: Difference = {"models/bench/surfaces/Seat": RED, "models/cup/hidden": True}

@@ -19,7 +19,8 @@ from proving.server import Server, running
 
 from lithopos.core.errors import NoRoom
 from lithopos.core.render.pieces import PieceQuestion
-from lithopos.core.shot import Surface
+from lithopos.core.render.small import small_question
+from lithopos.core.shot import Shot, Surface
 from lithopos.jobs.asked import FOLDER, Asked
 from lithopos.jobs.queue import Queue
 from lithopos.jobs.worker import LOST, Worker
@@ -67,6 +68,20 @@ class Running(unittest.TestCase):
         os.utime(self.data / FOLDER / f"{name}.failed", (long_ago, long_ago))
         self.assertIsNone(asked.ask(question, queue).reason)
         self.assertEqual(queue.take("piece"), name)
+
+    def test_a_small_picture_of_a_shot_that_nobody_waits_for_is_not_made(self) -> None:
+        """Each change of a shot asks for all its options anew; what was asked for before is not traced any more."""
+        library = Library(self.data)
+        self.addCleanup(library.engine.dispose)
+        worker, asked = Worker(library, Queue(self.data)), Asked(self.data)
+        name = asked.ask(small_question(Shot()), worker.queue).name
+        long_ago = time.time() - 60
+        os.utime(self.data / FOLDER / f"{name}.wanted", (long_ago, long_ago))
+        worker.picture(str(worker.queue.take("piece")))
+        self.assertIsNone(asked.reply(name).reason)
+        self.assertEqual(asked.ask(small_question(Shot()), worker.queue).name, name)
+        worker.picture(str(worker.queue.take("piece")))  # asked once more it is a new one
+        self.assertIn("is missing", str(asked.reply(name).reason))
 
     def test_small_pictures_are_made_on_the_side_and_kept(self) -> None:
         shot = ready_shot(self.data)

@@ -20,6 +20,7 @@ from lithopos.jobs.queue import Queue
 
 FOLDER = "asked"
 HELD = 600
+WANTED_S = 5.0
 ASK_AGAIN_S = 30.0  # a worker that was killed took its question with it
 
 Question = PieceQuestion | CardQuestion | SmallQuestion
@@ -49,6 +50,8 @@ class Asked:
         name = hashlib.sha256(written.encode()).hexdigest()[:32]
         reply = self.reply(name)
         if reply.path is None and reply.reason is None:
+            self.folder.mkdir(parents=True, exist_ok=True)
+            (self.folder / f"{name}.wanted").touch()
             place = self._question(name)
             old = not place.exists() or time.time() - place.stat().st_mtime > ASK_AGAIN_S
             if old and name not in queue.waiting():
@@ -72,6 +75,16 @@ class Asked:
         place = self._question(name)
         return _QUESTION.validate_json(place.read_text()) if place.exists() else None
 
+    def is_wanted(self, name: str) -> bool:
+        """Whether somebody still waits for an answer: who does, asks again and again."""
+        place = self.folder / f"{name}.wanted"
+        return place.exists() and time.time() - place.stat().st_mtime < WANTED_S
+
+    def forget(self, name: str) -> None:
+        """Drop a question that nobody waits for; asked once more, it is a new one."""
+        for suffix in ("json", "wanted"):
+            (self.folder / f"{name}.{suffix}").unlink(missing_ok=True)
+
     def fail(self, name: str, reason: str) -> None:
         """Keep why a question has no answer."""
         write_atomically(self.folder / f"{name}.failed", lambda file: file.write(reason.encode()))
@@ -86,5 +99,5 @@ class Asked:
     def _clear_old(self) -> None:
         """Keep the newest few: light and surfaces come and go."""
         files = sorted(self.folder.glob("*.*"), key=lambda one: one.stat().st_mtime)
-        for old in files[: -2 * HELD]:
+        for old in files[: -3 * HELD]:
             old.unlink(missing_ok=True)

@@ -121,6 +121,9 @@ class Worker:
         question = asked.question(name)
         if question is None or asked.reply(name).path:
             return
+        if isinstance(question, SmallQuestion) and not asked.is_wanted(name):
+            asked.forget(name)  # the shot has moved on: each change asks for all its options anew
+            return
         try:
             if isinstance(question, CardQuestion):
                 picture = self._card(question)

@@ -19,7 +19,7 @@ from lithopos.web.at_hand import answer, library_at_hand, queue_at_hand
 from lithopos.web.renders import refuse_unready, render_out
 
 BUSY = ("queued", "running", "stopping")
-SHOWN = 6  # renders of each option that are told
+SHOWN = 4  # renders of each option that are told
 
 options = APIBlueprint("options", __name__, url_prefix="/api/v1")
 
@@ -74,8 +74,9 @@ def ask_small(path: s.ShotPath) -> Response:
 def list_options_renders(path: s.ShotPath) -> Response:
     """The newest renders of a shot and of each of its options."""
     library = library_at_hand()
-    told = [one for state in _all(library.shot(path.shot_id)) for one in library.renders(state.id, limit=SHOWN)]
-    return answer(s.RendersOut(renders=[render_out(render) for render in told]))
+    states = _all(library.shot(path.shot_id))
+    told = [render_out(one, state) for state in states for one in library.renders(state.id, limit=SHOWN)]
+    return answer(s.RendersOut(renders=told))
 
 
 @options.post("/shots/<string:shot_id>/options/renders", operation_id="renderOptions", responses={201: s.RendersOut})
@@ -93,7 +94,7 @@ def render_options(path: s.ShotPath, body: s.OptionsRendered) -> Response:
 def _begun(library: Library, state: ShotState, quality: str) -> Render | None:
     """A render that is to be put in line for a shot or an option; None if there is one already."""
     newest = next((one for one in library.renders(state.id) if one.quality == quality and not one.part), None)
-    if newest is not None and render_out(newest).current:
+    if newest is not None and render_out(newest, state).current:
         if newest.state == "done" or newest.state in BUSY:
             return None
         return library.restart_render(newest.id)

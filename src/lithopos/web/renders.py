@@ -26,7 +26,7 @@ from lithopos.core.shot import Shot
 from lithopos.jobs.files import PICTURE, made_files
 from lithopos.jobs.worker import PREVIEW, SCOPE, WHITES
 from lithopos.library.models import Render
-from lithopos.library.store import NotFound
+from lithopos.library.store import NotFound, ShotState
 from lithopos.web import schemas as s
 from lithopos.web.at_hand import answer, library_at_hand, photograph_of, queue_at_hand, slug
 
@@ -39,8 +39,9 @@ __all__ = ["refuse_unready", "render_out", "renders", "scope_kept"]
 
 @renders.get("/shots/<string:shot_id>/renders", operation_id="listRenders", responses={200: s.RendersOut})
 def list_renders(path: s.ShotPath) -> Response:
-    library_at_hand().shot(path.shot_id)
-    return answer(s.RendersOut(renders=[render_out(render) for render in library_at_hand().renders(path.shot_id)]))
+    head = library_at_hand().shot(path.shot_id)
+    told = [render_out(render, head) for render in library_at_hand().renders(path.shot_id)]
+    return answer(s.RendersOut(renders=told))
 
 
 @renders.post("/shots/<string:shot_id>/renders", operation_id="addRender", responses={201: s.RenderOut})
@@ -140,20 +141,26 @@ def refuse_unready(shot: Shot, quality: str) -> None:
         refuse_too_large(shot.photograph.width, shot.photograph.height, shot.output.scale)
 
 
-def render_out(render: Render) -> s.RenderOut:
+def render_out(render: Render, head: ShotState | None = None) -> s.RenderOut:
+    """A render for the screen.
+
+    Parameters
+    ----------
+    head : the shot or option that it shows as it stands, where that is known.
+    """
     values = {name: getattr(render, name) for name in s.RenderOut.model_fields if name not in TOLD_OTHERWISE}
     values["shot_id"] = render.shot_name
     told = library_at_hand().render_folder(render.id) / WHITES
     whites = Whites.model_validate_json(told.read_text()) if told.is_file() else None
     files = made_files(library_at_hand(), render.id) if render.quality == "files" else []
-    values |= {"has_picture": _picture_of(render) is not None, "current": _is_current(render)}
+    values |= {"has_picture": _picture_of(render) is not None, "current": _is_current(render, head)}
     return s.RenderOut(**values, whites=whites, files=files)
 
 
-def _is_current(render: Render) -> bool:
+def _is_current(render: Render, head: ShotState | None) -> bool:
     """Whether nothing that shows in its picture has changed since it was asked for."""
     library = library_at_hand()
-    head = library.shot(render.shot_name)
+    head = head or library.shot(render.shot_name)
     if head.revision == render.revision:
         return True
     held: dict[tuple[str, int], bool] = current_app.extensions.setdefault("current", {})

@@ -32,6 +32,7 @@ OWN = (
     "blend",
     "set_aside",
 )
+LISTED = ("models", "panes", "lamps", "windows", "set_aside")  # of things with identities
 FIELD_BY_FIELD = ("sky", "exposure", "ground", "contact", "blend")  # the others only make sense as one
 BY_NAME = ("surfaces", "prints")  # of a thing: a mapping whose entries differ one by one
 MOST_DIFFERENCES = 2000
@@ -43,8 +44,12 @@ __all__ = ["OWN", "Difference", "Option", "difference", "named_files", "optioned
 
 def _known(differs: Difference) -> Difference:
     for path in differs:
-        if split(path)[0] not in OWN:
+        name, *rest = split(path)
+        if name not in OWN:
             raise ValueError(f"{path[:60]!r} can’t differ in an option: it belongs to the photograph")
+        entry = len(rest) == 3 and rest[1] in BY_NAME
+        if (name in LISTED and not (len(rest) in (1, 2) or entry)) or (name not in LISTED and len(rest) > 1):
+            raise ValueError(f"{path[:60]!r} leads to nothing that can differ in an option")
     return differs
 
 
@@ -82,10 +87,12 @@ def optioned(document: dict[str, Any], differs: Difference) -> dict[str, Any]:
 
 def _with_thing(things: list[Any], path: list[str], value: Any) -> list[Any]:
     """A list of things with another value at the path of a thing, its field, or an entry of its field."""
-    known = {thing["id"]: thing for thing in things}
+    known: dict[str, Any] = {thing["id"]: thing for thing in things}
     key, *rest = path
     if not rest:
-        return list(_with_entry(known, key, value).values())
+        # Of another name it would be another thing.
+        named = {**value, "id": key} if isinstance(value, dict) else None
+        return list(_with_entry(known, key, named).values())
     if key in known:
         field, *entry = rest
         now = _with_entry(known[key].get(field) or {}, entry[0], value) if entry else value
