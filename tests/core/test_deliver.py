@@ -124,7 +124,7 @@ class InLayers(unittest.TestCase):
         share = one["front"][..., 3:]
         light = share * one["front"][..., :3] + (1 - share) * behind
         made = np.clip(encode_srgb(light) + one["grain"], 0, 1) * 255
-        np.testing.assert_allclose(made, done.picture.codes, atol=0.7)
+        np.testing.assert_allclose(made, done.picture.codes, atol=0.501)
         np.testing.assert_allclose(encode_srgb(one["picture"]) * 255, done.picture.codes, atol=0.2)
         there = np.stack([pixels["position"][axis] for axis in "XYZ"], -1)[30, 60]
         np.testing.assert_allclose(TrueCamera(focal=90, size=(WIDE, HIGH)).see(there)[0], [60.5, 30.5], atol=1e-3)

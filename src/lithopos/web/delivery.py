@@ -30,7 +30,7 @@ from lithopos.web.measures import blending_of
 from lithopos.web.renders import render_out, scope_kept
 
 # What files take of room, about: by made-up photographs.
-BYTES_A_PIXEL = {"png": 1.8, "tiff": 1.9, "ora": 6.0, "layered tiff": 8.0, "exr": 9.0}
+BYTES_A_PIXEL = {"png": 1.8, "tiff": 1.9, "ora": 6.0, "layered tiff": 8.0, "exr": 16.0}
 
 delivery = APIBlueprint("delivery", __name__, url_prefix="/api/v1")
 
