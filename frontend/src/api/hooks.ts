@@ -126,8 +126,9 @@ export const useRenders = (shotId: string) =>
   });
 
 /** The newest renders of a shot and of all its options; asked again and again while one is under way. */
-export const useAllRenders = (shotId: string) =>
+export const useAllRenders = (shotId: string, wanted = true) =>
   useQuery({
+    enabled: wanted,
     queryKey: ["renders", shotId, "all"],
     queryFn: () =>
       asked<Renders>(

@@ -12,7 +12,7 @@ import { Button } from "../ui/controls";
 export function Strip({ projectId, shot }: { projectId: string; shot: ShotOut }) {
   const { data: project } = useProject(projectId);
   const { data } = useRenders(shot.id);
-  const { data: all } = useAllRenders(shot.base);
+  const { data: all } = useAllRenders(shot.base, shot.options.length > 0);
   const latest = data?.renders[0];
   // A proof goes before a master under way: both are shown, each with its own way to stop it.
   const underWay = data?.renders.filter(isBusy) ?? [];
