@@ -84,7 +84,7 @@ export function Thing({ placed, file, files, projectId, ...shown }: Props) {
             <div className="grow">
               <TextField label="Name" value={placed.name} onValue={(name) => set({ name }, "name")} />
             </div>
-            {document.models.length > 1 && !shown.shot.option && (
+            {document.models.length > 1 && !shot.option && (
               <div className="flex pb-1.5">
                 {([-1, 1] as const).map((by) => (
                   <Toggle
