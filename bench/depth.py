@@ -21,9 +21,9 @@ from lithopos.core.shot.blend import OpenLens
 from lithopos.samples.photograph import Studio, develop, truth_of
 from lithopos.samples.places import cloister_yard
 
-WIDTH, SAMPLES_A_PIXEL, SEED = 640, 128, 3
+WIDTH, SAMPLES_A_PIXEL, SEED = 480, 32, 3
 # The radius of the opening and what is sharp, before and behind the model, which stands some 5 m away [m].
-LENSES = ((0.05, 2.5), (0.05, 12.0))
+LENSES = ((0.05, 2.5), (0.05, 12.0), (0.08, 2.5))
 
 
 def main() -> None:
