@@ -32,12 +32,16 @@ export function Workplace({ projectId, shotId }: { projectId: string; shotId: st
     // Whoever opens a shot for the first time sees what it has come to.
     if (isNew && hasProof) useEditor.getState().show("proof");
   }, [isNew, hasProof]);
+  const renders = data?.renders;
+  const opened = useRef(false);
   useEffect(() => {
-    // An option that was just made has no picture yet: it is seen live.
+    if (!renders || opened.current) return;
+    opened.current = true;
+    // An option that was just made has no picture yet: it opens live.
     const { view, show } = useEditor.getState();
-    const isSeen = data?.renders.some((render) => render.quality === view);
-    if (shotId.includes("~") && data && !isSeen && (view === "proof" || view === "master")) show("live");
-  }, [shotId, data]);
+    const isSeen = renders.some((render) => render.quality === view);
+    if (shotId.includes("~") && !isSeen && (view === "proof" || view === "master")) show("live");
+  }, [shotId, renders]);
   if (error)
     return (
       <div className="p-14">

@@ -290,6 +290,8 @@ def deliver(
     from lithopos.core.exchange.bundle import OpenShot, open_shot
 
     with open_shot(shot) as opened:
+        if options and all_options:
+            raise InputError("--all-options", "makes every option; leave out --option")
         whole = opened.shot if recipe is None else _by_recipe(opened.shot, recipe)
         names: list[str | None] = [None, *(one.id for one in whole.options)] if all_options else [*options] or [None]
         chosen = [_option_of(whole, name) for name in names]

@@ -103,11 +103,14 @@ class Options(unittest.TestCase):
             with self.assertRaisesRegex(InputError, words):
                 load_shot({**BASE, "options": [{"id": "o1", "difference": {path: None}}]})
         # Values that no hand would make are refused where the whole is read, by the field.
-        for path, value in (("models/bench", 5), ("models/bench/surfaces/Seat", 7), ("sun", "up"), ("lit_by", {})):
-            whole_one = optioned(BASE, {path: value, "models/bench/turn_deg": 4})
-            if path != "models/bench":  # which then is gone
-                with self.assertRaises(InputError):
-                    load_shot(whole_one)
+        for path, value in (
+            ("models/bench/surfaces/Seat", 7),
+            ("models/cup/position_m", "x"),
+            ("sun", "up"),
+            ("lit_by", {}),
+        ):
+            with self.assertRaises(InputError):
+                load_shot(optioned(BASE, {path: value, "models/bench/turn_deg": 4}))
 
     def test_a_matrix_is_the_rows_differences_with_the_columns(self) -> None:
         red: Difference = {"models/bench/surfaces/Seat": RED, "models/cup/hidden": True}

@@ -4417,13 +4417,13 @@ export interface components {
         Recipe: {
             /** Deliverables */
             deliverables: components["schemas"]["Deliverable"][];
-            /**
-             * Output
-             * @default {}
-             */
-            output: {
-                [key: string]: string;
-            };
+            /** @default null */
+            output: components["schemas"]["RecipeOutput"] | null;
+        };
+        /** RecipeOutput */
+        RecipeOutput: {
+            /** Names */
+            names: string;
         };
         /**
          * ReflectanceQuestion
@@ -5479,9 +5479,15 @@ export interface components {
          *     ----------
          *     histogram : (3, LEVELS) shares of all pixels.
          *     waveform : (3, COLUMNS, LEVELS) shares of a column's pixels, from left to right.
+         *     clipped : the share of pixels that are at the top of the scale in some channel.
          *     low, middle, high : the 1st, 50th and 99th of a hundred by channel [codes of 255].
          */
         Tally: {
+            /**
+             * Clipped
+             * @default 0
+             */
+            clipped: number;
             /** High */
             high: [
                 number,

@@ -42,7 +42,7 @@ function picturesOf(shot: ShotOut, renders: RenderOut[]): Picture[] {
 /** Pictures compared over the whole stage: all are looked at in the same place, as closely. */
 export function Compare({ shot }: { shot: ShotOut }) {
   const { compare } = usePicked("compare");
-  const { data } = useAllRenders(shot.base);
+  const { data } = useAllRenders(shot.base, compare !== null);
   const photograph = shot.document.photograph;
   if (!compare || !photograph) return null;
   const pictures = picturesOf(shot, data?.renders ?? []);

@@ -55,7 +55,7 @@ export function OptionsStrip({ shot }: { shot: ShotOut }) {
 }
 
 /** Compare what is on show with the photograph, or an option with its shot. */
-export function CompareButton({ shot }: { shot: ShotOut }) {
+function CompareButton({ shot }: { shot: ShotOut }) {
   return (
     <Tip text="Two pictures by a seam, by turns, side by side, or their difference">
       <Button

@@ -8,7 +8,6 @@ type Batch = {
   quality: "proof" | "master";
   /** The newest render of each, as far as it shows how it is now. */
   newest: RenderOut[];
-  of: number;
 };
 
 /** The pictures that are made of a shot and all its options, where more than one is under way or was broken off. */
@@ -21,13 +20,17 @@ export function batchOf(shot: ShotOut, renders: RenderOut[]): Batch | null {
       )
       .filter((render) => render?.current) as RenderOut[];
     const unfinished = newest.filter(({ state }) => state !== "done").length;
-    if (names.length > 1 && unfinished > 0 && newest.length > 1) return { quality, newest, of: names.length };
+    if (names.length > 1 && unfinished > 0 && newest.length > 1) return { quality, newest };
   }
   return null;
 }
 
 const share = ({ state, passes_done, passes }: RenderOut) =>
   state === "done" ? 1 : passes_done / Math.max(passes, 1);
+
+/** How far all of them are [%]. */
+export const percentOf = ({ newest }: Batch) =>
+  Math.round((100 * newest.reduce((sum, one) => sum + share(one), 0)) / newest.length);
 
 /** All of them as one piece of work: how far it is, how long it takes, a way to stop it and to go on. */
 export function TogetherWork({ shot, renders }: { shot: ShotOut; renders: RenderOut[] }) {
@@ -38,7 +41,7 @@ export function TogetherWork({ shot, renders }: { shot: ShotOut; renders: Render
   const { newest, quality } = batch;
   const busy = newest.filter(isBusy);
   const done = newest.filter(({ state }) => state === "done").length;
-  const percent = Math.round((100 * newest.reduce((sum, one) => sum + share(one), 0)) / newest.length);
+  const percent = percentOf(batch);
   const name = `${quality === "proof" ? "Proofs" : "Masters"} of all options`;
   return (
     <section aria-label="Options in progress" className="pb-1">

@@ -2,7 +2,7 @@ import { useEffect } from "react";
 import { type RenderOut, type ShotOut, thumbUrl } from "../api/client";
 import { isBusy, useAllRenders, useProject, useRenders } from "../api/hooks";
 import { OptionsStrip } from "../options/OptionsStrip";
-import { batchOf, TogetherWork } from "../options/Together";
+import { batchOf, percentOf, TogetherWork } from "../options/Together";
 import { go, shotPath } from "../state/address";
 import { usePicked, type View } from "../state/editor";
 import { useRenderActions } from "../state/renders";
@@ -18,15 +18,12 @@ export function Strip({ projectId, shot }: { projectId: string; shot: ShotOut })
   const underWay = data?.renders.filter(isBusy) ?? [];
   const works = underWay.length ? underWay.slice(0, 2) : latest ? [latest] : [];
   const busy = underWay.length > 0;
-  const together = batchOf(shot, all?.renders ?? []) !== null;
+  const together = batchOf(shot, all?.renders ?? []);
+  const done = together ? percentOf(together) : busy && works[0] ? percent(works[0]) : null;
+  const title = done !== null ? `${done} % · ` : latest?.state === "done" ? "Done · " : "";
   useEffect(() => {
-    document.title =
-      busy && works[0]
-        ? `${percent(works[0])} % · Lithopos`
-        : latest?.state === "done"
-          ? "Done · Lithopos"
-          : "Lithopos";
-  }, [busy, works[0], latest]);
+    document.title = `${title}Lithopos`;
+  }, [title]);
   return (
     <footer className="col-span-2 flex items-center gap-3 border-t border-lime-300 bg-lime-50 px-4">
       <ul className="flex max-w-[38%] shrink-0 gap-3 overflow-x-auto px-1 py-1">

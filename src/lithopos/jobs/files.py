@@ -17,12 +17,12 @@ from lithopos.core.deliver.handover import OnPage, Origin
 from lithopos.core.deliver.make import deliver, plan_of
 from lithopos.core.errors import Cancelled, InputError
 from lithopos.core.exchange.decode import read_picture
-from lithopos.core.exchange.picture import write_atomically
+from lithopos.core.exchange.picture import Picture, write_atomically
 from lithopos.core.reading.ask import notes_of, read_graphic, read_model_kept, read_panorama_kept, read_picture_kept
 from lithopos.core.render.finished import Readers, finished
 from lithopos.core.shot import Shot
 from lithopos.core.shot.differs import told_differences
-from lithopos.library.models import Render
+from lithopos.library.models import Render, shot_name
 from lithopos.library.store import RUNNING, Library
 
 PICTURE, PASSES, FILES = "picture.png", "passes", "files.json"
@@ -52,7 +52,7 @@ def make_files(library: Library, asked: Render, stopping: Callable[[], bool]) ->
         If a size or a profile does not go; Cancelled if it was stopped; NoRoom if the disk is full.
     """
     master = library.render(asked.goes_on or "")
-    shot = library.shot_at(asked.shot_name, asked.revision)
+    shot = library.shot_at(asked.shot_id, asked.revision)  # its list is the same for all options
     made_of = library.shot_at(master.shot_name, master.revision)  # the picture itself, and its grades
     shot = made_of.model_copy(update={"deliverables": shot.deliverables, "output": shot.output})
     if shot.photograph is None:
@@ -71,7 +71,9 @@ def make_files(library: Library, asked: Render, stopping: Callable[[], bool]) ->
     made: list[MadeFile] = []
     if _others_under_way(library, master):
         plan = [one for one in plan if not one.of.is_page]  # the last one's page shows all
-    words = {"project": project.name, "shot": shot.name, "option": library.shot(master.shot_name).option_name}
+    # As it was called then: it may be struck out since.
+    called = next((one.name or one.id for one in made_of.options if one.id == master.option), "")
+    words = {"project": project.name, "shot": shot.name, "option": called}
     origin = Origin(project=project.id, shot=master.shot_id, revision=master.revision)
     pages = partial(_on_page, library, master, shot)
     for number, path in enumerate(deliver(shot, done, plan, folder, words, origin, pages)):
@@ -95,30 +97,27 @@ def _others_under_way(library: Library, master: Render) -> bool:
 def _on_page(library: Library, master: Render, shot: Shot, this: OnPage) -> list[OnPage]:
     """The picture with those of the shot and of its other options that are finished, in their order."""
     document = library.document(master.shot_id)
-    differs = {one["id"]: one["difference"] for one in document.get("options") or []}
+    options = [{"id": None, "name": shot.name, "difference": {}}, *(document.get("options") or [])]
     shown = []
-    for name in library.names_of(master.shot_id):
-        state = library.shot(name)
-        says = ", ".join(one.says for one in told_differences(document, differs.get(state.option, {})))
-        called = state.option_name or shot.name
-        if name == master.shot_name:
-            shown.append(replace(this, option=state.option, name=called, says=says))
-            continue
-        renders = library.renders(name)
-        other = next((one for one in renders if one.quality == "master" and one.state == "done"), None)
-        if other is not None:
-            made = next((one for one in renders if one.quality == "files" and one.goes_on == other.id), None)
-            files = tuple(one.name for one in made_files(library, made.id)) if made else ()
-            shown.append(
-                OnPage(
-                    state.option,
-                    called,
-                    framed_picture(read_picture(library.render_folder(other.id) / PICTURE), shot),
-                    says,
-                    files,
-                )
-            )
-    return shown
+    for option in options:
+        says = ", ".join(one.says for one in told_differences(document, option["difference"]))
+        told = {"option": option["id"], "name": option["name"] or option["id"], "says": says}
+        if option["id"] == master.option:
+            shown.append(replace(this, **told))
+        elif finished := _finished_of(library, shot_name(master.shot_id, option["id"]), shot):
+            shown.append(OnPage(**told, picture=finished[0], files=finished[1]))
+    return shown if master.option in {one.option for one in shown} else [*shown, this]
+
+
+def _finished_of(library: Library, name: str, shot: Shot) -> tuple[Picture, tuple[str, ...]] | None:
+    """The newest finished master of a shot or an option in its frame, with the files that were made of it."""
+    renders = library.renders(name)
+    master = next((one for one in renders if one.quality == "master" and one.state == "done"), None)
+    if master is None:
+        return None
+    made = next((one for one in renders if one.quality == "files" and one.goes_on == master.id), None)
+    files = tuple(one.name for one in made_files(library, made.id)) if made else ()
+    return framed_picture(read_picture(library.render_folder(master.id) / PICTURE), shot), files
 
 
 def _put(data: bytes, file: BinaryIO) -> None:

@@ -11,16 +11,15 @@ from typing import Any
 
 from flask import Response, send_file
 from flask_openapi3 import APIBlueprint
-from pydantic import ValidationError
 
 from lithopos.core.critique.look import Seen, last_look
 from lithopos.core.deliver.handover import MOST_BYTES, read_reply
 from lithopos.core.deliver.make import plan_of
 from lithopos.core.deliver.names import Planned, named
 from lithopos.core.derive import derive
-from lithopos.core.errors import InputError, input_error_from
+from lithopos.core.errors import InputError
 from lithopos.core.render.render import PROOF_WIDTH
-from lithopos.core.shot import Deliverable, Output, Shot
+from lithopos.core.shot import Deliverable, Shot
 from lithopos.jobs.files import made_files
 from lithopos.library.store import NotFound, ShotState
 from lithopos.web import schemas as s
@@ -134,12 +133,7 @@ def add_reply(path: s.ProjectPath, form: s.FileNew) -> Response:
 )
 def keep_recipe(path: s.RecipePath, body: s.Recipe) -> Response:
     """Keep a list of files to deliver under a name; an older one of that name gives way."""
-    told = body.model_dump(mode="json")
-    try:
-        Output.model_validate(told["output"])
-    except ValidationError as error:
-        raise input_error_from(error) from error
-    library_at_hand().keep_recipe(path.project_id, path.name, told)
+    library_at_hand().keep_recipe(path.project_id, path.name, body.model_dump(mode="json", exclude_none=True))
     return answer(project_full(path.project_id))
 
 

@@ -36,49 +36,41 @@ export function Recipes({ shot, document }: StepProps) {
     <div className="mt-1 border-t border-lime-200 pt-1.5">
       {recipes.length > 0 && <p className="text-ink-700">Lists kept in this project</p>}
       <ul>
-        {recipes.map(
-          ([
-            recipe,
-            {
-              deliverables: files,
-              output: { names },
-            },
-          ]) => (
-            <li key={recipe} className="flex items-center gap-1.5 py-0.5 text-xs">
-              <Button
-                onClick={() =>
-                  void change(
-                    { deliverables: files as never, ...(names ? { output: { names } } : {}) },
-                    `files as ${recipe}`,
-                  )
-                }
-              >
-                {recipe}
-              </Button>
-              <span className="grow text-ink-500">
-                {files.length} file{files.length > 1 ? "s" : ""}
-              </span>
-              <a
-                className="text-verdigris underline underline-offset-2"
-                href={`/api/v1/projects/${shot.project_id}/recipes/${encodeURIComponent(recipe)}`}
-                title="For lithopos deliver --recipe"
-                download
-              >
-                file
-              </a>
-              <Bin
-                label={`Forget the list ${recipe}`}
-                onClick={() =>
-                  void told(
-                    asked<ProjectFull>(
-                      client.DELETE("/api/v1/projects/{project_id}/recipes/{name}", path(recipe)),
-                    ),
-                  )
-                }
-              />
-            </li>
-          ),
-        )}
+        {recipes.map(([recipe, { deliverables: files, output: pattern }]) => (
+          <li key={recipe} className="flex items-center gap-1.5 py-0.5 text-xs">
+            <Button
+              onClick={() =>
+                void change(
+                  { deliverables: files as never, ...(pattern && { output: pattern }) },
+                  `files as ${recipe}`,
+                )
+              }
+            >
+              {recipe}
+            </Button>
+            <span className="grow text-ink-500">
+              {files.length} file{files.length > 1 ? "s" : ""}
+            </span>
+            <a
+              className="text-verdigris underline underline-offset-2"
+              href={`/api/v1/projects/${shot.project_id}/recipes/${encodeURIComponent(recipe)}`}
+              title="For lithopos deliver --recipe"
+              download
+            >
+              file
+            </a>
+            <Bin
+              label={`Forget the list ${recipe}`}
+              onClick={() =>
+                void told(
+                  asked<ProjectFull>(
+                    client.DELETE("/api/v1/projects/{project_id}/recipes/{name}", path(recipe)),
+                  ),
+                )
+              }
+            />
+          </li>
+        ))}
       </ul>
       {deliverables.length > 0 && (
         <form

@@ -105,11 +105,11 @@ def blend_answer(found: Measured, width: int, height: int) -> BlendAnswer:
 def sharpness_in_force(blend: Blend, found: Measured, scale: float) -> Sharpness | None:
     """How soft a render is made in a picture `scale` times the photograph's size; None: it stays as it is."""
     told = found.sharpness or Sharpness(PIXEL_SIGMA, 0.0, 0.0, 0)
-    by_hand = blend.softness_px
-    if by_hand is None and blend.lens and blend.lens.aperture_mm > 0:
-        by_hand = blend.lens.softness_px
-    if by_hand is not None:
-        told = replace(told, sigma_px=float(np.hypot(PIXEL_SIGMA, by_hand * scale)))
+    softness_px = blend.softness_px
+    if softness_px is None and blend.lens and blend.lens.aperture_mm > 0:
+        softness_px = blend.lens.softness_px
+    if softness_px is not None:
+        told = replace(told, sigma_px=float(np.hypot(PIXEL_SIGMA, softness_px * scale)))
     told = replace(told, red=told.red * blend.fringes, blue=told.blue * blend.fringes)
     return told if told.blur_px > 0.05 or told.red or told.blue else None
 

@@ -22,11 +22,13 @@ class Tally(BaseModel):
     ----------
     histogram : (3, LEVELS) shares of all pixels.
     waveform : (3, COLUMNS, LEVELS) shares of a column's pixels, from left to right.
+    clipped : the share of pixels that are at the top of the scale in some channel.
     low, middle, high : the 1st, 50th and 99th of a hundred by channel [codes of 255].
     """
 
     histogram: list[list[float]]
     waveform: list[list[list[float]]]
+    clipped: float = 0.0
     low: tuple[float, float, float]
     middle: tuple[float, float, float]
     high: tuple[float, float, float]
@@ -78,6 +80,7 @@ def _tally(codes: Codes, mask: Mask) -> Tally | None:
     return Tally(
         histogram=(counts.sum(1) / len(rows)).round(5).tolist(),
         waveform=(counts / in_column).round(3).tolist(),
+        clipped=float((codes[rows, columns] == top).any(-1).mean()),
         low=low,
         middle=middle,
         high=high,

@@ -251,7 +251,7 @@ def _burnt(scope: Scope | None) -> Iterator[LookLine]:
     """Light that no code holds, where around it there is little of it."""
     if scope is None or scope.rendered is None or scope.around is None:
         return
-    ours, theirs = (max(channel[-1] for channel in one.histogram) for one in (scope.rendered, scope.around))
+    ours, theirs = (one.clipped for one in (scope.rendered, scope.around))
     if ours > BURNT_SHARE and ours > TIMES_BURNT * theirs:
         says = f"{ours:.0%} of what is rendered is burnt out, {theirs:.1%} of what is around it"
         yield LookLine(code="burnt out", says=says, weight=ours / (3 * BURNT_SHARE), step="light")

@@ -71,11 +71,9 @@ def focus_of(question: FocusQuestion, photograph: Picture, camera: Pinhole) -> F
     sharp_m, soft_m = axis_depth(camera, points)
     if abs(1 / sharp_m - 1 / soft_m) * min(sharp_m, soft_m) < 0.05:
         raise InputError("focus", "can’t be told from spots that are as far away")
-    light = luminance(decode_srgb(photograph.encoded))
-    sigma = edge_sigma(_about(light, question.sharp, SHARP_PX)[0])
-    found = (
-        _openings(*_about(light, question.soft, ABOUT_PX), sigma, camera, float(sharp_m)) if sigma is not None else None
-    )
+    sigma = edge_sigma(_about(photograph, question.sharp, SHARP_PX)[0])
+    soft = _about(photograph, question.soft, ABOUT_PX)
+    found = _openings(*soft, sigma, camera, float(sharp_m)) if sigma is not None else None
     if sigma is None or found is None:
         which = "sharp" if sigma is None else "soft"
         raise InputError("focus", f"can’t be told: about the {which} spot there are no edges to judge by")
@@ -100,10 +98,11 @@ def _openings(light: Floats, corner: tuple[int, int], sigma: float, camera: Pinh
     return disc_radii_px(ratios, sigma)[told] / unit[told]
 
 
-def _about(light: Floats, spot: tuple[float, float], reach: int) -> tuple[Floats, tuple[int, int]]:
-    """What lies about a spot, and its first pixel (x, y)."""
+def _about(photograph: Picture, spot: tuple[float, float], reach: int) -> tuple[Floats, tuple[int, int]]:
+    """The linear light about a spot, and its first pixel (x, y)."""
     x0, y0 = (max(0, int(value) - reach) for value in spot)
-    return light[y0 : int(spot[1]) + reach, x0 : int(spot[0]) + reach], (x0, y0)
+    codes = photograph.codes[y0 : int(spot[1]) + reach, x0 : int(spot[0]) + reach]
+    return luminance(decode_srgb(Picture(codes).encoded)), (x0, y0)
 
 
 def edge_sigma(light: Floats) -> float | None:

@@ -10,7 +10,7 @@ from pydantic import AfterValidator, Field, FiniteFloat, model_validator
 
 from lithopos.core.shot.parts import DocumentPart, Identity
 
-__all__ = ["MOST_SIDE", "NAME_WORDS", "Deliverable", "Output", "Pin", "Reply", "SetAside"]
+__all__ = ["MOST_SIDE", "NAME_WORDS", "Deliverable", "NamePattern", "Output", "Pin", "Reply", "SetAside"]
 
 NAME_WORDS = ("project", "shot", "option", "view", "size", "n")
 LAYERED = ("exr", "ora", "layered tiff")
@@ -38,6 +38,7 @@ def _pattern(names: str) -> str:
     return names
 
 
+NamePattern = Annotated[str, Field(max_length=200), AfterValidator(_pattern)]
 Kind = Literal[
     "png", "jpeg", "tiff", "webp", "avif", "exr", "ora", "layered tiff", "page", "page folder", "glb", "usda", "camera"
 ]
@@ -137,6 +138,4 @@ class Output(DocumentPart):
     scale: Annotated[FiniteFloat, Field(gt=0, le=4)] = 1.0
     samples: Annotated[int, Field(ge=1, le=65_536)] = 128
     noise: Annotated[FiniteFloat, Field(gt=0, le=50)] | None = None
-    names: Annotated[str, Field(max_length=200), AfterValidator(_pattern)] = (
-        "{project}-{shot}-{option}-{view}-{size}-{n}"
-    )
+    names: NamePattern = "{project}-{shot}-{option}-{view}-{size}-{n}"
