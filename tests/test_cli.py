@@ -163,6 +163,7 @@ class CommandLine(unittest.TestCase):
             self.assertIn('"option": "o1", "name": "Red, further left"', page)
             different = [read_picture(folder / "out" / names[at]).codes.astype(int) for at in (0, 2)]
             self.assertGreater(abs(different[0] - different[1]).max(), 60)
+            self.refused("--all-options: makes every", *call[:-1], "--option", "o1", "--all-options")
             self.refused("--option: 'Blue' is no option.*Red, further left", *call[:-1], "--option", "Blue")
             (folder / "recipe.json").write_text(json.dumps({"deliverables": [{"kind": "fax"}]}))
             self.refused("deliverables.*kind", *call, str(folder / "recipe.json"))

@@ -496,6 +496,47 @@ class Web(unittest.TestCase):
         for word in ("base-uri 'none'", "form-action 'self'", "frame-ancestors 'none'"):
             self.assertIn(word, policy)
 
+    def test_tables_of_colours_and_marks_without_a_camera_are_refused_in_words(self) -> None:
+        rows = b"0 0 0\n1 1 1\n"
+        for data in (
+            b"LUT_3D_SIZE 2\n" + rows,
+            b"LUT_3D_SIZE -2\n" + rows,
+            b"LUT_3D_SIZE 2 2\n" + rows,
+            b"LUT_1D_SIZE 2\n0 0 nan\n1 1 1\n",
+            b"LUT_1D_SIZE 2\n0 0 1e999\n1 1 1\n",
+            b"LUT_1D_SIZE 2\nDOMAIN_MIN a b c\n" + rows,
+            b"LUT_1D_SIZE 2\nDOMAIN_MAX 1\n" + rows,
+            b"LUT_1D_SIZE 99999999\n",
+            b"LUT_1D_SIZE \xff\n",
+            b"LUT_3D_SIZE 129\n" + b"0 0 0\n" * 1000,
+        ):
+            sent = self.send("x.cube", data)
+            self.assertEqual(sent.status_code, 422, data[:40])
+            self.assertIn("table of colours", sent.json["detail"])
+        self.assertEqual(self.send("bom.cube", b"\xef\xbb\xbfLUT_1D_SIZE 2\n" + rows).status_code, 201)
+        told = self.send("p.jpg", (SAMPLES / "cloister-yard.jpg").read_bytes()).json
+        made = {"name": "s", "photograph": told["sha256"]}
+
+        def posted(path: str, body: Any) -> tuple[int, Any]:
+            answer = self.client.post(f"/api/v1/{path}", json=body)
+            return answer.status_code, answer.json
+
+        shot = posted(f"projects/{self.project}/shots", made)[1]["id"]
+        for what, body in (
+            ("focus", {"sharp": [9, 900], "soft": [9, 1200]}),
+            ("haze", {"near": [9, 900], "far": [9, 700], "haze": [9, 400]}),
+        ):
+            status, answer = posted(f"shots/{shot}/{what}", body)
+            self.assertEqual((status, answer["field"]), (422, "camera"))
+            self.assertEqual(posted(f"shots/{shot}/{what}", {**body, "else": 1})[0], 422)
+        for name in (f"{shot}~", f"{shot}~none", f"{shot}~a~b", f"~{shot}", f"{shot}~%2e%2e"):
+            wanted = 200 if name.endswith("~") else 404  # no option is the shot itself
+            self.assertEqual(self.client.get(f"/api/v1/shots/{name}").status_code, wanted, name)
+        for options in ([], [{"of": ["none"]}], [{"name": "x" * 300}], 5):
+            self.assertEqual(posted(f"shots/{shot}/options", {"options": options})[0], 422, options)
+        library = self.app.extensions["library"]
+        self.assertEqual(library.shot(shot).revision, 1, "nothing was kept")
+
     def test_odd_requests_get_problems_not_failures(self) -> None:
         deep = '{"name":' * 20_000
         files = f"/api/v1/projects/{self.project}/files"

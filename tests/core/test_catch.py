@@ -95,6 +95,28 @@ class Catching(unittest.TestCase):
         made = composed(grey(188), layers(noise=0.05))
         self.assertLess(float((made != 188).mean()), 0.02)
 
+    def test_coverage_of_an_open_lens_loses_its_noise_and_keeps_what_is_whole(self) -> None:
+        """A wide outline from few samples: nearer to its true slope, and exactly none and all beside it."""
+        true = np.clip((np.arange(WIDE) - 15) / 30, 0, 1)[None] * np.ones((40, 1))
+        told = np.random.default_rng(2).binomial(16, true) / 16
+        open_lens = layers(cover=0.5)
+        for name, value in (("coverage", told), ("albedo", told[..., None]), ("normal", told[..., None])):
+            open_lens.sums[name] = (value * 2 * open_lens.samples * np.ones_like(open_lens.sums[name])).astype(
+                np.float32
+            )
+        light = np.broadcast_to((1 - told + 0.3 * told)[..., None, None], open_lens.sums["with"].shape)
+        open_lens.sums["with"] = (light * open_lens.samples).astype(np.float32)
+        fade = np.ones((40, WIDE), np.float32)
+        raw, smooth = (catch(grey(188), open_lens, fade, ONE, WIDE, "high", opened=way) for way in (False, True))
+        np.testing.assert_allclose(raw.cover, told, atol=1e-6)
+        off = [float(np.sqrt(np.mean((one.cover - true)[5:-5, 18:42] ** 2))) for one in (raw, smooth)]
+        self.assertLess(off[1], 0.5 * off[0])
+        self.assertEqual((smooth.cover[:, :13].max(), smooth.cover[:, 48:].min()), (0, 1))
+        # Light and coverage go together: the picture is as smooth as both.
+        made = [together(grey(188), one).astype(float)[5:-5, 18:42, 1] for one in (raw, smooth)]
+        slope = made[1].mean(0)
+        self.assertLess(float((made[1] - slope).std()), 0.6 * float((made[0] - slope).std()))
+
     def test_noise_is_told_in_codes_of_what_is_shown(self) -> None:
         # Half of 0.5 linear is a quarter, where a code is 1 / 250.9 (the derivative of IEC 61966-2-1); both halves'
         # mean has 1/√2 of their noise.

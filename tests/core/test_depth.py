@@ -15,8 +15,9 @@ from lithopos.core.errors import InputError
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.place.focus import FocusQuestion, focus_of
 from lithopos.core.place.hazy import HazeQuestion, haze_of
+from lithopos.core.render.render import render_shot
 from lithopos.core.render.scene import build_scene
-from lithopos.core.render.session import sized
+from lithopos.core.render.session import Session, sized
 from tests.core.rendering import SCALE, bench, photograph, sample, tracer
 
 WIDTH, HEIGHT, HORIZON = 1200, 800, 200.0
@@ -119,6 +120,26 @@ class LensGiven(unittest.TestCase):
         wanted = Lens(0.03, 2.0).disc_px(scene.camera, depth) / 2
         self.assertLess(spreads[0.0], 0.7)
         self.assertAlmostEqual(spreads[60.0] / wanted, 1, delta=0.2)
+
+
+class InARender(unittest.TestCase):
+    def test_what_is_out_of_focus_is_soft_and_the_place_far_from_it_untouched(self) -> None:
+        session, codes = Session(tracer=tracer()), sized(photograph(), SCALE).codes.astype(int)
+
+        def made(lens: dict[str, float] | None) -> Any:
+            shot = sample(blend={"grain": 0, "softness_px": 0, "lens": lens})
+            told: dict[str, Any] = {"scale": SCALE, "samples": 16, "session": session, "photograph_key": "sample"}
+            picture = list(render_shot(shot, photograph(), lambda _: bench(), **told))[-1].picture
+            assert picture
+            return picture.codes.astype(int)
+
+        sharp, soft = made(None), made({"focus_m": 1.5, "aperture_mm": 80})
+        changed = [cv2.dilate((one != codes).any(-1).astype(np.uint8), np.ones((3, 3))) > 0 for one in (sharp, soft)]
+        far = ~cv2.dilate(changed[0].astype(np.uint8), np.ones((61, 61))).astype(bool)
+        np.testing.assert_array_equal(soft[far], codes[far])
+        steps = [np.abs(np.diff(one[..., 1], axis=0))[changed[0][1:]] for one in (sharp, soft)]
+        self.assertLess(float(np.quantile(steps[1], 0.995)), 0.7 * float(np.quantile(steps[0], 0.995)))
+        self.assertLess(abs(float((soft - sharp)[changed[0]].mean())), 4, "as bright as before")
 
 
 class HazeTold(unittest.TestCase):

@@ -8,21 +8,56 @@ from dataclasses import replace
 import numpy as np
 
 from lithopos.core.arrays import Array
+from lithopos.core.blend.lut import Lut
 from lithopos.core.colour import decode_srgb
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.graphic import Graphic
+from lithopos.core.exchange.panorama import Panorama
 from lithopos.core.geometry.model import Model
+from lithopos.core.render.finished import Readers
 from lithopos.core.render.pieces import PLAIN_LIGHT, PieceQuestion, piece_picture
+from lithopos.core.render.session import Session
+from lithopos.core.render.small import small_picture, small_question
 from lithopos.core.render.tracer import MitsubaTracer
-from lithopos.core.shot import LaidTexture, Surface
+from lithopos.core.shot import Blend, Exposure, Grade, LaidTexture, Shot, Surface
+from tests.core.rendering import bench, photograph, sample, tracer
 
 
 def no_model(name: str) -> Model:
     raise InputError("model", f"{name} was not to be read")
 
 
+def no_panorama(name: str) -> Panorama:
+    raise InputError("panorama", f"{name} was not to be read")
+
+
+def no_table(name: str) -> Lut:
+    raise InputError("blend", f"{name} was not to be read")
+
+
 def no_graphic(name: str, _time_s: float) -> Graphic:
     raise InputError("texture", f"{name} can’t be read")
+
+
+class Small(unittest.TestCase):
+    def test_a_shot_is_shown_in_its_frame_and_asked_for_by_what_is_seen(self) -> None:
+        frame = {"x": 320, "y": 100, "width": 1280, "height": 960}
+        shot, readers = sample(frame=frame), Readers(lambda _: bench(), no_graphic, no_panorama, no_table)
+        question = small_question(shot)
+        self.assertEqual(question, small_question(shot.model_copy(update={"name": "else", "deliverables": []})))
+        self.assertNotEqual(question, small_question(shot.model_copy(update={"exposure": Exposure(stops=1)})))
+        session = Session(tracer=tracer())
+        made = small_picture(question, photograph, session, readers)
+        self.assertEqual(made.codes.shape, (240, 320, 3))
+        bare = small_picture(small_question(shot.model_copy(update={"blend": graded()})), photograph, session, readers)
+        self.assertGreater(int((np.abs(made.codes.astype(int) - bare.codes).max(-1) > 20).sum()), 40, "with its tones")
+        with self.assertRaisesRegex(InputError, "is missing"):
+            small_picture(small_question(Shot()), photograph, session, readers)
+
+
+def graded() -> Blend:
+    """Models two stops darker."""
+    return Blend(model=Grade(exposure_stops=-2))
 
 
 class Pieces(unittest.TestCase):

@@ -106,7 +106,9 @@ def _on_page(library: Library, master: Render, shot: Shot, this: OnPage) -> list
             shown.append(replace(this, **told))
         elif finished := _finished_of(library, shot_name(master.shot_id, option["id"]), shot):
             shown.append(OnPage(**told, picture=finished[0], files=finished[1]))
-    return shown if master.option in {one.option for one in shown} else [*shown, this]
+    if master.option not in {one.option for one in shown}:  # struck out since
+        shown.append(replace(this, option=master.option))
+    return shown
 
 
 def _finished_of(library: Library, name: str, shot: Shot) -> tuple[Picture, tuple[str, ...]] | None:
