@@ -18,6 +18,7 @@ import type { Patch } from "./state/patch";
 import { useRenderActions } from "./state/renders";
 import { newThing } from "./state/things";
 import { Strip } from "./strip/Strip";
+import { TimeLine } from "./take/TimeLine";
 import { Button, OneOf, Tip } from "./ui/controls";
 import { runOfKey } from "./ui/runs";
 
@@ -66,7 +67,7 @@ function Bench({ projectId, shot }: { projectId: string; shot: ShotOut }) {
   useLiveFollows();
   return (
     <div
-      className="relative grid h-full grid-rows-[46px_minmax(0,1fr)_92px]"
+      className={`relative grid h-full ${shot.document.take ? "grid-rows-[46px_minmax(0,1fr)_66px_92px]" : "grid-rows-[46px_minmax(0,1fr)_92px]"}`}
       style={{ gridTemplateColumns: `${wide}px minmax(0,1fr)` }}
     >
       <TitleStrip projectId={projectId} shot={shot} />
@@ -78,13 +79,16 @@ function Bench({ projectId, shot }: { projectId: string; shot: ShotOut }) {
         <Compare shot={shot} />
         {(over || busy) && (
           <div className="absolute inset-3 grid place-items-center rounded-xl border-2 border-dashed border-white bg-ink-900/55 text-[16px] text-white">
-            {busy ? `Reading ${busy} …` : "Drop a model to stand it here, or a photograph to begin a shot"}
+            {busy
+              ? `Reading ${busy} …`
+              : "Drop a model to stand it here, or a photograph or a film to begin a shot"}
           </div>
         )}
       </main>
+      {shot.document.take && <TimeLine shot={shot} />}
       <Strip projectId={projectId} shot={shot} />
       <OptionsSheet shot={shot} />
-      <LedgerEdge wide={wide} onWide={setWide} />
+      <LedgerEdge wide={wide} onWide={setWide} low={shot.document.take ? 158 : 92} />
     </div>
   );
 }
@@ -106,7 +110,7 @@ function useLedgerWidth(): [number, (wide: number) => void] {
 }
 
 /** The ledger's edge, to be pulled. */
-function LedgerEdge({ wide, onWide }: { wide: number; onWide: (wide: number) => void }) {
+function LedgerEdge({ wide, onWide, low }: { wide: number; onWide: (wide: number) => void; low: number }) {
   const held = useRef(false);
   return (
     <div
@@ -117,8 +121,8 @@ function LedgerEdge({ wide, onWide }: { wide: number; onWide: (wide: number) => 
       aria-valuemin={NARROWEST}
       aria-valuemax={WIDEST}
       tabIndex={0}
-      className="absolute top-[46px] bottom-[92px] z-10 w-2 -translate-x-1/2 cursor-col-resize hover:bg-verdigris/30"
-      style={{ left: wide }}
+      className="absolute top-[46px] z-10 w-2 -translate-x-1/2 cursor-col-resize hover:bg-verdigris/30"
+      style={{ left: wide, bottom: low }}
       onPointerDown={(event) => {
         held.current = true;
         event.currentTarget.setPointerCapture(event.pointerId);

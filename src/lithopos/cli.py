@@ -25,6 +25,8 @@ if TYPE_CHECKING:  # what the commands load when they have need of it
     from lithopos.core.deliver.finished import Finished
     from lithopos.core.deliver.handover import OnPage
     from lithopos.core.exchange.bundle import OpenShot
+    from lithopos.core.footage.frame_files import Wanted
+    from lithopos.core.footage.written import Codec
     from lithopos.core.render.finished import Readers
     from lithopos.core.render.render import Quality, Step
     from lithopos.core.shot import Shot
@@ -342,6 +344,81 @@ def _finished(opened: OpenShot, scale: float, samples: int | None, seed: int, pa
         print(note, file=sys.stderr)
     place = opened.find(opened.shot.photograph.file)
     return finished(opened.shot, read_picture(place), step.picture, passes, notes_of(place), _readers(opened))
+
+
+@cli.command()
+@click.argument("shot", type=click.Path(path_type=Path))
+@click.option("-o", "--out", required=True, type=click.Path(path_type=Path), help="A film, or a folder for pictures.")
+@click.option("--codec", type=click.Choice(["av1", "vp9", "ffv1"]), help="Default: AV1; in .mkv the lossless FFV1.")
+@click.option("--quality", type=click.IntRange(1, 100), default=80, show_default=True, help="Of AV1 and VP9.")
+@click.option(
+    "--pictures", type=click.Choice(["picture", "model", "exr"]), multiple=True, help="What to put in a folder."
+)
+@click.option("--scale", type=_Figure(0.05, 2), help="Of the take's size; default: as the shot says.")
+@click.option("--samples", type=click.IntRange(1, 65536), help="Samples a pixel.")
+@click.option("--seed", type=click.IntRange(0, 10**9), default=0, show_default=True)
+@click.option("--no-sound", is_flag=True, help="Leave the take's sound out.")
+@click.option("--option", help="An option of the shot, by its name; without it the shot itself.")
+def footage(
+    shot: Path,
+    out: Path,
+    codec: Codec | None,
+    quality: int,
+    pictures: tuple[Wanted, ...],
+    scale: float | None,
+    samples: int | None,
+    seed: int,
+    no_sound: bool,
+    option: str | None,
+) -> None:
+    """Render a take: a film, or numbered pictures.
+
+    What is done is kept beside OUT until all of it is there: called again, it goes on.
+    """
+    from lithopos.core.exchange.bundle import open_shot
+    from lithopos.core.footage.asked import film_times, take_notes_of
+    from lithopos.core.footage.make import FootageJob
+    from lithopos.core.footage.put_out import put_film, put_pictures, refuse_unfit_place
+    from lithopos.core.footage.written import Film
+
+    film = None
+    if out.suffix:
+        film = Film(codec or ("ffv1" if out.suffix.lower() == ".mkv" else "av1"), quality, not no_sound)
+    if film and pictures:
+        raise InputError("--pictures", "go into a folder; --out names a film")
+    with open_shot(shot) as opened:
+        wanted = _option_of(opened.shot, option)[0]
+        if wanted.take is None:
+            raise InputError("take", "is missing: the shot is of a photograph; `lithopos render` renders it")
+        path = opened.find(wanted.take.file)
+        notes = take_notes_of(path)
+        refuse_unfit_place(out, film, notes)
+        kept = out.parent / f".{out.name}.parts"
+        job = FootageJob(
+            wanted,
+            path,
+            notes,
+            _readers(opened),
+            kept,
+            scale=scale or wanted.output.scale,
+            samples=samples,
+            seed=seed,
+            wants=("picture",) if film else pictures or ("picture",),
+            films=film_times(wanted, opened.find),
+        )
+        said: set[str] = set()
+        for step in job.run():
+            _show_progress(step.done, step.of, step.seconds_left or 0.0)
+            for note in step.notes:
+                if note not in said:
+                    print(note, file=sys.stderr)
+                    said.add(note)
+        if film:
+            put_film(job, out, film)
+        else:
+            put_pictures(job, out)
+    shutil.rmtree(kept, ignore_errors=True)
+    print(f"{out} written", file=sys.stderr)
 
 
 def _option_of(shot: Shot, option: str | None) -> tuple[Shot, str | None, str]:

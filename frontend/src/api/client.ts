@@ -70,6 +70,14 @@ export type FileOut = Schemas["FileOut"];
 export type Projects = Schemas["ProjectsOut"];
 export type Materials = Schemas["Materials"];
 export type Renders = Schemas["RendersOut"];
+export type TakeOut = Schemas["TakeOut"] & {
+  work: Partial<Record<"plate" | "front" | "walk" | "film", Schemas["RenderOut"]>>;
+};
+export type People = Schemas["PeopleOut"];
+export type FrontStroke = Schemas["FrontStroke"];
+export type PlateStroke = Schemas["PlateStroke"];
+export type Passing = Schemas["Passing"];
+export type Playing = Schemas["Playing"];
 export type RenderOut = Schemas["RenderOut"];
 export type Lack = ShotOut["lacks"][number];
 

@@ -264,6 +264,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
+        /** Begin a shot with a photograph, or with a take. */
         post: operations["addShot"];
         delete?: never;
         options?: never;
@@ -333,6 +334,40 @@ export interface paths {
         put?: never;
         /** Go on with a finished master, to four times its samples. */
         post: operations["refineRender"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/renders/{render_id}/frames/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A frame that was made: finished, or who is in front of the place in it, in colour over nothing. */
+        get: operations["getMadeFrame"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/renders/{render_id}/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who is where in each frame. */
+        get: operations["getPeople"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -702,6 +737,57 @@ export interface paths {
         put?: never;
         /** How a thing comes to rest: settled, fallen, leant against another; nothing is kept. */
         post: operations["restThing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/shots/{shot_id}/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A shot's take, and the newest work of each kind that was done on it. */
+        get: operations["getTake"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/shots/{shot_id}/take/frames/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A frame of the take itself, as large as the screen needs. */
+        get: operations["getTakeFrame"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/shots/{shot_id}/take/{work}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Have the clean plate made, who is in front told, a small proof of all frames made, or all of it. */
+        post: operations["workOnTake"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1496,14 +1582,15 @@ export interface components {
          * Deliverable
          * @description One file to be made: its format, its size, and what it carries; a `page` is for the client to reply to,
          *     a `page folder` the same with its pictures as files, packed;
-         *     `glb`, `usda` and `camera` are the matched scene for other programs.
+         *     `glb`, `usda` and `camera` are the matched scene for other programs; `av1`, `vp9` and `ffv1` are films of a take,
+         *     and the frames of one are numbered pictures in a zip.
          *
          *     Attributes
          *     ----------
          *     kind : a flat picture, or one in layers.
          *     longest_px, width_mm : its longer side, or its printed width at `dpi`; both null: the master's own size.
          *     bleed_mm : what is added all round, mirrored, to be cut off.
-         *     quality : of JPEG, WebP and AVIF.
+         *     quality : of JPEG, WebP and AVIF, and of AV1 and VP9.
          *     colours : the photograph's own profile, or another.
          *     notes : whether what the camera wrote is carried over.
          */
@@ -1536,7 +1623,7 @@ export interface components {
              * @default png
              * @enum {string}
              */
-            kind: "png" | "jpeg" | "tiff" | "webp" | "avif" | "exr" | "ora" | "layered tiff" | "page" | "page folder" | "glb" | "usda" | "camera";
+            kind: "png" | "jpeg" | "tiff" | "webp" | "avif" | "exr" | "ora" | "layered tiff" | "page" | "page folder" | "glb" | "usda" | "camera" | "av1" | "vp9" | "ffv1" | "png frames" | "model frames" | "exr frames";
             /**
              * Longest Px
              * @default null
@@ -1810,6 +1897,11 @@ export interface components {
         /** FileOut */
         FileOut: {
             /**
+             * Frames
+             * @default null
+             */
+            frames: number | null;
+            /**
              * Height
              * @default null
              */
@@ -1818,7 +1910,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "photograph" | "model" | "graphic" | "film" | "panorama" | "photometry" | "lut";
+            kind: "photograph" | "model" | "graphic" | "film" | "sequence" | "panorama" | "photometry" | "lut";
             /**
              * Materials
              * @default []
@@ -1997,6 +2089,40 @@ export interface components {
             spread_percent: number | null;
             /** Sure */
             sure: boolean;
+        };
+        /**
+         * FrontStroke
+         * @description A brush's stroke on one frame that says what is under it, for `reach` frames before and after as well.
+         *
+         *     `in`: it is somebody in front of the place; `out`: it is the place; `shadow`: it is the place, and what darkens it
+         *     there is left out.
+         */
+        FrontStroke: {
+            /** Frame */
+            frame: number;
+            /** Id */
+            id: string;
+            /** Points */
+            points: [
+                number,
+                number
+            ][];
+            /**
+             * Radius Px
+             * @default 12
+             */
+            radius_px: number;
+            /**
+             * Reach
+             * @default 4
+             */
+            reach: number;
+            /**
+             * Says
+             * @default in
+             * @enum {string}
+             */
+            says: "in" | "out" | "shadow";
         };
         /**
          * GleamAnswer
@@ -2327,6 +2453,31 @@ export interface components {
             width: number;
         };
         JsonValue: unknown;
+        /**
+         * Key
+         * @description What something is at a frame: between two keys of the same thing it goes from one to the other.
+         *
+         *     Attributes
+         *     ----------
+         *     path : what is set, as options name it: `models/m1/position_m`, `sun/elevation_deg`.
+         *     value : a number, or three.
+         *     easing : how it leaves this key: evenly, softly (slow at both ends), or not before the next one.
+         */
+        Key: {
+            /**
+             * Easing
+             * @default soft
+             * @enum {string}
+             */
+            easing: "even" | "soft" | "hold";
+            /** Frame */
+            frame: number;
+            /** Id */
+            id: string;
+            /** Path */
+            path: string;
+            value: components["schemas"]["JsonValue"];
+        };
         /**
          * KnownCamera
          * @description The camera is known from elsewhere, by the conventions of an answer: its figures hold as they are.
@@ -2978,6 +3129,19 @@ export interface components {
             shown: number;
         };
         /**
+         * Looked
+         * @description What a look through a take told: how far a corner of the picture moves [px], which share of the place was ever
+         *     seen empty, and its noise in a middle grey by channel [codes of 255].
+         */
+        Looked: {
+            /** Empty */
+            empty: number;
+            /** Moved Px */
+            moved_px: number;
+            /** Sigma */
+            sigma: number[];
+        };
+        /**
          * MadeFile
          * @description A delivered file: its name in the project's folder, what it is, its size.
          */
@@ -3354,7 +3518,8 @@ export interface components {
          *     How far away it is follows from its true `width_m`, or from `foot`, the point of the ground plumb below its bottom
          *     left corner. `lit` says whether it shines itself, with `brightness` beside white paint in the place's full light or
          *     in cd/m², or is lit by the place like a poster. `free` ones stand before the place and cast a shadow; others hang
-         *     on something that is there. Without a file it is plain white.
+         *     on something that is there. Without a file it is plain white. A film shows its frame at `time_s`, or `plays` along
+         *     with the take.
          */
         Pane: {
             /**
@@ -3451,6 +3616,8 @@ export interface components {
              * @default
              */
             name: string;
+            /** @default null */
+            plays: components["schemas"]["Playing"] | null;
             /**
              * Thickness Mm
              * @default 0
@@ -3583,6 +3750,35 @@ export interface components {
             warmth: number;
         };
         /**
+         * Passing
+         * @description Somebody who passes the models before or behind them, whatever their feet say, from frame `first` to `last`.
+         *
+         *     Attributes
+         *     ----------
+         *     at : a pixel of them in frame `frame`; they are followed from there.
+         */
+        Passing: {
+            /** At */
+            at: [
+                number,
+                number
+            ];
+            /** First */
+            first: number;
+            /** Frame */
+            frame: number;
+            /** Id */
+            id: string;
+            /** Last */
+            last: number;
+            /**
+             * Side
+             * @default before
+             * @enum {string}
+             */
+            side: "before" | "behind";
+        };
+        /**
          * PatchAnswer
          * @description A patch in the fit.
          *
@@ -3660,6 +3856,28 @@ export interface components {
              * @default null
              */
             sigma_deg: number | null;
+        };
+        /** PeopleOut */
+        PeopleOut: {
+            /** Frames */
+            frames: {
+                [key: string]: components["schemas"]["PersonOut"][];
+            };
+        };
+        /**
+         * PersonOut
+         * @description Somebody in a frame: left, upper, right, lower [px]; the number of their track; the side told by hand.
+         */
+        PersonOut: {
+            /** Box */
+            box: number[];
+            /**
+             * Side
+             * @default null
+             */
+            side: ("before" | "behind") | null;
+            /** Track */
+            track: number;
         };
         /**
          * Photograph
@@ -3976,6 +4194,47 @@ export interface components {
             width: number;
         };
         /**
+         * PlateStroke
+         * @description A brush's stroke over the clean plate: what is under it comes from one frame, which shows the place there.
+         */
+        PlateStroke: {
+            /** Frame */
+            frame: number;
+            /** Id */
+            id: string;
+            /** Points */
+            points: [
+                number,
+                number
+            ][];
+            /**
+             * Radius Px
+             * @default 20
+             */
+            radius_px: number;
+        };
+        /**
+         * Playing
+         * @description How a film on a pane or a print runs while the take runs: from where [s], how fast, and whether over and over.
+         */
+        Playing: {
+            /**
+             * Loop
+             * @default true
+             */
+            loop: boolean;
+            /**
+             * Offset S
+             * @default 0
+             */
+            offset_s: number;
+            /**
+             * Speed
+             * @default 1
+             */
+            speed: number;
+        };
+        /**
          * Pointing
          * @description The same thing in a panorama and in the photograph: its direction in the panorama's own frame, its pixel.
          */
@@ -4002,7 +4261,8 @@ export interface components {
          *     `width_mm` is how wide it comes out as the model stands, and its height follows from the picture. All over, one
          *     repeat is so wide. `turn_deg` turns it about `facing`, `mirrored` swaps its left and right. Those with a higher
          *     `above` lie on those with a lower one. With a `glow` it shines, beside white paint in the place's full light (1):
-         *     a screen on a model. Of a film it shows the frame at `time_s`.
+         *     a screen on a model. Of a film it shows the frame at `time_s`, or `plays` along with the
+         *     take.
          */
         Print: {
             /**
@@ -4074,6 +4334,8 @@ export interface components {
              * @default
              */
             name: string;
+            /** @default null */
+            plays: components["schemas"]["Playing"] | null;
             /**
              * Relief Mm
              * @default 0
@@ -4529,7 +4791,7 @@ export interface components {
              * Quality
              * @enum {string}
              */
-            quality: "proof" | "master" | "files";
+            quality: "proof" | "master" | "files" | "plate" | "front" | "walk" | "film";
             /** Reason */
             reason: string | null;
             /** Revision */
@@ -4540,6 +4802,8 @@ export interface components {
             seconds_left: number | null;
             /** Shot Id */
             shot_id: string;
+            /** Stage */
+            stage: ("look" | "front" | "render" | "frames") | null;
             /**
              * State
              * @enum {string}
@@ -4923,6 +5187,11 @@ export interface components {
             /** @default null */
             frame: components["schemas"]["Crop"] | null;
             /**
+             * Front Strokes
+             * @default []
+             */
+            front_strokes: components["schemas"]["FrontStroke"][];
+            /**
              * Gnomons
              * @default []
              */
@@ -4936,6 +5205,11 @@ export interface components {
              *     }
              */
             ground: components["schemas"]["Ground"];
+            /**
+             * Keys
+             * @default []
+             */
+            keys: components["schemas"]["Key"][];
             /**
              * Lamps
              * @default []
@@ -5002,6 +5276,11 @@ export interface components {
             /** @default null */
             panorama: components["schemas"]["PanoramaLight"] | null;
             /**
+             * Passings
+             * @default []
+             */
+            passings: components["schemas"]["Passing"][];
+            /**
              * Patches
              * @default []
              */
@@ -5013,6 +5292,11 @@ export interface components {
             penumbras: components["schemas"]["MarkedPenumbra"][];
             /** @default null */
             photograph: components["schemas"]["Photograph"] | null;
+            /**
+             * Plate Strokes
+             * @default []
+             */
+            plate_strokes: components["schemas"]["PlateStroke"][];
             /**
              * Pointings
              * @default []
@@ -5057,6 +5341,8 @@ export interface components {
              *     }
              */
             sun: components["schemas"]["Sun"];
+            /** @default null */
+            take: components["schemas"]["Take"] | null;
             /**
              * Viewpoints
              * @default []
@@ -5469,6 +5755,95 @@ export interface components {
             /** Surfaces */
             surfaces: {
                 [key: string]: components["schemas"]["Surface"];
+            };
+        };
+        /**
+         * Take
+         * @description Footage from a camera that stands still; the shot's photograph is one of its frames, or its clean plate.
+         *
+         *     Attributes
+         *     ----------
+         *     file : a film, or numbered pictures in a zip.
+         *     frames : how many it has; `rate`: a second, as a fraction.
+         *     first, last : the part that is made, both with it.
+         *     reference : the frame on which everything is marked: the others are brought to it.
+         *     plate : the clean plate's file, once it is made; the photograph's own then.
+         *     steady : whether the camera's trembling is measured and given back.
+         */
+        Take: {
+            /** File */
+            file: string;
+            /**
+             * First
+             * @default 0
+             */
+            first: number;
+            /** Frames */
+            frames: number;
+            /** Last */
+            last: number;
+            /**
+             * Loop
+             * @default true
+             */
+            loop: boolean;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Plate
+             * @default null
+             */
+            plate: string | null;
+            /**
+             * Rate
+             * @default [
+             *       25,
+             *       1
+             *     ]
+             */
+            rate: [
+                number,
+                number
+            ];
+            /**
+             * Reference
+             * @default 0
+             */
+            reference: number;
+            /**
+             * Steady
+             * @default true
+             */
+            steady: boolean;
+        };
+        /**
+         * TakeOut
+         * @description A take; `work` is the newest of each kind, `front`, `walk` and `film` the frames that it has made so far.
+         */
+        TakeOut: {
+            /** Codec */
+            codec: string;
+            /** Film */
+            film: number[];
+            /** Front */
+            front: number[];
+            looked: components["schemas"]["Looked"] | null;
+            /** Notes */
+            notes: string[];
+            /** Plate Is Current */
+            plate_is_current: boolean;
+            /** Rate Hz */
+            rate_hz: number;
+            /** Sound */
+            sound: string | null;
+            /** Walk */
+            walk: number[];
+            /** Work */
+            work: {
+                [key: string]: components["schemas"]["RenderOut"];
             };
         };
         /**
@@ -6266,6 +6641,60 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RenderOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    getMadeFrame: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                render_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    getPeople: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                render_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PeopleOut"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -7077,6 +7506,92 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RestAnswer"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    getTake: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakeOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    getTakeFrame: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    workOnTake: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+                work: "plate" | "front" | "walk" | "film";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RenderOut"];
                 };
             };
             /** @description Unprocessable Entity */

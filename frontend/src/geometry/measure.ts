@@ -32,7 +32,7 @@ export function parseNumber(text: string): number | null {
   const match = text
     .trim()
     .replace(",", ".")
-    .match(/^(-?\d+(?:\.\d+)?)\s*(?:°|deg|mm|%|×|x|px|dpi|codes?)?$/);
+    .match(/^(-?\d+(?:\.\d+)?)\s*(?:°|deg|mm|%|×|x|px|dpi|codes?|s|stops?|frames?)?$/);
   return match ? Number(match[1]) : null;
 }
 

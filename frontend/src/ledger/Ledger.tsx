@@ -11,6 +11,7 @@ import { LightStep } from "../steps/light/LightStep";
 import { PhotoStep } from "../steps/PhotoStep";
 import { PerspectiveStep } from "../steps/perspective/PerspectiveStep";
 import { PlaceStep } from "../steps/place/PlaceStep";
+import { useOnShow } from "../take/state";
 import { facts, STEP_NAMES } from "./facts";
 import { Mark } from "./Mark";
 
@@ -24,7 +25,11 @@ type Props = {
 /** The spine: a row a step with its state and its one figure; the open step unfolds in place. */
 export function Ledger({ projectId, shot, onFiles, onStand }: Props) {
   const { step, open } = usePicked("step", "open");
-  const { document, derived } = shownShot(shot, useChanges());
+  const { document, derived } = shownShot(
+    shot,
+    useChanges(),
+    useOnShow((state) => state.frame),
+  );
   const { data } = useRenders(shot.id);
   const told = facts(document, derived, data?.renders ?? []);
   const props = { shot, document, derived };

@@ -5,6 +5,7 @@ import type { PlanFrame, StepProps } from "../marks/props";
 import { KINDS } from "../marks/registry";
 import { endDraft, shownShot, useChange, useChanges } from "../state/changes";
 import { type Step, usePicked } from "../state/editor";
+import { useOnShow } from "../take/state";
 
 const SMALL = [216, 170] as const;
 const LARGE = [430, 360] as const;
@@ -17,7 +18,11 @@ export function Plan({ shot }: { shot: ShotOut }) {
   const [large, setLarge] = useState(false);
   const [folded, setFolded] = useState(false);
   const { bare, tool, step } = usePicked("bare", "tool", "step");
-  const { document, derived } = shownShot(shot, useChanges());
+  const { document, derived } = shownShot(
+    shot,
+    useChanges(),
+    useOnShow((state) => state.frame),
+  );
   const camera = useMemo(() => derived.camera && cameraOf(derived.camera), [derived.camera]);
   if (bare || JUDGED.includes(step)) return null;
   const drawn = camera?.metric ? camera : null;

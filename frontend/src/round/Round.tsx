@@ -12,6 +12,7 @@ import type { StepProps } from "../marks/props";
 import { KINDS } from "../marks/registry";
 import { shownShot, useChange, useChanges } from "../state/changes";
 import { useEditor, usePicked } from "../state/editor";
+import { useOnShow } from "../take/state";
 import { Bin, Button } from "../ui/controls";
 import { CameraGlyph } from "./CameraGlyph";
 import { Ground } from "./Ground";
@@ -19,7 +20,11 @@ import { Ground } from "./Ground";
 /** Look round: the placed things from anywhere, on the photographed ground; nothing here touches the matched camera. */
 export function Round({ shot }: { shot: ShotOut }) {
   const { round } = usePicked("round");
-  const { document, derived } = shownShot(shot, useChanges());
+  const { document, derived } = shownShot(
+    shot,
+    useChanges(),
+    useOnShow((state) => state.frame),
+  );
   const camera = useMemo(() => derived.camera && cameraOf(derived.camera), [derived.camera]);
   if (!round || !camera?.metric || !document.photograph) return null;
   const shown = { shot, document, derived };

@@ -7,6 +7,8 @@ import { Live } from "../live/Live";
 import { refinedIn } from "../marks/registry";
 import { shownShot, useChanges } from "../state/changes";
 import { useEditor, usePicked, type View } from "../state/editor";
+import { MadeFrame, TakeFrame } from "../take/Layer";
+import { useOnShow } from "../take/state";
 import { exposeHook } from "./hook";
 import { Loupe } from "./Loupe";
 import { Fronts, Overlays } from "./Overlays";
@@ -43,7 +45,8 @@ export function Stage({ shot }: { shot: ShotOut }) {
     [chosen, width, height, stage],
   );
   const changes = useChanges();
-  const { document, derived } = useMemo(() => shownShot(shot, changes), [shot, changes]);
+  const { frame: taken, shown } = useOnShow();
+  const { document, derived } = useMemo(() => shownShot(shot, changes, taken), [shot, changes, taken]);
   const refined = useMemo(() => refinedIn(document), [document]);
   const strokes = useStrokes({ shot, document, derived }, frame);
   useWheel(box, frame);
@@ -73,6 +76,8 @@ export function Stage({ shot }: { shot: ShotOut }) {
       />
     );
   };
+  // A finished frame is all there is to see.
+  const finished = taken !== null && (shown === "walk" || shown === "film");
   const at = seam ? seam.at * stage.width : stage.width;
   return (
     <div
@@ -96,13 +101,15 @@ export function Stage({ shot }: { shot: ShotOut }) {
             testid="photograph"
             grey={checks.grey && !bare && (step === "perspective" || step === "ground")}
           />
+          {!bare && <TakeFrame shot={shot} zoom={frame.zoom} />}
           {faded > 0 && !bare && view === "photo" && (
             <div className="pointer-events-none absolute inset-0 bg-white" style={{ opacity: faded }} />
           )}
           {!bare && (
             <>
               <div className="absolute inset-0" style={{ clipPath: `inset(0 ${stage.width - at}px 0 0)` }}>
-                {layer(view)}
+                {!finished && layer(view)}
+                <MadeFrame shot={shot} zoom={frame.zoom} />
               </div>
               {seam && seam.other !== view && (
                 <div className="absolute inset-0" style={{ clipPath: `inset(0 0 0 ${at}px)` }}>
@@ -120,7 +127,7 @@ export function Stage({ shot }: { shot: ShotOut }) {
                   right={VIEW_NAMES[seam.other]}
                 />
               )}
-              <Caption view={view} render={latest(view)} />
+              {!finished && <Caption view={view} render={latest(view)} />}
             </>
           )}
           <Loupe src={fileUrl(picture.file)} frame={frame} refined={refined} />

@@ -16,6 +16,8 @@ import {
   type Shot,
   type ShotOut,
 } from "../api/client";
+import { keyedPatch, shownAt } from "../take/keys";
+import { useOnShow } from "../take/state";
 import { baseOf } from "./address";
 import { say } from "./notices";
 import { type Patch, patched } from "./patch";
@@ -31,14 +33,21 @@ export const useChanges = create<{ pending: Pending[]; draft: Draft | null }>(()
 
 let owners = 0;
 
-/** What is shown of a shot: what is accepted, with what is on its way and in the hand on top. */
+/**
+ * What is shown of a shot: what is accepted, with what is on its way and in the hand on top; of a take as it is at the
+ * frame on show.
+ */
 export function shownShot(
   shot: ShotOut,
   { pending, draft }: { pending: Pending[]; draft: Draft | null },
+  frame: number | null = null,
 ): { document: Shot; derived: Derived } {
   const mine = [...pending, ...(draft ? [draft] : [])].filter((one) => one.shotId === shot.id);
   return {
-    document: mine.reduce((document, one) => patched(document, one.patch), shot.document),
+    document: shownAt(
+      mine.reduce((document, one) => patched(document, one.patch), shot.document),
+      frame,
+    ),
     derived: mine.reduce((derived, one) => one.derived ?? derived, shot.derived),
   };
 }
@@ -147,9 +156,15 @@ export function changesOf(shotId: string, queries: QueryClient) {
       queries.invalidateQueries({ queryKey: ["shot", shotId] });
   };
   const seen = () => newestSeen(queries, shotId);
+  /** What has keys is set by one at the frame on show. */
+  const keyed = (patch: Patch) => {
+    const known = queries.getQueryData<ShotOut>(["shot", shotId]);
+    return known ? keyedPatch(known.document, patch, useOnShow.getState().frame) : patch;
+  };
 
   /** Have a change accepted as one revision; it shows from now on, until it is refused. */
-  const change = (patch: Patch, label: string, owner = ++owners, derived: Derived | null = null) => {
+  const change = (asked_: Patch, label: string, owner = ++owners, derived: Derived | null = null) => {
+    const patch = keyed(asked_);
     useChanges.setState(({ pending }) => ({ pending: [...pending, { owner, shotId, patch, derived }] }));
     return inLine(async () => {
       // Read when its turn comes: what a camera set by hand became may have been told meanwhile.
@@ -170,7 +185,8 @@ export function changesOf(shotId: string, queries: QueryClient) {
   };
 
   /** Show a change under way in the hand. */
-  const move = (patch: Patch) => {
+  const move = (wanted: Patch) => {
+    const patch = keyed(wanted);
     const draft = draftOf(shotId, patch);
     useChanges.setState({ draft });
     if (SOLVED_FROM.some((field) => field in patch))

@@ -2,6 +2,7 @@ import { create } from "zustand";
 import { useShallow } from "zustand/react/shallow";
 import type { Zoom } from "../geometry/frame";
 import type { ImagePoint } from "../geometry/points";
+import { leaveTake } from "../take/state";
 import { baseOf } from "./address";
 import { endDraft } from "./changes";
 
@@ -203,6 +204,7 @@ export function rememberPlace(shotId: string) {
   // From one option to the next one looks at the same place.
   const { zoom, compare } = useEditor.getState();
   const kept = shown === baseOf(shotId) ? { zoom, compare } : {};
+  if (shown !== baseOf(shotId)) leaveTake();
   shown = baseOf(shotId);
   useEditor.setState({ step: step ?? "photo", view: view ?? "photo", ...FRESH, ...kept });
   return useEditor.subscribe((now, before) => {

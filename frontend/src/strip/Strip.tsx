@@ -6,6 +6,7 @@ import { batchOf, percentOf, TogetherWork } from "../options/Together";
 import { go, shotPath } from "../state/address";
 import { usePicked, type View } from "../state/editor";
 import { useRenderActions } from "../state/renders";
+import { workSays } from "../take/Progress";
 import { Button } from "../ui/controls";
 
 /** The project's shots, and what is being rendered. */
@@ -75,6 +76,7 @@ const percent = (render: RenderOut) => Math.round((100 * render.passes_done) / M
 function left(render: RenderOut): string {
   if (render.state === "queued") return "waiting for its turn";
   if (render.state === "stopping") return "stopping";
+  if (isOfTake(render)) return workSays(render);
   const seconds = render.seconds_left;
   if (render.quality === "files") return `file ${render.passes_done + 1} of ${Math.max(render.passes, 1)}`;
   if (seconds === null) return "reading the models and compiling";
@@ -82,7 +84,16 @@ function left(render: RenderOut): string {
   return `part ${render.passes_done} of ${render.passes} · about ${text} left`;
 }
 
-const QUALITIES = { proof: "Proof", master: "Master", files: "Files" } as const;
+const QUALITIES = {
+  proof: "Proof",
+  master: "Master",
+  files: "Files",
+  plate: "Clean plate",
+  front: "Who is in front",
+  walk: "Small proof of the take",
+  film: "Film",
+} as const;
+const isOfTake = ({ quality }: RenderOut) => ["plate", "front", "walk", "film"].includes(quality);
 
 function Work({ render, shot, narrow }: { render: RenderOut; shot: ShotOut; narrow: boolean }) {
   const { stop, restart } = useRenderActions(shot.id);
@@ -102,7 +113,7 @@ function Work({ render, shot, narrow }: { render: RenderOut; shot: ShotOut; narr
         {(render.state === "failed" || render.state === "stopped") && (
           <Button onClick={() => restart(render)}>Start again</Button>
         )}
-        {render.state === "done" && render.quality !== "files" && (
+        {render.state === "done" && render.quality !== "files" && !isOfTake(render) && (
           <Button look="quiet" onClick={() => show(render.quality as View)}>
             Look at it
           </Button>
@@ -124,8 +135,10 @@ function Work({ render, shot, narrow }: { render: RenderOut; shot: ShotOut; narr
       <p className={`text-xs leading-[1.4] ${render.state === "failed" ? "text-oxide" : "text-ink-500"}`}>
         {busy && left(render)}
         {render.state === "done" && render.quality === "files" && `done · ${render.files.length} made`}
+        {render.state === "done" && isOfTake(render) && "done"}
         {render.state === "done" &&
           render.quality !== "files" &&
+          !isOfTake(render) &&
           `done · ${render.samples} samples a pixel${render.part ? " in the part" : ""} · revision ${render.revision}`}
         {render.state === "done" && render.notes && <span className="block text-oxide">{render.notes}</span>}
         {render.state === "stopped" && "stopped; starting again goes on from there"}

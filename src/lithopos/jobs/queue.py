@@ -1,4 +1,4 @@
-"""The queues, proofs, small pictures, files to be delivered and masters: huey on SQLite, beside the library."""
+"""The queues, proofs, small pictures, files, work on takes and masters: huey on SQLite, beside the library."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from huey import SqliteHuey
 __all__ = ["Queue"]
 
 FILE = "queue.db"
-LINES = ("proof", "piece", "files", "master")
+LINES = ("proof", "piece", "files", "plate", "front", "walk", "master", "film")
 
 
 class Queue:
@@ -38,6 +38,13 @@ class Queue:
             if task is not None:
                 return str(task.args[0])
         return None
+
+    def next(self) -> tuple[str, str | None]:
+        """The next name of all, with its line; None if nothing waits."""
+        for line in LINES:
+            if (name := self.take(line)) is not None:
+                return line, name
+        return LINES[-1], None
 
     def waiting(self) -> set[str]:
         """All names that are in line."""

@@ -30,6 +30,7 @@ from lithopos.core.render.small import SmallQuestion, small_picture
 from lithopos.jobs.asked import Asked
 from lithopos.jobs.files import PASSES, PICTURE, make_files, readers_of
 from lithopos.jobs.queue import Queue
+from lithopos.jobs.takes import TAKE_WORK, make_take
 from lithopos.library.models import Render
 from lithopos.library.store import SUMS, Library
 
@@ -38,6 +39,7 @@ KILLED = "The worker that made it was killed. What is done is kept: starting aga
 LOST = "Its worker lost it. What is done is kept: starting again goes on from there."
 
 PREVIEW, WHITES, SCOPE = "preview.png", "whites.json", "scope.json"
+LONG = ("master", *TAKE_WORK)  # which let others go first
 PREVIEW_WIDTH = 1600
 PREVIEW_EVERY_S = 2.0
 LOOK_ROUND_EVERY_S = 3.0
@@ -90,6 +92,8 @@ class Worker:
         try:
             if render.quality == "files":
                 make_files(self.library, render, lambda: self._stops(render_id))
+            elif render.quality in TAKE_WORK:
+                make_take(self.library, render, self._session("take"), partial(self._lets_others_go_first, render))
             else:
                 self._render(render)
             self.library.finish_render(render_id, "done")
@@ -106,7 +110,7 @@ class Worker:
             self.library.finish_render(render_id, "failed", f"Internal failure: {type(error).__name__}: {error}")
         else:
             shot = self.library.shot_at(render.shot_name, render.revision)
-            if render.quality == "master" and any(not one.hidden for one in shot.deliverables):
+            if render.quality == "master" and any(not (one.hidden or one.of_take) for one in shot.deliverables):
                 self.queue.put(self.library.add_files(render_id).id, "files")
 
     def _stops(self, render_id: str) -> bool:
@@ -114,6 +118,19 @@ class Worker:
         if self.ending:
             raise _Ending
         return self.library.render(render_id).state == "stopping"
+
+    def _lets_others_go_first(self, render: Render) -> bool:
+        """Do what is asked for meanwhile and does not take long; whether the render is to stop."""
+        if self._stops(render.id):
+            return True
+        if render.quality in LONG:
+            while proof := self.queue.take("proof"):
+                self.work(proof)
+            if name := self.queue.take("piece"):
+                self.picture(name)
+            if files := self.queue.take("files"):
+                self.work(files)
+        return self._stops(render.id)
 
     def picture(self, name: str) -> None:
         """Make a small picture; why it can't be made is kept in its stead."""
@@ -191,18 +208,6 @@ class Worker:
         folder, photograph = library.render_folder(render.id), shot.photograph.file
         quality: Quality = "master" if render.quality == "master" else "proof"
 
-        def between() -> bool:
-            if self._stops(render.id):
-                return True
-            if quality == "master":
-                while proof := self.queue.take("proof"):
-                    self.work(proof)
-                if name := self.queue.take("piece"):
-                    self.picture(name)
-                if files := self.queue.take("files"):
-                    self.work(files)
-            return self._stops(render.id)
-
         steps = render_shot(
             shot,
             lambda: read_picture_kept(library.file_path(photograph), library.made_folder(photograph)),
@@ -211,7 +216,7 @@ class Worker:
             session=self._session(quality),
             photograph_key=photograph,
             keep=folder / SUMS,
-            between=between,
+            between=partial(self._lets_others_go_first, render),
             read_graphic=self.readers.graphic,
             read_panorama=self.readers.panorama,
             read_lut=self.readers.lut,
@@ -299,16 +304,13 @@ def run(data: Path) -> None:
         if time.monotonic() - looked_at > LOOK_ROUND_EVERY_S:
             worker.look_round()
             looked_at = time.monotonic()
-        if (proof := worker.queue.take("proof")) is not None:
-            worker.work(proof)
-        elif (name := worker.queue.take("piece")) is not None:
-            worker.picture(name)
-        elif (files := worker.queue.take("files")) is not None:
-            worker.work(files)
-        elif (master := worker.queue.take("master")) is not None:
-            worker.work(master)
-        else:
+        line, name = worker.queue.next()
+        if name is None:
             time.sleep(0.05)
+        elif line == "piece":
+            worker.picture(name)
+        else:
+            worker.work(name)
     # A trace may still run in native code, which would abort an orderly exit; all that counts is kept.
     logging.shutdown()
     os._exit(0)

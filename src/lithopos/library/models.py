@@ -79,7 +79,8 @@ class Render(Base):
     `option` is what of the shot it shows; null: the shot itself. `shot_name` names both (see `Library.shot`).
 
     `part` [px of the photograph] is all that is rendered, where it is not the whole; `goes_on` names the render that
-    this one makes finer, with `wanted` samples a pixel; `noise` is what is left of it [codes of 255].
+    this one makes finer, with `wanted` samples a pixel; `noise` is what is left of it [codes of 255]. Of work on a take
+    `stage` is what is done just now; its passes are frames.
 
     States: queued → running → done | failed | stopped; stopping lies between running and stopped.
     """
@@ -101,6 +102,7 @@ class Render(Base):
     part: Mapped[list[int] | None]
     goes_on: Mapped[str | None] = mapped_column(String(16))
     wanted: Mapped[int | None]
+    stage: Mapped[str | None] = mapped_column(String(10))
     noise: Mapped[float | None]
     seconds_left: Mapped[float | None]
     reason: Mapped[str | None] = mapped_column(String(500))

@@ -28,7 +28,7 @@ from lithopos.core.errors import InputError, LithoposError, NoRoom
 from lithopos.core.exchange.kinds import MEDIA_TYPES
 from lithopos.core.exchange.package import main_name, pack
 from lithopos.core.reading.ask import ask_reader
-from lithopos.core.shot import Shot, load_shot, new_shot, upgraded
+from lithopos.core.shot import Shot, Take, load_shot, new_shot, upgraded
 from lithopos.core.shot.change import changed, met
 from lithopos.core.shot.option import optioned, with_option
 from lithopos.library.models import Project, ProjectFile, Render, Revision, ShotRow, StoredFile, now, shot_name
@@ -282,18 +282,26 @@ class Library:
 
     # Shots and revisions
 
-    def add_shot(self, project_id: str, name: str, sha256: str) -> ShotState:
-        """Begin a shot with one of the project's photographs."""
+    def add_shot(self, project_id: str, name: str, sha256: str, take: Take | None = None) -> ShotState:
+        """Begin a shot with one of the project's photographs, perhaps a frame of a take."""
         file = self.file(sha256)
         if file.kind != "photograph":
             raise InputError("photograph", "is not a photograph")
-        shot = new_shot(name, f"sha256:{sha256}", file.told)
+        shot = new_shot(name, f"sha256:{sha256}", file.told).model_copy(update={"take": take})
         with self.session() as session:
             _found(session.get(Project, project_id), "project")
             row = ShotRow(id=_new_id(), project_id=project_id, head=1)
             session.add(row)
             session.flush()
-            session.add(Revision(shot_id=row.id, number=1, parent=None, label="photograph", document=_document(shot)))
+            session.add(
+                Revision(
+                    shot_id=row.id,
+                    number=1,
+                    parent=None,
+                    label="take" if take else "photograph",
+                    document=_document(shot),
+                )
+            )
         return self.shot(row.id)
 
     def shots(self, project_id: str) -> list[ShotState]:
@@ -424,6 +432,10 @@ class Library:
         if shot.panorama:
             wanted.append(("panorama", shot.panorama.file, ("panorama", "photograph")))
             main.add(shot.panorama.file)
+        if shot.take:
+            wanted.append(("take", shot.take.file, ("film", "sequence")))
+            main.add(shot.take.file)
+            wanted += [("take", shot.take.plate, ("photograph",))] if shot.take.plate else []
         wanted += [("lamps", lamp.file, ("photometry",)) for lamp in shot.lamps if lamp.file]
         main |= {lamp.file for lamp in shot.lamps if lamp.file}
         wanted += [("blend", name, ("lut",)) for name in shot.blend.luts()]
@@ -590,7 +602,7 @@ class Library:
             "queue.db-shm",
         ):
             (self.data / name).unlink(missing_ok=True)
-        for name in ("files", "made", "renders", "empties", "asked", "delivered"):
+        for name in ("files", "made", "renders", "empties", "asked", "delivered", "takes"):
             shutil.rmtree(self.data / name, ignore_errors=True)
 
 

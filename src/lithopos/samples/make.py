@@ -47,7 +47,7 @@ def main(
     write_graphics(out)
     if models:
         return
-    mi = _renderer()
+    mi = load_renderer_quietly()
     for name in names or tuple(PLACES):
         build = (PLACES | FURTHER | LAMPLIT | COURT)[name]
         place = build(seed) if seed is not None else build()
@@ -66,7 +66,7 @@ def main(
         print(f"\n{place.name}: {time.monotonic() - started:.0f} s", file=sys.stderr)
 
 
-def _renderer() -> object:
+def load_renderer_quietly() -> object:
     """The renderer package in the best variant here (chosen by the same child-process test as the product)."""
     from lithopos.core.render.engine import load_renderer
 

@@ -260,19 +260,28 @@ class Studio:
 
 def develop(radiance: Floats, daylight: Array, exposure: float, seed: int) -> bytes:
     """Radiance to a JPEG: white balance, exposure, vignetting, sensor noise, sRGB."""
-    height, width = radiance.shape[:2]
-    linear = radiance * _white_balance(daylight) * (exposure / (daylight.mean() * 0.36))
+    linear = exposed(radiance, daylight, exposure)
+    height, width = linear.shape[:2]
     y, x = np.mgrid[0:height, 0:width]
     off_axis = np.hypot(x + 0.5 - width / 2, y + 0.5 - height / 2) / np.hypot(width / 2, height / 2)
     linear = linear * (1 - 0.16 * off_axis**2)[..., None]
-    rng = np.random.default_rng(seed)
-    shot = (
-        rng.normal(size=linear.shape) * np.sqrt(np.maximum(linear, 0) / 9000) + rng.normal(size=linear.shape) * 0.0009
-    )
-    codes = (encode_srgb(linear + shot) * 255 + 0.5).astype(np.uint8)
+    codes = (encode_srgb(sensed(linear, np.random.default_rng(seed))) * 255 + 0.5).astype(np.uint8)
     buffer = io.BytesIO()
     Pictures.fromarray(codes).save(buffer, "JPEG", quality=96, subsampling=0)
     return buffer.getvalue()
+
+
+def exposed(radiance: Floats, daylight: Array, exposure: float) -> Floats:
+    """Radiance as a photograph's linear values in the middle of its lens."""
+    return np.asarray(radiance * gain_of(daylight, exposure), radiance.dtype)
+
+
+def sensed(linear: Floats, rng: np.random.Generator) -> Floats:
+    """Linear values with a sensor's noise: of its light, and of its reading."""
+    shot = (
+        rng.normal(size=linear.shape) * np.sqrt(np.maximum(linear, 0) / 9000) + rng.normal(size=linear.shape) * 0.0009
+    )
+    return np.asarray(linear + shot, np.float32)
 
 
 def gain_of(daylight: Array, exposure: float) -> Array:

@@ -48,6 +48,7 @@ from lithopos.core.shot.change import changed
 from lithopos.core.shot.differs import told_differences
 from lithopos.core.standing.ask import RestAnswer
 from lithopos.jobs.asked import Asked, Question
+from lithopos.jobs.takes import begin_take
 from lithopos.library.models import StoredFile, shot_name
 from lithopos.library.store import NotFound, ShotState
 from lithopos.web import schemas as s
@@ -242,6 +243,7 @@ def _file_out(file: StoredFile, name: str) -> s.FileOut:
         width=told.get("width"),
         height=told.get("height"),
         seconds=told.get("seconds"),
+        frames=(told.get("take") or {}).get("frames"),
         size_m=told.get("size_m"),
         triangles=told.get("triangles"),
         unit=told.get("unit"),
@@ -267,7 +269,11 @@ def _sent(path: Path, media_type: str, attached: bool = False) -> Response:
 
 @api.post("/projects/<string:project_id>/shots", operation_id="addShot", responses={201: s.ShotOut})
 def add_shot(path: s.ProjectPath, body: s.ShotNew) -> Response:
-    return answer(shot_out(library_at_hand().add_shot(path.project_id, body.name, body.photograph)), 201)
+    """Begin a shot with a photograph, or with a take."""
+    library = library_at_hand()
+    if library.file(body.photograph).kind in ("film", "sequence"):
+        return answer(shot_out(begin_take(library, path.project_id, body.name, body.photograph)), 201)
+    return answer(shot_out(library.add_shot(path.project_id, body.name, body.photograph)), 201)
 
 
 @api.get("/shots/<string:shot_id>", operation_id="getShot", responses={200: s.ShotOut})

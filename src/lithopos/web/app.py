@@ -20,6 +20,7 @@ from lithopos.jobs.queue import Queue
 from lithopos.library.store import FULL, Library, NotFound, Stale, full_disk
 from lithopos.web.api import api
 from lithopos.web.delivery import delivery
+from lithopos.web.footage import footage
 from lithopos.web.measures import measures
 from lithopos.web.options import options
 from lithopos.web.renders import renders
@@ -51,7 +52,7 @@ def create_app(data: Path) -> OpenAPI:
     app.extensions["queue"] = Queue(data)
     app.before_request(_refuse_strangers)
     app.after_request(_harden)
-    for part in (api, measures, renders, options, delivery):
+    for part in (api, measures, renders, options, delivery, footage):
         app.register_api(part)
     app.add_url_rule("/api/v1/openapi.json", "openapi_document", lambda: app.api_doc)
     app.add_url_rule("/", "front_end", _front_end)

@@ -20,10 +20,11 @@ from lithopos.core.derive import derive
 from lithopos.core.exchange.decode import read_picture
 from lithopos.core.exchange.picture import png_of
 from lithopos.core.readiness import missing
-from lithopos.core.render.render import AFTERWARDS, refuse_too_large
+from lithopos.core.render.render import AFTERWARDS, OF_TAKES, refuse_too_large
 from lithopos.core.render.session import sized
 from lithopos.core.shot import Shot
 from lithopos.jobs.files import PICTURE, made_files
+from lithopos.jobs.takes import TAKE_WORK
 from lithopos.jobs.worker import PREVIEW, SCOPE, WHITES
 from lithopos.library.models import Render
 from lithopos.library.store import NotFound, ShotState
@@ -152,7 +153,7 @@ def render_out(render: Render, head: ShotState | None = None) -> s.RenderOut:
     values["shot_id"] = render.shot_name
     told = library_at_hand().render_folder(render.id) / WHITES
     whites = Whites.model_validate_json(told.read_text()) if told.is_file() else None
-    files = made_files(library_at_hand(), render.id) if render.quality == "files" else []
+    files = made_files(library_at_hand(), render.id) if render.quality in ("files", "film") else []
     values |= {"has_picture": _picture_of(render) is not None, "current": _is_current(render, head)}
     return s.RenderOut(**values, whites=whites, files=files)
 
@@ -169,7 +170,8 @@ def _is_current(render: Render, head: ShotState | None) -> bool:
         if len(held) > CURRENT_HELD:
             held.clear()
         then, now = library.shot_at(render.shot_name, render.revision), head.shot
-        alike = then.model_dump(exclude=AFTERWARDS) == now.model_dump(exclude=AFTERWARDS)
+        aside = AFTERWARDS - OF_TAKES if render.quality in TAKE_WORK else AFTERWARDS
+        alike = then.model_dump(exclude=aside) == now.model_dump(exclude=aside)
         as_fine = then.output.model_copy(update={"names": now.output.names}) == now.output
         held[key] = alike and (as_fine or render.quality != "master")
     return held[key]

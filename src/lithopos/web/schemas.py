@@ -203,11 +203,12 @@ class RenderNew(_Body):
 class FileOut(BaseModel):
     sha256: str
     name: str
-    kind: Literal["photograph", "model", "graphic", "film", "panorama", "photometry", "lut"]
+    kind: Literal["photograph", "model", "graphic", "film", "sequence", "panorama", "photometry", "lut"]
     size_bytes: int
     width: int | None = None
     height: int | None = None
     seconds: float | None = None
+    frames: int | None = None
     size_m: list[float] | None = None
     triangles: int | None = None
     unit: str | None = None
@@ -330,7 +331,8 @@ class RenderOut(BaseModel):
     id: str
     shot_id: str
     revision: int
-    quality: Literal["proof", "master", "files"]
+    quality: Literal["proof", "master", "files", "plate", "front", "walk", "film"]
+    stage: Literal["look", "front", "render", "frames"] | None
     goes_on: str | None
     state: Literal["queued", "running", "stopping", "done", "failed", "stopped"]
     passes_done: int
@@ -346,6 +348,55 @@ class RenderOut(BaseModel):
     current: bool
     whites: Whites | None
     files: list[MadeFile] = []
+
+
+class WorkPath(ShotPath):
+    work: Literal["plate", "front", "walk", "film"]
+
+
+class FramePath(ShotPath):
+    number: Annotated[int, Field(ge=0)]
+
+
+class MadeFramePath(BaseModel):
+    render_id: str
+    number: Annotated[int, Field(ge=0)]
+
+
+class Looked(BaseModel):
+    """What a look through a take told: how far a corner of the picture moves [px], which share of the place was ever
+    seen empty, and its noise in a middle grey by channel [codes of 255]."""
+
+    moved_px: float
+    empty: float
+    sigma: list[float]
+
+
+class TakeOut(BaseModel):
+    """A take; `work` is the newest of each kind, `front`, `walk` and `film` the frames that it has made so far."""
+
+    notes: list[str]
+    codec: str
+    sound: str | None
+    rate_hz: float
+    looked: Looked | None
+    plate_is_current: bool
+    work: dict[str, RenderOut]
+    front: list[int]
+    walk: list[int]
+    film: list[int]
+
+
+class PersonOut(BaseModel):
+    """Somebody in a frame: left, upper, right, lower [px]; the number of their track; the side told by hand."""
+
+    box: list[int]
+    track: int
+    side: Literal["before", "behind"] | None = None
+
+
+class PeopleOut(BaseModel):
+    frames: dict[int, list[PersonOut]]
 
 
 class MadeFilePath(BaseModel):

@@ -3,6 +3,7 @@ import { metres, parseMetres } from "../../geometry/measure";
 import { newId } from "../../geometry/points";
 import { useChange } from "../../state/changes";
 import { toggleTool, useEditor, usePicked } from "../../state/editor";
+import { Brush } from "../../ui/Brush";
 import { Bin, Button, Field, Hint, Pill, Slider, Statement, TextField, Toggle } from "../../ui/controls";
 import type { StepProps } from "../props";
 
@@ -54,22 +55,6 @@ export function Mattes(props: StepProps) {
       )}
       {painting && <Brush />}
     </>
-  );
-}
-
-function Brush() {
-  const { brush_px } = usePicked("brush_px");
-  return (
-    <Slider
-      label="Brush"
-      value={brush_px}
-      min={1}
-      max={80}
-      step={1}
-      show={(v) => `${Math.round(2 * v)} px wide`}
-      onMove={(v) => useEditor.setState({ brush_px: v })}
-      onKeep={() => undefined}
-    />
   );
 }
 

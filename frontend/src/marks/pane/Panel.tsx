@@ -8,6 +8,7 @@ import { plainName } from "../../state/graphics";
 import { ColourField } from "../../ui/ColourField";
 import { Bin, Button, Field, Hint, OneOf, Slider, Statement, Toggle } from "../../ui/controls";
 import { GraphicList } from "../../ui/GraphicList";
+import { Plays } from "../../ui/Plays";
 import type { StepProps } from "../props";
 
 /** Flat pictures and films that hang in the place. */
@@ -31,7 +32,7 @@ export function Panes(props: StepProps) {
   );
 }
 
-function One({ pane, shot, derived }: StepProps & { pane: Pane }) {
+function One({ pane, shot, document, derived }: StepProps & { pane: Pane }) {
   const { change, move, keep } = useChange(shot.id);
   const { selection, select } = usePicked("selection", "select");
   const { data: project } = useProject(shot.project_id);
@@ -191,7 +192,10 @@ function One({ pane, shot, derived }: StepProps & { pane: Pane }) {
             min={0}
             onValue={(v) => put({ thickness_mm: v * 1000 }, "thickness of a pane")}
           />
-          {film != null && (
+          {film != null && document.take && (
+            <Plays plays={pane.plays} name={pane.name} onChange={(plays, label) => put({ plays }, label)} />
+          )}
+          {film != null && !(document.take && pane.plays) && (
             <Field
               label={`Frame at, of ${film.toFixed(1)} s`}
               value={`${pane.time_s.toFixed(2)} s`}

@@ -25,6 +25,7 @@ export const kind: Kind = {
         name: name || `Pane ${document.panes.length + 1}`,
         file: file || null,
         time_s: 0,
+        plays: null,
         corners: [pair(a), pair(b), pair(c), pair(d)],
         width_m: null,
         foot: null,

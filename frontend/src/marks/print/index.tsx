@@ -56,4 +56,5 @@ export const NEW_PRINT: Omit<Print, "file"> = {
   relief_mm: 0,
   glow: 0,
   time_s: 0,
+  plays: null,
 };

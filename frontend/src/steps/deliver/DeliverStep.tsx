@@ -9,20 +9,26 @@ import { Button, Field, Figure, Heading, Hint, Tip } from "../../ui/controls";
 import { KindSections, Section } from "../Section";
 import { Files } from "./Files";
 import { LastLook } from "./LastLook";
-import { megabytes, nameOf } from "./words";
+import { TakeFiles } from "./TakeFiles";
+import { isOfTake, megabytes, nameOf } from "./words";
 
 export function DeliverStep(props: StepProps & { renders: RenderOut[] }) {
   const { shot, document, renders } = props;
   const { ask, finer, files } = useRenderActions(shot.id);
   const { renderAll } = useOptionActions(shot);
-  const { deliverables } = document;
+  const deliverables = document.deliverables.filter(({ kind }) => !isOfTake(kind));
   const master = renders.find((render) => render.quality === "master");
-  const made = renders.filter((render) => render.quality === "files" && render.files.length > 0);
-  const busy = renders.some((render) => render.quality !== "proof" && isBusy(render));
+  const made = renders.filter(
+    ({ quality, files }) => (quality === "files" || quality === "film") && files.length > 0,
+  );
+  const busy = renders.some(
+    (render) => (render.quality === "master" || render.quality === "files") && isBusy(render),
+  );
   const wanted = deliverables.filter(({ hidden }) => !hidden).length;
   const upToDate = master?.state === "done" && master.current;
   return (
     <>
+      {document.take && <TakeFiles {...props} />}
       <LastLook {...props} />
       <MasterSize {...props} />
       <Section

@@ -6,13 +6,14 @@ import { useChange } from "../../state/changes";
 import { Button, Hint, TextField } from "../../ui/controls";
 import { FileRow } from "./FileRow";
 import { Recipes } from "./Recipes";
-import { BEGINNINGS } from "./words";
+import { BEGINNINGS, isOfTake } from "./words";
 
 /** Every file that is made with the master: what, how large, and what it will be called. */
 export function Files({ shot, document, derived, made }: StepProps & { made: number }) {
   const { change, move, keep } = useChange(shot.id);
   const { data: plan } = usePlan(shot, made);
-  const { deliverables, photograph, frame, output } = document;
+  const { photograph, frame, output } = document;
+  const deliverables = document.deliverables.filter(({ kind }) => !isOfTake(kind));
   const shown = frame ?? photograph;
   const longest = Math.round(Math.max(shown?.width ?? 0, shown?.height ?? 0) * output.scale);
   const add = (file: Omit<Deliverable, "id">) => {

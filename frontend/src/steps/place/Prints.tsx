@@ -8,12 +8,13 @@ import { usePicked } from "../../state/editor";
 import { plainName } from "../../state/graphics";
 import { Bin, Button, Field, OneOf, Slider, Statement, Toggle } from "../../ui/controls";
 import { GraphicList } from "../../ui/GraphicList";
+import { Plays } from "../../ui/Plays";
 import { Section } from "../Section";
 
 type Props = StepProps & { placed: Placed; file: FileOut | undefined; files: FileOut[]; projectId: string };
 
 /** Graphics laid on the thing, the uppermost first. */
-export function Prints({ placed, file, files, projectId, shot }: Props) {
+export function Prints({ placed, file, files, projectId, shot, document }: Props) {
   const { selection, take, tool } = usePicked("selection", "take", "tool");
   const prints = Object.entries(placed.prints).sort(([, a], [, b]) => b.above - a.above);
   const open = selection?.kind === "print" ? selection.id.split("/")[1] : null;
@@ -32,6 +33,7 @@ export function Prints({ placed, file, files, projectId, shot }: Props) {
           open={open === id}
           placed={placed}
           file={file}
+          ofTake={document.take !== null}
           film={files.find(({ sha256 }) => print.file === `sha256:${sha256}`)?.seconds ?? null}
           shotId={shot.id}
           below={prints[i + 1]}
@@ -64,11 +66,12 @@ type OneProps = {
   placed: Placed;
   file: FileOut | undefined;
   film: number | null;
+  ofTake: boolean;
   shotId: string;
   below: [string, Print] | undefined;
 };
 
-function One({ id, print, open, placed, file, film, shotId, below }: OneProps) {
+function One({ id, print, open, placed, file, film, ofTake, shotId, below }: OneProps) {
   const { change, move, keep } = useChange(shotId);
   const { select } = usePicked("select");
   const patch = (values: Partial<Print>) => ({
@@ -188,7 +191,10 @@ function One({ id, print, open, placed, file, film, shotId, below }: OneProps) {
             min={0}
             onValue={(glow) => put({ glow }, `light of the ${name}`)}
           />
-          {film !== null && (
+          {film !== null && ofTake && (
+            <Plays plays={print.plays} name={name} onChange={(plays, label) => put({ plays }, label)} />
+          )}
+          {film !== null && !(ofTake && print.plays) && (
             <Field
               label={`Frame at, of ${film.toFixed(1)} s`}
               value={`${print.time_s.toFixed(2)} s`}

@@ -8,6 +8,7 @@ import { isChosen, usePicked } from "../../state/editor";
 import { reordered, without } from "../../state/things";
 import { Bin, Field, TextField, Toggle } from "../../ui/controls";
 import { InItsFile } from "./InItsFile";
+import { OverTime } from "./OverTime";
 import { Prints } from "./Prints";
 import { Rest } from "./Rest";
 import { RowSection } from "./RowSection";
@@ -80,6 +81,7 @@ export function Thing({ placed, file, files, projectId, ...shown }: Props) {
           <Prints placed={placed} file={file} files={files} projectId={projectId} {...shown} />
           {file && <InItsFile placed={placed} file={file} set={set} />}
           <StandsThere placed={placed} {...shown} />
+          <OverTime placed={placed} {...shown} />
           <div className="mt-2 flex items-end gap-2 border-t border-lime-200 pt-1">
             <div className="grow">
               <TextField label="Name" value={placed.name} onValue={(name) => set({ name }, "name")} />

@@ -40,7 +40,8 @@ def plan_of(shot: Shot, scale: float | None = None) -> list[Planned]:
     """
     if shot.photograph is None:
         raise InputError("photograph", "is missing: a shot begins with one")
-    files = [one for one in shot.deliverables if not one.hidden] or [Deliverable(id="picture")]
+    still = [one for one in shot.deliverables if not one.of_take]  # films are made of the whole take
+    files = [one for one in still if not one.hidden] or [Deliverable(id="picture")]
     framing = shot.frame or shot.photograph
     size = framing.width, framing.height
     return [planned(one, *size, shot.output.scale if scale is None else scale) for one in files]

@@ -9,7 +9,13 @@ from pathlib import Path
 from lithopos.core.errors import InputError
 from lithopos.core.shot.deliver import MOST_SIDE, Deliverable
 
-SUFFIXES = {"jpeg": "jpg", "layered tiff": "tif", "tiff": "tif", "page": "html", "page folder": "zip", "camera": "json"}
+FILMS = {"av1": "mp4", "vp9": "webm", "ffv1": "mkv"}
+FRAMES = {"png frames": "zip", "model frames": "zip", "exr frames": "zip"}
+SUFFIXES = (
+    FILMS
+    | FRAMES
+    | {"jpeg": "jpg", "layered tiff": "tif", "tiff": "tif", "page": "html", "page folder": "zip", "camera": "json"}
+)
 LONGEST_NAME = 120
 MOST_SCALE = 4.0
 
@@ -90,6 +96,8 @@ def named(pattern: str, words: dict[str, str], files: list[Planned], folder: Pat
 def _view(one: Deliverable) -> str:
     if one.is_page or one.kind == "camera":
         return one.kind.split()[0]
+    if one.of_take:
+        return "film" if one.kind in FILMS else one.kind.replace(" ", "-")
     return "scene" if one.matched else "layers" if one.layered else "picture"
 
 

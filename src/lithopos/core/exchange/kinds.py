@@ -13,7 +13,9 @@ __all__ = [
     "PANORAMA_KINDS",
     "PHOTOMETRY_KINDS",
     "SHOWN_BY_BROWSERS",
+    "TAKE_KINDS",
     "file_kind",
+    "numbered_pictures",
 ]
 
 MEDIA_TYPES = {
@@ -37,6 +39,7 @@ MEDIA_TYPES = {
     "zip": "application/zip",
     "svg": "application/octet-stream",  # never as what a browser would run
     "film": "application/octet-stream",
+    "sequence": "application/zip",
     "hdr": "application/octet-stream",
     "exr": "application/octet-stream",
     "ies": "text/plain",
@@ -44,6 +47,8 @@ MEDIA_TYPES = {
 }
 MODEL_KINDS = ("glb", "gltf", "usd", "3mf", "step", "ifc", "obj", "ply", "stl", "off", "zip")
 GRAPHIC_KINDS = ("svg", "film")  # and every photograph
+TAKE_KINDS = ("film", "sequence")
+_PICTURE_SUFFIXES = {".png", ".jpg", ".jpeg", ".tif", ".tiff", ".webp"}
 PANORAMA_KINDS = ("hdr", "exr")  # and every photograph that is twice as wide as high
 PHOTOMETRY_KINDS = ("ies",)
 SHOWN_BY_BROWSERS = {"jpeg", "png", "webp", "avif"}
@@ -136,8 +141,25 @@ def _zipped_kind(path: Path) -> str:
         return "zip"
     if any(name.lower().endswith(".model") and name.startswith("3D/") for name in names):
         return "3mf"
+    if _numbered(names):
+        return "sequence"
     # A USDZ package's first file is its stage, and nothing in it is packed.
     return "usd" if names and names[0].lower().endswith((".usd", ".usda", ".usdc")) else "zip"
+
+
+def _numbered(names: list[str]) -> list[str]:
+    """Names of pictures in the order of the last number in each; none if anything else is among them."""
+    files = [name for name in names if not name.endswith("/") and not re.search(r"(^|/)(\.|__MACOSX/)", name)]
+    told = [(re.findall(r"\d+", Path(name).stem), name) for name in files]
+    if not told or any(not digits or Path(name).suffix.lower() not in _PICTURE_SUFFIXES for digits, name in told):
+        return []
+    return [name for _, name in sorted((int(digits[-1]), name) for digits, name in told)]
+
+
+def numbered_pictures(path: Path) -> list[str]:
+    """The names of a zip's numbered pictures, in the order of their numbers."""
+    with zipfile.ZipFile(path) as package:
+        return _numbered(package.namelist())
 
 
 def _boxed_kind(head: bytes) -> str | None:

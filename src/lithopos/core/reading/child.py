@@ -2,8 +2,8 @@
 
 Prints one JSON object. Ends with 2 and one line if the file is not good, with 3 if the disk is full. Tasks:
 `tell` what it is; `prepare` what the screen needs of it too; a `picture`'s or a `model`'s quick form; a `graphic@time`,
-and as it is `shown@time`; `edges`; what the camera wrote as `notes`; a model's materials as `surfaces`; a `panorama`.
-Some take a question about several files (`reading.questions`): `rest`, `sides`, `dress`, `swatches`.
+and as it is `shown@time`; `edges`; what the camera wrote as `notes`; a `take`; a model's materials as `surfaces`;
+a `panorama`. Some take a question about several files (`reading.questions`): `rest`, `sides`, `dress`, `swatches`.
 """
 
 from __future__ import annotations
@@ -139,6 +139,12 @@ def _surfaces(path: Path, _: Path) -> dict[str, Any]:
     return {"surfaces": told, "pictures": pictures}
 
 
+def _take(path: Path, _: Path) -> dict[str, Any]:
+    from lithopos.core.exchange.film import take_notes
+
+    return take_notes(path).model_dump(mode="json")
+
+
 def _edges(path: Path, _: Path) -> dict[str, Any]:
     from lithopos.core.camera.find import find_edges
 
@@ -179,7 +185,7 @@ def _told(path: Path) -> tuple[dict[str, Any], Any]:
         }, model
     if kind is None:
         raise InputError("file", "is neither a photograph nor a model of a kind that is read (see docs/formats.md)")
-    if kind in GRAPHIC_KINDS:
+    if kind in GRAPHIC_KINDS or kind == "sequence":
         return _told_graphic(path, kind), None
     if kind in PHOTOMETRY_KINDS:
         from lithopos.core.light.photometry import read_photometry
@@ -216,11 +222,28 @@ def _told(path: Path) -> tuple[dict[str, Any], Any]:
     }, picture
 
 
+def _told_take(path: Path) -> dict[str, Any]:
+    """What a film or numbered pictures tell as a take; why they can't be one, where they can still be shown."""
+    from lithopos.core.exchange.film import take_notes
+
+    try:
+        told = take_notes(path)
+    except InputError as error:
+        if "single frame" in error.cause or "high dynamic range" in error.cause:
+            return {"take": None, "notes": [f"{error.field} {error.cause}"]}
+        raise
+    times = {"times_s"}  # thousands of numbers, which nobody asks for here
+    size = {"width": told.width, "height": told.height, "seconds": told.seconds}
+    return {**size, "take": told.model_dump(mode="json", exclude=times), "notes": told.notes}
+
+
 def _told_graphic(path: Path, kind: str) -> dict[str, Any]:
     from lithopos.core.exchange.graphic import drawing_size, film_notes, has_lettering, read_graphic
 
     if kind == "film":
-        return {"kind": "film", "format": kind, **film_notes(path), "notes": []}
+        return {"kind": "film", "format": kind, **film_notes(path), **_told_take(path)}
+    if kind == "sequence":
+        return {"kind": "sequence", "format": kind, **_told_take(path)}
     width, height = drawing_size(path)
     read_graphic(path)
     notes = []
@@ -243,6 +266,7 @@ TASKS: dict[str, Callable[[Path, Path], dict[str, Any]]] = {
     "swatches": _swatches,
     "panorama": _panorama,
     "surfaces": _surfaces,
+    "take": _take,
 }
 
 

@@ -22,21 +22,23 @@ def end_with_parent(how: int = signal.SIGTERM) -> None:
         ctypes.CDLL(None).prctl(_SET_PARENT_DEATH_SIGNAL, how)
 
 
-def limit_this_process(parent: int) -> None:
+def limit_this_process(parent: int, seconds: int | None = SECONDS) -> None:
     """Bound this process in memory, processor time, wall time and what it writes; end it with its parent.
 
     Parameters
     ----------
     parent : the number of the process that started this one: gone already means end at once.
+    seconds : None for one that is given its time piece by piece by whoever waits.
     """
     end_with_parent(signal.SIGKILL)
     if os.getppid() != parent:
         os._exit(1)
     for kind, most in (
         (resource.RLIMIT_AS, MEMORY_BYTES),
-        (resource.RLIMIT_CPU, 2 * SECONDS),
+        (resource.RLIMIT_CPU, 2 * seconds if seconds else resource.RLIM_INFINITY),
         (resource.RLIMIT_FSIZE, OUTPUT_BYTES),
         (resource.RLIMIT_CORE, 0),
     ):
         resource.setrlimit(kind, (most, most))
-    signal.setitimer(signal.ITIMER_REAL, SECONDS + 5)  # whoever waits gives up before
+    if seconds:
+        signal.setitimer(signal.ITIMER_REAL, seconds + 5)  # whoever waits gives up before

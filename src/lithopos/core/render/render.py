@@ -52,12 +52,14 @@ MOST_BYTES = 6 << 30
 BYTES_A_PIXEL = 60  # of the whole picture: its codes twice, as read and as made, and what sizing it takes
 LEAST_SAMPLES = 8  # of each half, before noise is judged
 # Of a shot: what changes no pixel.
-AFTERWARDS = {"name", "output", "deliverables", "replies", "set_aside", "viewpoints", "options"}
+OF_TAKES = {"take", "plate_strokes", "front_strokes", "passings", "keys"}  # nothing of a still picture
+AFTERWARDS = {"name", "output", "deliverables", "replies", "set_aside", "viewpoints", "options"} | OF_TAKES
 UNTOLD = "{}: its hair can’t be told, nothing in or beside its band is sure; its outline stands."
 BYTES_A_RENDER = 1 << 30  # the renderer, its kernels, three rows of tiles
 
 __all__ = [
     "AFTERWARDS",
+    "OF_TAKES",
     "PART_SAMPLES",
     "PROOF_SAMPLES",
     "PROOF_WIDTH",

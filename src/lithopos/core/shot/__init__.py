@@ -31,6 +31,7 @@ from lithopos.core.shot.perspective import Edge, HandCamera, SolvedCamera
 from lithopos.core.shot.photo import CameraNotes, Crop, Photograph, SkySpot
 from lithopos.core.shot.place import Placed, Row
 from lithopos.core.shot.surface import LaidTexture, Print, Surface
+from lithopos.core.shot.take import FrontStroke, Key, Passing, PlateStroke, Playing, Take
 
 __all__ = [
     "FORMAT",
@@ -43,10 +44,12 @@ __all__ = [
     "Deliverable",
     "Edge",
     "Exposure",
+    "FrontStroke",
     "Grade",
     "Ground",
     "HandCamera",
     "Haze",
+    "Key",
     "LaidTexture",
     "Lamp",
     "Length",
@@ -60,9 +63,12 @@ __all__ = [
     "Output",
     "Pane",
     "PanoramaLight",
+    "Passing",
     "Photograph",
     "Pin",
     "Placed",
+    "PlateStroke",
+    "Playing",
     "Pointing",
     "Print",
     "Proxy",
@@ -75,6 +81,7 @@ __all__ = [
     "Stroke",
     "Sun",
     "Surface",
+    "Take",
     "Viewpoint",
     "load_shot",
     "new_shot",

@@ -16,6 +16,8 @@ NAME_WORDS = ("project", "shot", "option", "view", "size", "n")
 LAYERED = ("exr", "ora", "layered tiff")
 MATCHED = ("glb", "usda", "camera")
 PAGES = ("page", "page folder")
+FRAMES = ("png frames", "model frames", "exr frames")
+OF_TAKES = ("av1", "vp9", "ffv1", *FRAMES)
 WHOLE = (*LAYERED, *MATCHED, *PAGES)  # of one size and colour
 MOST_SIDE = {"jpeg": 65_535, "webp": 16_383, "avif": 65_536}  # [px], by the formats themselves
 FORBIDDEN = '/\\:*?"<>|'
@@ -40,21 +42,40 @@ def _pattern(names: str) -> str:
 
 NamePattern = Annotated[str, Field(max_length=200), AfterValidator(_pattern)]
 Kind = Literal[
-    "png", "jpeg", "tiff", "webp", "avif", "exr", "ora", "layered tiff", "page", "page folder", "glb", "usda", "camera"
+    "png",
+    "jpeg",
+    "tiff",
+    "webp",
+    "avif",
+    "exr",
+    "ora",
+    "layered tiff",
+    "page",
+    "page folder",
+    "glb",
+    "usda",
+    "camera",
+    "av1",
+    "vp9",
+    "ffv1",
+    "png frames",
+    "model frames",
+    "exr frames",
 ]
 
 
 class Deliverable(DocumentPart):
     """One file to be made: its format, its size, and what it carries; a `page` is for the client to reply to,
     a `page folder` the same with its pictures as files, packed;
-    `glb`, `usda` and `camera` are the matched scene for other programs.
+    `glb`, `usda` and `camera` are the matched scene for other programs; `av1`, `vp9` and `ffv1` are films of a take,
+    and the frames of one are numbered pictures in a zip.
 
     Attributes
     ----------
     kind : a flat picture, or one in layers.
     longest_px, width_mm : its longer side, or its printed width at `dpi`; both null: the master's own size.
     bleed_mm : what is added all round, mirrored, to be cut off.
-    quality : of JPEG, WebP and AVIF.
+    quality : of JPEG, WebP and AVIF, and of AV1 and VP9.
     colours : the photograph's own profile, or another.
     notes : whether what the camera wrote is carried over.
     """
@@ -76,6 +97,9 @@ class Deliverable(DocumentPart):
             raise ValueError("has a longest side and a printed width; one of them must be null")
         if self.kind in WHOLE and (self.longest_px or self.width_mm or self.colours != "photograph"):
             raise ValueError("layers, pages and scenes have the master’s size and the photograph’s colours")
+        unfit = self.width_mm or self.colours != "photograph" or (self.kind in FRAMES and self.longest_px)
+        if self.of_take and unfit:
+            raise ValueError("of a take has the take’s colours, and its frames the take’s size")
         if self.bleed_mm and self.width_mm is None:
             raise ValueError("bleed is for print: give a printed width")
         return self
@@ -84,6 +108,11 @@ class Deliverable(DocumentPart):
     def matched(self) -> bool:
         """Whether it is the scene, not the picture."""
         return self.kind in MATCHED
+
+    @property
+    def of_take(self) -> bool:
+        """Whether it is made of all frames of a take."""
+        return self.kind in OF_TAKES
 
     @property
     def is_page(self) -> bool:

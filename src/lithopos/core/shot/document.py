@@ -35,6 +35,7 @@ from lithopos.core.shot.perspective import Edge, SolvedCamera
 from lithopos.core.shot.photo import CameraNotes, Crop, Photograph
 from lithopos.core.shot.place import Placed
 from lithopos.core.shot.surface import SHIPPED
+from lithopos.core.shot.take import FrontStroke, Key, Passing, PlateStroke, Take
 
 FORMAT = 4
 
@@ -79,6 +80,11 @@ class Shot(DocumentPart):
     replies: Annotated[list[Reply], Field(max_length=100)] = []
     set_aside: Annotated[list[SetAside], Field(max_length=50)] = []
     options: Annotated[list[Option], Field(max_length=60)] = []
+    take: Take | None = None
+    plate_strokes: Annotated[list[PlateStroke], Field(max_length=500)] = []
+    front_strokes: Annotated[list[FrontStroke], Field(max_length=2000)] = []
+    passings: Annotated[list[Passing], Field(max_length=500)] = []
+    keys: Annotated[list[Key], Field(max_length=2000)] = []
 
     @model_validator(mode="after")
     def _identities_differ(self) -> Shot:
@@ -154,9 +160,25 @@ class Shot(DocumentPart):
                 raise ValueError(f"model {placed.id!r} stands on a thing and on a level; one of them must be null")
         return self
 
+    @model_validator(mode="after")
+    def _frames_are_of_its_take(self) -> Shot:
+        told: list[PlateStroke | FrontStroke | Passing | Key]
+        told = [*self.plate_strokes, *self.front_strokes, *self.passings, *self.keys]
+        if self.take is None:
+            if told:
+                raise ValueError(f"{told[0].id!r} is about a frame of a take, but the shot is of a photograph")
+            return self
+        if late := next((one for one in told if one.frame >= self.take.frames), None):
+            raise ValueError(f"{late.id!r} is about frame {late.frame}; the take has {self.take.frames}, from 0")
+        at = [(key.path, key.frame) for key in self.keys]
+        if twice := next((one for one in at if at.count(one) > 1), None):
+            raise ValueError(f"two keys set {twice[0]} at frame {twice[1]}")
+        return self
+
     def files(self) -> list[str]:
         """Every file that the document names, its options too."""
         named = [self.photograph.file] if self.photograph else []
+        named += [one for one in (self.take.file, self.take.plate) if one] if self.take else []
         for placed in self.models:
             named.append(placed.file)
             named += [one.file for one in placed.prints.values()]

@@ -9,6 +9,7 @@ from pydantic import Field, FiniteFloat
 from lithopos.core.camera.problem import Pixel
 from lithopos.core.shot.parts import DocumentPart, FileName, Identity, Metres, Name
 from lithopos.core.shot.surface import Share
+from lithopos.core.shot.take import Playing
 
 __all__ = ["Pane", "Viewpoint"]
 
@@ -21,13 +22,15 @@ class Pane(DocumentPart):
     How far away it is follows from its true `width_m`, or from `foot`, the point of the ground plumb below its bottom
     left corner. `lit` says whether it shines itself, with `brightness` beside white paint in the place's full light or
     in cd/m², or is lit by the place like a poster. `free` ones stand before the place and cast a shadow; others hang
-    on something that is there. Without a file it is plain white.
+    on something that is there. Without a file it is plain white. A film shows its frame at `time_s`, or `plays` along
+    with the take.
     """
 
     id: Identity
     name: Name = ""
     file: FileName | None = None
     time_s: Annotated[FiniteFloat, Field(ge=0, le=100_000)] = 0.0
+    plays: Playing | None = None
     corners: Corners
     width_m: Annotated[FiniteFloat, Field(gt=0, le=1000)] | None = None
     foot: Pixel | None = None

@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field, FiniteFloat
 
 from lithopos.core.shot.parts import DocumentPart, FileName, Metres, Name
+from lithopos.core.shot.take import Playing
 
 Share = Annotated[FiniteFloat, Field(ge=0, le=1)]
 Millimetres = Annotated[FiniteFloat, Field(ge=0.1, le=100_000)]
@@ -68,7 +69,8 @@ class Print(DocumentPart):
     `width_mm` is how wide it comes out as the model stands, and its height follows from the picture. All over, one
     repeat is so wide. `turn_deg` turns it about `facing`, `mirrored` swaps its left and right. Those with a higher
     `above` lie on those with a lower one. With a `glow` it shines, beside white paint in the place's full light (1):
-    a screen on a model. Of a film it shows the frame at `time_s`.
+    a screen on a model. Of a film it shows the frame at `time_s`, or `plays` along with the
+    take.
     """
 
     file: FileName
@@ -87,3 +89,4 @@ class Print(DocumentPart):
     relief_mm: Annotated[FiniteFloat, Field(ge=-5, le=5)] = 0.0
     glow: Annotated[FiniteFloat, Field(ge=0, le=1000)] = 0.0
     time_s: Annotated[FiniteFloat, Field(ge=0, le=100_000)] = 0.0
+    plays: Playing | None = None

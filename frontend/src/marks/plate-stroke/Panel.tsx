@@ -1,0 +1,109 @@
+import { useChange } from "../../state/changes";
+import { toggleTool, useEditor, usePicked } from "../../state/editor";
+import { useTake } from "../../take/hooks";
+import { WorkButton } from "../../take/Progress";
+import { useOnShow } from "../../take/state";
+import { Brush } from "../../ui/Brush";
+import { Bin, Button, Figure, Hint, Statement } from "../../ui/controls";
+import type { StepProps } from "../props";
+
+const STEADY_PX = 0.15;
+const FILLED = 0.9995;
+
+/** The place without people: made of the whole take, touched up from single frames. */
+export function CleanPlate({ shot, document }: StepProps) {
+  const { change } = useChange(shot.id);
+  const { tool } = usePicked("tool");
+  const frame = useOnShow((state) => state.frame);
+  const told = useTake(shot);
+  const { take, plate_strokes } = document;
+  if (!take) return null;
+  const looked = told?.looked;
+  const brushing = tool?.kind === "plate-stroke";
+  return (
+    <>
+      {!take.plate && (
+        <p className="mb-1 text-xs leading-[1.55] text-ink-500">
+          Everything is matched on the place without people. It is made of all frames: what stays is the
+          place, what passes is not.
+        </p>
+      )}
+      <WorkButton
+        shot={shot}
+        work="plate"
+        word={take.plate ? "Make the clean plate again" : "Make the clean plate"}
+        look={take.plate ? "plain" : "primary"}
+        stale={
+          take.plate && told && !told.plate_is_current
+            ? "Not as the strokes and ends say now: make it again."
+            : null
+        }
+      />
+      {looked && (
+        <>
+          <Figure
+            name="The camera"
+            value={looked.moved_px < STEADY_PX ? "is still" : `trembles, ${looked.moved_px.toFixed(1)} px`}
+            from="taken out and given back"
+          />
+          <Figure
+            name="Grain"
+            value={`${(looked.sigma[1] ?? 0).toFixed(1)} codes`}
+            from="from frame to frame"
+          />
+          {looked.empty < FILLED && (
+            <Hint kind="wrong">
+              {((1 - looked.empty) * 100).toFixed(1)} % of the picture was hardly ever seen empty. Find a
+              frame in which it is, and brush over it.
+            </Hint>
+          )}
+        </>
+      )}
+      <Statement
+        holds={take.steady}
+        onChange={(steady) =>
+          void change({ take: { steady } }, steady ? "trembling taken out" : "as it lies")
+        }
+      >
+        measure the camera’s trembling
+      </Statement>
+      {take.plate && (
+        <>
+          <Button
+            active={brushing}
+            disabled={frame === null}
+            onClick={() => {
+              toggleTool("plate-stroke");
+              useEditor.getState().show("photo");
+            }}
+          >
+            {frame === null ? "Choose a frame in the time line first" : `Brush from frame ${frame}`}
+          </Button>
+          {brushing && <Brush />}
+          <ul>
+            {plate_strokes.map((stroke) => (
+              <li
+                key={stroke.id}
+                className="flex items-center gap-2 border-b border-dotted border-lime-300 py-1 text-xs last:border-0"
+              >
+                <button
+                  type="button"
+                  className="grow text-left text-ink-700"
+                  onClick={() => useOnShow.setState({ frame: stroke.frame, shown: "take" })}
+                >
+                  from frame {stroke.frame}
+                </button>
+                <Bin
+                  label={`Remove the stroke from frame ${stroke.frame}`}
+                  onClick={() =>
+                    void change({ plate_strokes: { [stroke.id]: null } }, "a stroke of the plate removed")
+                  }
+                />
+              </li>
+            ))}
+          </ul>
+        </>
+      )}
+    </>
+  );
+}

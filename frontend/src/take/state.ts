@@ -1,0 +1,19 @@
+import { create } from "zustand";
+
+/** What of a take's frame is on show: itself, who is in front, the small proof, the finished frame. */
+export type TakeView = "take" | "front" | "walk" | "film";
+
+type OnShow = {
+  /** The frame; null: the photograph, or the clean plate. */
+  frame: number | null;
+  shown: TakeView;
+  /** How many frames before and after are shown over it; 0: none. */
+  onion: number;
+};
+
+const FRESH: OnShow = { frame: null, shown: "take", onion: 0 };
+
+export const useOnShow = create<OnShow>(() => FRESH);
+
+/** Another shot is on show: nothing of its take yet. */
+export const leaveTake = () => useOnShow.setState(FRESH);

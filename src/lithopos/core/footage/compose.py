@@ -1,0 +1,270 @@
+"""A frame of the finished film: the take's own frame, relit and with the models in it, before or behind who passes.
+
+Somebody's pixels show α F + (1 − α) B, with B, the place behind them, known: so α F is the frame less (1 − α) B, and
+no colour of the old background is left at their edges. Where nothing is changed the take's own codes stay.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+
+from lithopos.core.arrays import Array, Floats, Mask
+from lithopos.core.blend.blend import Tones, grain_lacking
+from lithopos.core.blend.grain import Grain
+from lithopos.core.camera.pinhole import Pinhole
+from lithopos.core.colour import decode_srgb, encode_srgb
+from lithopos.core.composite.mattes import WHOLE
+from lithopos.core.composite.passes import Passes
+from lithopos.core.exchange.picture import Codes
+from lithopos.core.footage.front import Front
+from lithopos.core.footage.shake import inverse
+from lithopos.core.layers import Window
+
+NEAR_M = 0.6  # with no sun: up to about this height a thing's foot is darkened as the ground beside it
+FACING = 0.25  # cosine from which a side is fully in the sun
+WHOLLY = 0.998  # of a pixel: somebody who fills so much of it is all it shows
+FULL_SHADE = 0.02  # quantile of shades that is taken for the sun's whole absence
+USUAL_FULL_SHADE = 0.3
+
+__all__ = ["Composed", "Layer", "Taken", "composed", "full_shade", "layers_of", "shaded_where"]
+
+Lookup = tuple[Floats, Floats, Floats]
+
+
+@dataclass(frozen=True)
+class Layer:
+    """A still shot's passes over the whole picture, and how the models' points are reached by shadows.
+
+    Attributes
+    ----------
+    shadow, added, model, front_light : (H, W, 3); `cover`, `front`, `depth` (H, W); as `Passes` has them.
+    looked_up : where on the ground (x, y), in pixels, lies what would shade each pixel's model point, and how far that
+        counts (H, W); None where no camera or no model is.
+    """
+
+    shadow: Floats
+    added: Floats
+    model: Floats
+    cover: Floats
+    front: Floats
+    front_light: Floats
+    depth: Floats
+    looked_up: Lookup | None = None
+
+
+@dataclass(frozen=True)
+class Composed:
+    """A finished frame's codes (H, W, 3), and of what it is put together.
+
+    Attributes
+    ----------
+    model : (H, W, 3) the models' light as it is seen past people, times its coverage `cover` (H, W).
+    shadow : (H, W, 3) the share of its light that the place keeps with the models there.
+    """
+
+    codes: Codes
+    model: Floats
+    cover: Floats
+    shadow: Floats
+
+
+@dataclass(frozen=True)
+class Taken:
+    """A take's frame with all that is known of it.
+
+    Attributes
+    ----------
+    codes : (H, W, 3); `plate`, `gain`: (H, W, 3) linear, as this frame would show them; the former without its shade.
+    lies : (2, 3) from the plate's pixels to this frame's.
+    before : who is before the models (H, W), by how far away these are.
+    """
+
+    number: int
+    codes: Codes
+    plate: Floats
+    gain: Floats
+    lies: Array
+    front: Front
+    before: Callable[[Floats], Floats]
+
+
+def layers_of(passes: Sequence[Passes], shape: tuple[int, int], camera: Pinhole | None, to_sun: Array | None) -> Layer:
+    """A still shot's passes as one layer; without any it changes nothing.
+
+    Parameters
+    ----------
+    to_sun : unit vector; None where no sun shines.
+    """
+    whole = {name: np.zeros((*shape, 3), np.float32) for name in ("added", "model", "front_light", "normal")}
+    whole |= {name: np.zeros(shape, np.float32) for name in ("cover", "front", "depth")}
+    whole["shadow"] = np.ones((*shape, 3), np.float32)
+    for part in passes:
+        for name, value in whole.items():
+            value[part.window.slices] = getattr(part, name)
+    normal = whole.pop("normal")
+    looked_up = shaded_where(whole["depth"], normal, camera, to_sun) if camera is not None else None
+    return Layer(**whole, looked_up=looked_up)
+
+
+def shaded_where(depth: Floats, normal: Floats, camera: Pinhole, to_sun: Array | None) -> Lookup | None:
+    """Where the ground shows whether each model point is in somebody's shadow: where its own ray from the sun ends.
+
+    Without a sun it is the ground plumb below, and counts the less the higher the point is.
+    """
+    seen = depth > 0
+    if not seen.any():
+        return None
+    y, x = np.nonzero(seen)
+    rays = camera.rays(np.column_stack([x, y]) + 0.5)
+    points = camera.position + rays / np.linalg.norm(rays, axis=1, keepdims=True) * depth[seen][:, None]
+    high = np.maximum(points[:, 2], 0)
+    if to_sun is not None and to_sun[2] > 0.02:
+        ground = points - to_sun * (high / to_sun[2])[:, None]
+        counts = np.clip(normal[seen] @ to_sun.astype(np.float32) / FACING, 0, 1)
+    else:
+        ground = points * [1, 1, 0]
+        counts = np.exp(-high / NEAR_M)
+    at = camera.project(ground)
+    inside = np.asarray(np.isfinite(at).all(1))
+    at = np.where(inside[:, None], at, 0)
+    maps = [np.full(depth.shape, -1.0, np.float32) for _ in range(2)]
+    share = np.zeros(depth.shape, np.float32)
+    maps[0][seen], maps[1][seen] = at[:, 0] - 0.5, at[:, 1] - 0.5
+    share[seen] = np.where(inside, counts, 0)
+    return maps[0], maps[1], share
+
+
+def full_shade(shades: Sequence[Floats]) -> Floats:
+    """Which share of its light (3,) a place has left in the take's deepest shadows."""
+    told = [shade[(shade < 0.9).all(-1)] for shade in shades]
+    dark = np.concatenate(told) if told else np.zeros((0, 3), np.float32)
+    if len(dark) < 200:
+        return np.full(3, USUAL_FULL_SHADE, np.float32)
+    return np.asarray(np.clip(np.quantile(dark, FULL_SHADE, axis=0), 0.02, 0.95), np.float32)
+
+
+def composed(
+    taken: Taken,
+    layers: Sequence[tuple[float, Layer]],
+    tones: Tones,
+    grain: tuple[Grain, float] | None,
+    deepest: Floats,
+) -> Composed:
+    """The finished frame.
+
+    Parameters
+    ----------
+    layers : still shots with their shares.
+    grain : the take's noise, and how many times it is given.
+    deepest : see `full_shade`.
+    """
+    height, width = taken.codes.shape[:2]
+    top = np.float32(np.iinfo(taken.codes.dtype).max)
+    base = decode_srgb(taken.codes.astype(np.float32) / top)
+    light, kept = np.zeros_like(base), np.zeros((height, width), np.float32)
+    changed = np.zeros((height, width), bool)
+    model, cover, shadow = np.zeros_like(base), np.zeros_like(kept), np.zeros_like(base)
+    for share, layer in layers:
+        here = _moved(layer, taken)
+        made, left, touched, seen = _with_models(taken, base, here, tones, deepest)
+        light += np.float32(share) * made
+        model += np.float32(share) * seen[..., None] * here.model
+        cover += np.float32(share) * seen * here.cover
+        shadow += np.float32(share) * here.shadow
+        kept += np.float32(share) * left
+        changed |= touched
+    encoded = encode_srgb(light)
+    if grain is not None and changed.any():
+        y, x = np.nonzero(changed)
+        window = Window(int(x.min()), int(y.min()), int(x.max()) + 1, int(y.max()) + 1)
+        part = window.slices
+        before, kept3 = encode_srgb(base[part]), np.repeat(kept[part][..., None], 3, -1)
+        seed = 7919 * (taken.number + 1)
+        encoded[part] += grain_lacking(grain[0], grain[1], before, encoded[part], kept3, window, seed)
+    finished = tones.finished(encoded)
+    made = (np.clip(finished, 0, 1) * top + np.float32(0.5)).astype(taken.codes.dtype)
+    codes = np.where(changed[..., None], made, tones.photograph(taken.codes))
+    return Composed(codes, model, cover, shadow)
+
+
+def _moved(layer: Layer, taken: Taken) -> Layer:
+    """A layer as the frame lies, in its light, the models' points shaded by who passes."""
+    model = layer.model
+    if layer.looked_up is not None:
+        x, y, counts = layer.looked_up
+        back = inverse(taken.lies)
+        shade = cv2.warpAffine(
+            taken.front.shade, back, (x.shape[1], x.shape[0]), flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE
+        )
+        there = cv2.remap(shade, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT, borderValue=[1.0] * 4)
+        model = model * (1 - counts[..., None] * (1 - np.minimum(there, 1)))
+    size = (layer.cover.shape[1], layer.cover.shape[0])
+
+    still = np.allclose(taken.lies, [[1, 0, 0], [0, 1, 0]], atol=1e-4)
+
+    def lain(values: Floats, how: int = cv2.INTER_CUBIC) -> Floats:
+        if still:
+            return values
+        return np.asarray(
+            cv2.warpAffine(values, taken.lies, size, flags=how, borderMode=cv2.BORDER_CONSTANT), np.float32
+        )
+
+    return Layer(
+        lain(layer.shadow - 1) + 1,
+        lain(layer.added) * taken.gain,
+        np.maximum(lain(np.asarray(model, np.float32)), 0) * taken.gain,
+        np.clip(lain(layer.cover), 0, 1),
+        np.clip(lain(layer.front), 0, 1),
+        np.maximum(lain(layer.front_light), 0) * taken.gain,
+        lain(layer.depth, how=cv2.INTER_NEAREST),
+    )
+
+
+def _with_models(
+    taken: Taken, base: Floats, layer: Layer, tones: Tones, deepest: Floats
+) -> tuple[Floats, Floats, Mask, Floats]:
+    """Linear light (H, W, 3) with one still shot's models; which share (H, W) of the frame's own light is left in it;
+    where anything is changed; which share of the models is seen past people."""
+    alpha = taken.front.alpha[..., None]
+    behind = np.asarray(taken.plate * taken.front.shade, np.float32)
+    # Where nobody is the place is the frame itself, with its noise.
+    own = np.clip(1 - alpha / np.float32(0.1), 0, 1)
+    place = own * base + (1 - own) * behind
+    shadow = _shadow_in_shade(layer.shadow, taken.front.shade, deepest)
+    cover, before = layer.cover[..., None], taken.before(layer.depth)[..., None]
+    through = (1 - alpha) * before  # which share of the models is seen past whoever is before them
+    seen = np.where(before > 0, through, 1)
+    relit = base + (1 - alpha) * (place * (shadow - 1) + layer.added)
+    behind_models = (1 - cover) * relit
+    past = base + (1 - alpha) * ((1 - cover) * (place * shadow + layer.added) - place)
+    photographed = np.where(before > 0, past, behind_models)
+    light = tones.of_place(np.maximum(photographed, 0)) + seen * layer.model
+    share = layer.front[..., None]
+    light = np.where(share > 0, share * tones.of_place(layer.front_light) + (1 - share) * light, light)
+    touched = (layer.cover > 1e-3) | (np.abs(layer.shadow - 1) > 2e-4).any(-1) | (layer.added != 0).any(-1)
+    covered = (alpha[..., 0] >= WHOLLY) & ((before[..., 0] > 0) | (layer.cover <= 0))
+    hidden = (layer.front >= WHOLE) | covered
+    kept = np.where(before > 0, alpha + through * (1 - cover), 1 - cover)[..., 0] * shadow.mean(-1)
+    changed = np.asarray(touched & ~hidden)
+    return np.asarray(light, np.float32), np.asarray(np.clip(kept, 0, 1), np.float32), changed, seen[..., 0]
+
+
+def _shadow_in_shade(shadow: Floats, shade: Floats, deepest: Floats) -> Floats:
+    """What the models' shadow takes where somebody's shadow already lies.
+
+    Light is what comes from all about, a share `deepest` of it all, and the sun's; both shadows can only take the sun's
+    once.
+    """
+    if not (shade < 0.98).any():
+        return shadow
+    sun = 1 - deepest
+    theirs = np.clip((shade - deepest) / sun, 0, 1)
+    ours = np.clip((shadow - deepest) / sun, 0, 1)
+    about = np.minimum(shadow / np.maximum(deepest + sun * ours, 1e-4), 1)
+    both = (deepest * about + sun * ours * theirs) / np.maximum(deepest + sun * theirs, 1e-4)
+    doubled = (shade < 0.98) & (shadow < 1)
+    return np.asarray(np.where(doubled, both, shadow), np.float32)

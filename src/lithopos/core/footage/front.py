@@ -1,0 +1,260 @@
+"""Who passes in front of the place: how much of each pixel they fill, and where they darken it.
+
+A frame differs from the clean plate by its noise, by shadows, or because somebody is there. A shadow keeps what is
+under it: the plate's texture, less light, no redder than before (Horprasert, Harwood & Davis 1999; Prati et al. 2003,
+DOI 10.1109/TPAMI.2003.1206520). What neither noise nor a shadow explains is somebody. At their edges a pixel C shows
+α F + (1 − α) B with B known: α is told along F − B, as surely as both differ, and in between by the matting Laplacian
+(Levin, Lischinski & Weiss 2008, DOI 10.1109/TPAMI.2007.1177).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from scipy import ndimage
+from scipy.sparse import diags
+
+from lithopos.core.arrays import Floats, Mask
+from lithopos.core.blend.grain import Grain
+from lithopos.core.colour import encode_srgb
+
+MISSED_PX = 0.15  # how far an edge of the plate may lie off in a frame
+WINDOWS = (7, 3)  # pixels across in which a shadow's ratio is told
+SURELY, BORDER = 1.8, 1.2  # noise variances of what surely is a shadow; what a shadow's border counts as
+SOMEBODY = 3.6  # what neither noise nor shadow explains, of noise variances a channel
+REDDER = 0.06  # by how much a shadow may be redder than blue, of natural logarithms
+BLUER = 0.75
+LIGHTEST, DARKEST = 1.06, 0.14
+SMOOTH_PX = 1.1  # how far the verdicts of neighbours count
+LEAST = 2.5e-4  # of all pixels: somebody fills so many
+HOLE = 0.06  # of somebody: a smaller hole in them is none
+BAND_PX = 0.0032  # of the picture's width: how far from a verdict's border its edge is sought
+SURE = 30.0  # how much the known background counts in it beside the Laplacian
+
+__all__ = ["Front", "Verdict", "front_of_frame", "judged", "people_of", "shade_of"]
+
+
+@dataclass(frozen=True)
+class Verdict:
+    """What a frame shows, before its edges are told.
+
+    Attributes
+    ----------
+    somebody : (H, W) where somebody is.
+    shade : (H, W, 3) which share of its light the place has left there.
+    """
+
+    somebody: Mask
+    shade: Floats
+
+
+@dataclass(frozen=True)
+class Front:
+    """Who is in front in one frame.
+
+    Attributes
+    ----------
+    alpha : (H, W) how much of each pixel they fill.
+    shade : (H, W, 3) which share of its light the place has left there, under them too.
+    labels : (H, W) number of the one who is there or next to there, from 1; 0: nobody.
+    """
+
+    alpha: Floats
+    shade: Floats
+    labels: NDArray[np.int32]
+
+
+def judged(frame: Floats, plate: Floats, noise: Grain) -> Verdict:
+    """Where a frame shows somebody, and where a shadow.
+
+    Parameters
+    ----------
+    frame, plate : (H, W, 3) linear, the plate as the frame would show it.
+    """
+    seen, base = encode_srgb(np.clip(frame, 0, 1)), encode_srgb(np.clip(plate, 0, 1))
+    sigma2 = _variance(base, noise)
+    plain = ((seen - base) ** 2 / sigma2).mean(-1)
+    dim, ratio = _shadowed(frame, plate, seen, sigma2, noise)
+    unlike = np.minimum(np.minimum(plain, dim), 4 * SOMEBODY)
+    verdict = cv2.GaussianBlur(np.asarray(unlike, np.float32), (0, 0), SMOOTH_PX) > SOMEBODY
+    somebody = _whole(verdict)
+    far = cv2.GaussianBlur(np.asarray(plain, np.float32), (0, 0), 2.0) > 2.0
+    shaded = far & (dim < SOMEBODY) & ~somebody
+    shade = np.where(shaded[..., None], np.minimum(ratio, LIGHTEST), 1.0)
+    return Verdict(somebody, np.asarray(shade, np.float32))
+
+
+def _variance(base: Floats, noise: Grain) -> Floats:
+    """How much a pixel may differ from the plate by noise, and because the plate's edges lie a little off."""
+    gx, gy = cv2.Sobel(base, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(base, cv2.CV_32F, 0, 1, scale=0.125)
+    return np.asarray(noise.at(base) ** 2 + MISSED_PX**2 * (gx**2 + gy**2) + (0.6 / 255) ** 2, np.float32)
+
+
+def _shadowed(frame: Floats, plate: Floats, seen: Floats, sigma2: Floats, noise: Grain) -> tuple[Floats, Floats]:
+    """How far (H, W) a frame is from the plate in a shadow, in noise variances a channel; the shadow's ratio (H, W, 3).
+
+    The ratio is told in a window, and in a smaller one. A shadow's border runs through both: there, near what surely is
+    a shadow, each pixel's own ratio may do, as long as it is like a shadow's.
+    """
+    dim, best = np.full(plate.shape[:2], np.inf, np.float32), np.ones_like(plate)
+    for size in WINDOWS:
+        ratio = _ratio(frame, plate, size)
+        shadowed = encode_srgb(np.clip(plate * ratio, 0, 1))
+        # In the dark the same light is fewer codes of noise, and the plate's own edges are as far off.
+        told = ((seen - shadowed) ** 2 / (_variance(shadowed, noise) + 0.25 * sigma2)).mean(-1)
+        better = _like_shadow(ratio, 0.0) & (told < dim)
+        dim, best = np.where(better, told, dim), np.where(better[..., None], ratio, best)
+    darker = best[..., 1] < 0.97
+    surely = cv2.morphologyEx(((dim < SURELY) & darker).astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))
+    near = cv2.dilate(surely, np.ones((2 * WINDOWS[0] - 1, 2 * WINDOWS[0] - 1), np.uint8)) > 0
+    own = _ratio(frame, plate, 1)
+    # Noise of linear light beside it: encoded values go with its 1/2.2th power.
+    doubt = 2.5 * 2.2 * noise.at(seen).mean(-1) / np.maximum(seen.mean(-1), 0.02)
+    border = near & _like_shadow(own, doubt) & (dim > BORDER)
+    return np.where(border, np.float32(BORDER), dim), np.where(border[..., None], own, best)
+
+
+def _ratio(frame: Floats, plate: Floats, size: int) -> Floats:
+    """Light left (H, W, 3), by least squares in a window."""
+    both = cv2.blur(frame * plate, (size, size))
+    return np.asarray(both / np.maximum(cv2.blur(plate * plate, (size, size)), 1e-7), np.float32)
+
+
+def _like_shadow(ratio: Floats, doubt: Floats | float) -> Mask:
+    """Where a ratio may be a shadow's: darker, no redder than the plate, and not bluer than a sky makes it.
+
+    Parameters
+    ----------
+    doubt : by how much more it may be off, of natural logarithms.
+    """
+    red, green, blue = (np.log(np.maximum(ratio[..., c], 1e-4)) for c in range(3))
+    level = (ratio.max(-1) <= LIGHTEST * (1 + doubt)) & (green >= np.log(DARKEST))
+    hue = (red - blue <= REDDER + doubt) & (red - blue >= -BLUER - doubt)
+    return np.asarray(level & hue & (np.abs(red - green) <= BLUER / 2 + doubt))
+
+
+def _whole(verdict: Mask) -> Mask:
+    """Somebody is in one piece, without small holes; specks are nobody."""
+    near = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (5, 5))
+    mask = cv2.morphologyEx(verdict.astype(np.uint8), cv2.MORPH_CLOSE, near)
+    mask = cv2.morphologyEx(mask, cv2.MORPH_OPEN, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (3, 3)))
+    filled = ndimage.binary_fill_holes(mask)
+    holes, _ = ndimage.label(filled & (mask == 0))
+    labels, _ = ndimage.label(filled)
+    kept = mask > 0
+    areas = np.bincount(labels.ravel())
+    for number, box in enumerate(ndimage.find_objects(holes), 1):
+        inside = holes[box] == number
+        if inside.sum() <= HOLE * areas[labels[box][inside][0]]:
+            kept[box] |= inside
+    labels, _ = ndimage.label(kept)
+    areas = np.bincount(labels.ravel())
+    large = areas >= max(12, LEAST * verdict.size)
+    large[0] = False
+    return np.asarray(large[labels])
+
+
+def people_of(somebody: Mask) -> NDArray[np.int32]:
+    """Each one's number (H, W), from 1."""
+    joined = cv2.dilate(somebody.astype(np.uint8), np.ones((3, 3), np.uint8))
+    labels, _ = ndimage.label(joined)
+    return np.asarray(np.where(somebody, labels, 0), np.int32)
+
+
+def front_of_frame(frame: Floats, plate: Floats, noise: Grain, verdict: Verdict) -> Front:
+    """Who is in front in a frame, with soft edges.
+
+    Parameters
+    ----------
+    frame, plate : (H, W, 3) linear, the plate as the frame would show it.
+    """
+    somebody = verdict.somebody
+    shade = _under(verdict.shade, somebody)
+    alpha = somebody.astype(np.float32)
+    labels = people_of(somebody)
+    band = max(2, round(BAND_PX * somebody.shape[1]))
+    wide = np.zeros_like(labels)
+    for number, box in enumerate(ndimage.find_objects(labels), 1):
+        rows, columns = (slice(max(0, part.start - 3 * band), part.stop + 3 * band) for part in box)
+        mine = labels[rows, columns] == number
+        here = np.ascontiguousarray(frame[rows, columns])
+        behind = np.ascontiguousarray((plate * shade)[rows, columns])
+        soft = _edge(encode_srgb(np.clip(here, 0, 1)), encode_srgb(np.clip(behind, 0, 1)), mine, band, noise)
+        others = somebody[rows, columns] & ~mine
+        alpha[rows, columns] = np.where(others, alpha[rows, columns], np.maximum(soft, alpha[rows, columns] * others))
+        near = cv2.dilate(mine.astype(np.uint8), np.ones((2 * band + 3, 2 * band + 3), np.uint8)) > 0
+        wide[rows, columns] = np.where(near & (wide[rows, columns] == 0), number, wide[rows, columns])
+    return Front(alpha, shade, np.where(labels > 0, labels, wide))
+
+
+def _under(shade: Floats, somebody: Mask) -> Floats:
+    """A shade smoothed, and gone on with under who hides it."""
+    known = (~cv2.dilate(somebody.astype(np.uint8), np.ones((5, 5), np.uint8)).astype(bool)).astype(np.float32)
+    near = cv2.GaussianBlur(np.log(np.maximum(shade, 1e-3)) * known[..., None], (0, 0), 1.2)
+    close = cv2.GaussianBlur(known, (0, 0), 1.2)
+    far = cv2.GaussianBlur(np.log(np.maximum(shade, 1e-3)) * known[..., None], (0, 0), 9)
+    wide = cv2.GaussianBlur(known, (0, 0), 9)
+    share = np.clip(close * 2, 0, 1)[..., None]
+    told = share * near / np.maximum(close, 1e-4)[..., None]
+    told += (1 - share) * far / np.maximum(wide, 1e-4)[..., None]
+    return np.asarray(np.exp(np.minimum(told, 0.06)), np.float32)
+
+
+def _edge(seen: Floats, behind: Floats, mine: Mask, band: int, noise: Grain) -> Floats:
+    """How much of each pixel of a part one fills, (H, W); sure away from the border of `mine`.
+
+    Parameters
+    ----------
+    seen, behind : (H, W, 3) encoded: the frame, and the place behind them.
+    """
+    from pymatting import cf_laplacian, cg, ichol
+
+    kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * band + 1, 2 * band + 1))
+    inner = cv2.erode(mine.astype(np.uint8), kernel) > 0
+    outer = cv2.dilate(mine.astype(np.uint8), kernel) == 0
+    open_ = ~(inner | outer)
+    if not open_.any():
+        return mine.astype(np.float32)
+    # Their colour goes on from within; thin limbs have no sure middle, so what is surely not the place counts too.
+    surely = inner | (mine & (((seen - behind) ** 2).sum(-1) > 25 * (noise.at(behind) ** 2).sum(-1)) & _deep(mine))
+    own = _carried(seen, surely if surely.any() else mine, band)
+    way = own - behind
+    length = (way**2).sum(-1)
+    told = np.clip(((seen - behind) * way).sum(-1) / np.maximum(length, 1e-6), 0, 1)
+    trust = SURE * length / (length + 16 * (noise.at(behind) ** 2).sum(-1) + 1e-3)
+    known = inner | outer
+    weight = np.where(known, 1000.0, trust).ravel()
+    wanted = np.where(inner, 1.0, np.where(outer, 0.0, told)).ravel()
+    laplacian = cf_laplacian(seen.astype(np.float64), epsilon=1e-5, radius=1, is_known=known)
+    system = laplacian + diags(weight)
+    preconditioner = ichol(system, discard_threshold=1e-4)
+    solved = cg(system, weight * wanted, x0=wanted, M=preconditioner, rtol=1e-5, maxiter=200)
+    made = np.clip(solved.reshape(mine.shape), 0, 1)
+    made = np.where(inner, 1.0, np.where(outer, 0.0, made))
+    return np.asarray(np.where(made < 0.02, 0, np.where(made > 0.98, 1, made)), np.float32)
+
+
+def _deep(mine: Mask) -> Mask:
+    """A pixel within the border."""
+    return cv2.erode(mine.astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
+
+
+def _carried(values: Floats, known: Mask, reach: int) -> Floats:
+    """Values (H, W, 3) of the known pixels, carried to those beside them."""
+    share = known.astype(np.float32)
+    made, weight = np.zeros_like(values), np.zeros_like(share)
+    for sigma in (0.8 * reach, 2.5 * reach, 8.0 * reach):
+        told, close = cv2.GaussianBlur(values * share[..., None], (0, 0), sigma), cv2.GaussianBlur(share, (0, 0), sigma)
+        here = np.clip(close * 20, 0, 1) * (1 - weight)
+        made += here[..., None] * told / np.maximum(close, 1e-6)[..., None]
+        weight += here
+    rest = values[known].mean(0)
+    return np.asarray(made + (1 - weight)[..., None] * rest, np.float32)
+
+
+def shade_of(frame: Floats, plate: Floats) -> Floats:
+    """The plain ratio of a frame to the plate, bounded: what a stroke takes as a shadow."""
+    return np.asarray(np.clip(_ratio(frame, plate, WINDOWS[0]), 0.05, LIGHTEST), np.float32)

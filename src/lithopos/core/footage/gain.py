@@ -1,0 +1,62 @@
+"""How much brighter or darker a frame is than the clean plate, smoothly over the picture: clouds, exposure."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+
+from lithopos.core.arrays import Array, Floats
+
+ORDER = 3  # of the polynomial by which a change of light spreads over the picture
+EACH = 4  # only each so many-th pixel is asked
+DARK, BRIGHT = 0.004, 0.9  # linear light between which a pixel tells its gain
+ROUNDS, TUKEY = 8, 4.685
+SHRINK = 0.02  # how much the bent terms are held back, against a share of all pixels
+
+__all__ = ["fitted_gain", "gain_field"]
+
+
+def _terms(x: Array, y: Array) -> Array:
+    """Products of powers of places in −1..1, up to `ORDER`."""
+    powers = [(i, j) for total in range(ORDER + 1) for i in range(total + 1) for j in [total - i]]
+    return np.stack([x**i * y**j for i, j in powers], -1)
+
+
+def fitted_gain(frame: Floats, plate: Floats, start: Array | None = None) -> Array:
+    """A frame's gain as factors of `_terms`, (10, 3), of its logarithm by channel.
+
+    Tukey's weights leave out who walks through; bent terms are held back, so that they don't follow them.
+
+    Parameters
+    ----------
+    frame, plate : (H, W, 3) linear light.
+    start : of the frame before.
+    """
+    height, width = frame.shape[:2]
+    size = (max(8, width // EACH), max(8, height // EACH))
+    small = [np.maximum(cv2.resize(one, size, interpolation=cv2.INTER_AREA), 1e-5) for one in (frame, plate)]
+    y, x = np.meshgrid(np.linspace(-1, 1, size[1]), np.linspace(-1, 1, size[0]), indexing="ij")
+    good = ((small[1] > DARK) & (small[1] < BRIGHT) & (small[0] < BRIGHT)).all(-1)
+    terms = _terms(x[good], y[good])
+    held = SHRINK * len(terms) * np.diag([0.0] + [1.0] * (terms.shape[1] - 1))
+    found = np.zeros((terms.shape[1], 3)) if start is None else start.copy()
+    if len(terms) < 100:
+        return found
+    for channel in range(3):
+        told = np.log(small[0][good][:, channel].astype(float) / small[1][good][:, channel])
+        if start is None:
+            found[0, channel] = np.median(told)
+        for _ in range(ROUNDS):
+            rest = told - terms @ found[:, channel]
+            scale = max(1.4826 * float(np.median(np.abs(rest))), 1e-4)
+            weights = np.clip(1 - (rest / (TUKEY * scale)) ** 2, 0, None) ** 2
+            normal = terms.T @ (terms * weights[:, None]) + held
+            found[:, channel] = np.linalg.solve(normal, terms.T @ (weights * told))
+    return found
+
+
+def gain_field(factors: Array, height: int, width: int) -> Floats:
+    """A gain (H, W, 3) for each pixel."""
+    y, x = np.meshgrid(np.linspace(-1, 1, 24), np.linspace(-1, 1, 24), indexing="ij")
+    coarse = np.exp(_terms(x, y) @ factors).astype(np.float32)
+    return np.asarray(cv2.resize(coarse, (width, height), interpolation=cv2.INTER_CUBIC), np.float32)

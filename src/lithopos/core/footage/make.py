@@ -1,0 +1,456 @@
+"""From a take and its shot to finished frames: one job, in steps that can be stopped and gone on with.
+
+What was looked at, who is in front, each still shot's render and each finished frame are kept in folders of their own,
+named by all that decides them: what is there is not made again.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import shutil
+import time
+from collections import OrderedDict
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field, replace
+from functools import partial
+from pathlib import Path
+from typing import Literal
+
+import cv2
+import numpy as np
+
+from lithopos.core.arrays import Array, Floats
+from lithopos.core.blend.blend import Tones
+from lithopos.core.blend.grade import luts_of
+from lithopos.core.camera.pinhole import Pinhole
+from lithopos.core.camera.solve import pinhole_of
+from lithopos.core.colour import decode_srgb, encode_srgb
+from lithopos.core.composite.passes import read_passes
+from lithopos.core.derive import derive
+from lithopos.core.errors import Cancelled, InputError
+from lithopos.core.exchange.film import TakeNotes
+from lithopos.core.exchange.picture import Codes, Picture, write_atomically
+from lithopos.core.footage.compose import Composed, Layer, Taken, composed, full_shade, layers_of
+from lithopos.core.footage.frame_files import SUFFIX, Wanted, write_frame
+from lithopos.core.footage.frames import read_frames
+from lithopos.core.footage.front import Front, front_of_frame, judged
+from lithopos.core.footage.people import before_of, followed, people_in
+from lithopos.core.footage.shake import Moved
+from lithopos.core.footage.states import Films, Mixed, state_key, states_at
+from lithopos.core.footage.strokes import Carried
+from lithopos.core.footage.study import STUDY, Study, kept_study, linear_of, painted_plate, studied
+from lithopos.core.render.finished import Readers
+from lithopos.core.render.render import render_shot
+from lithopos.core.render.session import Session
+from lithopos.core.shot import Passing, Shot, Take
+
+FRONTS, MADE = 1, 1  # raised when they are told or made otherwise, so that what was kept is made anew
+LAYERS_HELD = 3
+PROOF_SCALE, PROOF_SAMPLES = 0.25, 16
+SHADES = 24  # frames by which the deepest shadow is told
+
+KEPT_FRAMES, KEPT_STATES = 3, 400  # times a take's frames, and still shots
+
+Stage = Literal["look", "front", "render", "frames"]
+
+__all__ = ["PROOF_SAMPLES", "PROOF_SCALE", "FootageJob", "Progress", "plate_picture", "study_key"]
+
+
+@dataclass(frozen=True)
+class Progress:
+    """Where a job is: its stage, how much of that is done, and about how long all of the rest takes.
+
+    Attributes
+    ----------
+    frame : the take's frame that was finished, in the stage of frames.
+    seconds_left : None as long as nothing tells.
+    """
+
+    stage: Stage
+    done: int
+    of: int
+    frame: int | None = None
+    seconds_left: float | None = None
+    notes: tuple[str, ...] = ()
+
+
+def study_key(take: Take) -> str:
+    """By what of a take its study is decided, beside its file."""
+    told = (STUDY, take.file, take.first, take.last, take.reference, take.steady)
+    return hashlib.sha256(repr(told).encode()).hexdigest()[:16]
+
+
+def plate_picture(path: Path, study: Study, shot: Shot, hatched: bool = False) -> Picture:
+    """The clean plate with its strokes, of 16 bits; where nothing was ever seen empty it can be hatched."""
+    plate, empty = painted_plate(path, study, shot.plate_strokes)
+    if hatched:
+        y, x = np.mgrid[: plate.shape[0], : plate.shape[1]]
+        lines = ((x + y) // max(2, plate.shape[1] // 320)) % 2 == 0
+        plate = np.where((~empty & lines)[..., None], np.array([0.85, 0.2, 0.35], np.float32), plate)
+    return Picture(np.round(np.clip(plate, 0, 1) * 65535).astype(np.uint16))
+
+
+@dataclass
+class FootageJob:
+    """A take's frames, made.
+
+    Attributes
+    ----------
+    path, notes : the take's file and what it tells.
+    kept : a folder for all that is made.
+    scale : of the take's own size.
+    wants : what of each frame: its picture, the models alone with alpha, or all in OpenEXR.
+    films : see `states_at`.
+    stop : called often; true ends the job.
+    """
+
+    shot: Shot
+    path: Path
+    notes: TakeNotes
+    readers: Readers
+    kept: Path
+    scale: float = 1.0
+    samples: int | None = None
+    seed: int = 0
+    wants: tuple[Wanted, ...] = ("picture",)
+    session: Session = field(default_factory=Session)
+    films: Films = field(default_factory=dict)
+    stop: Callable[[], bool] = lambda: False
+
+    def __post_init__(self) -> None:
+        if self.shot.take is None:
+            raise InputError("take", "is missing: the shot is of a photograph")
+        self.take: Take = self.shot.take
+        self._held: OrderedDict[str, Layer] = OrderedDict()
+
+    @property
+    def frames(self) -> range:
+        """The frames that are made."""
+        return range(self.take.first, self.take.last + 1)
+
+    def run(self) -> Iterator[Progress]:
+        """All of it: look the take through, tell who is in front, make the frames.
+
+        Raises
+        ------
+        InputError
+            If the take can't be read, its camera moves, or the shot lacks something; Cancelled if it was stopped;
+            NoRoom if the disk is full.
+        """
+        yield from self.told()
+        yield from self.made()
+
+    # What is known of the take
+
+    def told(self) -> Iterator[Progress]:
+        """Look the take through, and tell who is in front."""
+        yield from self.looked()
+        yield from self.fronts()
+
+    def looked(self) -> Iterator[Progress]:
+        """Look the take through; `study` is there afterwards."""
+        count = len(self.frames)
+        yield Progress("look", 0, count)
+        make = partial(studied, self.path, self.take, stop=self.stop)
+        whole = kept_study(self.kept, study_key(self.take), make)
+        plate, _ = painted_plate(self.path, whole, self.shot.plate_strokes)
+        self.study = _sized(replace(whole, plate=plate), self.scale)
+        yield Progress("look", count, count)
+
+    def fronts(self) -> Iterator[Progress]:
+        """Tell who is in front in each frame; `people` are there afterwards."""
+        missing = [number for number in self.frames if not self.front_path(number).is_file()]
+        started, done = time.monotonic(), 0
+        if missing:
+            for number, front in self._told_fronts(missing):
+                write_atomically(self.front_path(number), partial(_keep_front, front))
+                done += 1
+                left = (time.monotonic() - started) / done * (len(missing) - done)
+                yield Progress("front", len(self.frames) - len(missing) + done, len(self.frames), number, left)
+        camera = self.camera
+        found = [people_in(self.front(number), number, camera, self.study.lies(number)) for number in self.frames]
+        self.people = dict(zip(self.frames, followed(found, self._passings()), strict=True))
+        chosen = self.frames[:: max(1, len(self.frames) // SHADES)]
+        self.deepest = full_shade([self.front(number).shade[::4, ::4] for number in chosen])
+
+    def front(self, number: int) -> Front:
+        """Who is in front in a frame, as it was told."""
+        return _kept_front(self.front_path(number))
+
+    def front_path(self, number: int) -> Path:
+        """Where it is kept."""
+        return self.kept / "front" / f"{number:06d}-{self._front_key(number)}.npz"
+
+    def _front_key(self, number: int) -> str:
+        """By what a frame's front is decided: the strokes that reach it."""
+        mine = [one for one in self.shot.front_strokes if abs(one.frame - number) <= one.reach]
+        strokes = [one.model_dump(mode="json") for one in (*mine, *self.shot.plate_strokes)]
+        return _short((FRONTS, study_key(self.take), self.scale, strokes))
+
+    def _passings(self) -> list[Passing]:
+        return [
+            one.model_copy(update={"at": (one.at[0] * self.scale, one.at[1] * self.scale)})
+            for one in self.shot.passings
+        ]
+
+    def _told_fronts(self, missing: list[int]) -> Iterator[tuple[int, Front]]:
+        """Fronts of some frames; strokes are carried along with whoever they are on."""
+        wanted = set(missing)
+        reached = [
+            stroke
+            for stroke in self.shot.front_strokes
+            if any(abs(stroke.frame - number) <= stroke.reach for number in missing)
+        ]
+        carried = Carried(reached, self.scale)
+        if reached:  # how whoever is under them moves
+            first = max(self.take.first, min(one.frame - one.reach for one in reached))
+            last = min(self.take.last, max(one.frame + one.reach for one in reached))
+            for number, codes in self._read(first, last):
+                self._pause()
+                carried.note(number, judged(linear_of(codes), self.study.plate_in(number), self.study.noise).somebody)
+        for number, codes in self._read(min(missing), max(missing)):
+            if number not in wanted:
+                continue
+            self._pause()
+            light, plate = linear_of(codes), self.study.plate_in(number)
+            verdict = carried.corrected(number, judged(light, plate, self.study.noise), light, plate)
+            yield number, front_of_frame(light, plate, self.study.noise, verdict)
+
+    def _read(self, first: int, last: int) -> Iterator[tuple[int, Codes]]:
+        for number, codes in enumerate(read_frames(self.path, first, last), first):
+            yield number, _sized_codes(codes, self.scale)
+
+    def _pause(self) -> None:
+        if self.stop():
+            raise Cancelled("The take was left.")
+
+    # The models over time
+
+    @property
+    def camera(self) -> Pinhole | None:
+        """The shot's camera at the size of the frames."""
+        answer = derive(self.shot).camera
+        height, width = self.study.plate.shape[:2]
+        return pinhole_of(answer).sized(width, height) if answer else None
+
+    def states(self, number: int) -> list[Mixed]:
+        """The still shots of a frame."""
+        return states_at(self.shot, number, self.films)
+
+    def made(self) -> Iterator[Progress]:
+        """Make all frames that are not there yet: render what they need, put them together, write them."""
+        if derive(self.shot).camera is None:
+            raise InputError("camera", "is not solved yet: mark edges first")
+        states = {number: self.states(number) for number in self.frames}
+        self._keys = {number: self._frame_key(number, mixed) for number, mixed in states.items()}
+        plan = {number: mixed for number, mixed in states.items() if not self._frame_done(number)}
+        needed = list(dict.fromkeys(state_key(one.shot) for mixed in plan.values() for one in mixed))
+        missing = [key for key in needed if not self._state_done(key)]
+        renders, frames = _Timed(len(missing)), _Timed(len(plan))
+        count, before = len(self.frames), len(self.frames) - len(plan)
+        notes: tuple[str, ...] = ()
+        yield Progress("frames", before, count)
+        for number, codes in self._read(min(plan), max(plan)) if plan else ():
+            if number not in plan:
+                continue
+            layers = []
+            for one in plan[number]:
+                key = state_key(one.shot)
+                if not self._state_done(key):
+                    with renders:
+                        for told in self._rendered(one.shot, key):
+                            notes = tuple(dict.fromkeys((*notes, *told)))
+                            yield Progress("render", renders.done, len(missing), None, renders.left(frames), notes)
+                layers.append((one.share, self._layer(key)))
+            self._pause()
+            with frames:
+                self._write(number, self._composed(number, codes, layers))
+            yield Progress("frames", before + frames.done, count, number, renders.left(frames), notes)
+
+    def frame_path(self, number: int, wanted: Wanted = "picture") -> Path:
+        """A finished frame's file, once all of them are planned."""
+        return self.kept / "frames" / f"{number:06d}-{self._keys[number]}{SUFFIX[wanted]}"
+
+    def _frame_done(self, number: int) -> bool:
+        return all(self.frame_path(number, one).is_file() for one in self.wants)
+
+    def _frame_key(self, number: int, mixed: list[Mixed]) -> str:
+        """By what a finished frame is decided."""
+        shot = self.shot
+        people = [(one.label, one.side, one.distance_m) for one in self.people[number]]
+        parts = [(round(one.share, 6), self._state_name(state_key(one.shot))) for one in mixed]
+        look = (shot.blend.model_dump(mode="json"), shot.frame.model_dump(mode="json") if shot.frame else None)
+        return _short((MADE, parts, people, self._front_key(number), self.deepest.tolist(), look))
+
+    def _state_name(self, key: str) -> str:
+        """A still shot's folder: its render depends on the plate, its size and its samples too."""
+        strokes = [one.model_dump(mode="json") for one in self.shot.plate_strokes]
+        return f"{key}-{_short((study_key(self.take), strokes, self.scale, self.samples, self.seed))}"
+
+    def _state_done(self, key: str) -> bool:
+        return (self.kept / "states" / self._state_name(key) / "done").is_file()
+
+    def _rendered(self, shot: Shot, key: str) -> Iterator[tuple[str, ...]]:
+        """Render a still shot's passes; one in which nothing is seen has none."""
+        place = self.kept / "states" / self._state_name(key)
+        if any(not one.hidden for one in (*shot.models, *shot.panes)):
+            try:
+                yield from self._traced(shot, place)
+            except InputError as error:
+                if not (error.field == "models" and "outside the picture" in error.cause):
+                    raise
+        shutil.rmtree(place / "sums", ignore_errors=True)
+        write_atomically(place / "done", lambda file: file.write(b""))
+
+    def _traced(self, shot: Shot, place: Path) -> Iterator[tuple[str, ...]]:
+        for step in render_shot(
+            shot,
+            self._plate_as_photograph,
+            self.readers.model,
+            quality="master",
+            scale=self.scale,
+            samples=self.samples,
+            seed=self.seed,
+            session=self.session,
+            photograph_key=_short((study_key(self.take), [one.id for one in self.shot.plate_strokes])),
+            keep=place / "sums",
+            between=self.stop,
+            read_graphic=self.readers.graphic,
+            read_panorama=self.readers.panorama,
+            read_lut=self.readers.lut,
+            passes=place / "passes",
+        ):
+            yield step.notes
+
+    def _plate_as_photograph(self) -> Picture:
+        """The plate at the take's own size, from which a render of any size begins."""
+        codes = np.round(np.clip(self.study.plate, 0, 1) * 65535).astype(np.uint16)
+        if self.scale != 1:
+            size = (self.notes.width, self.notes.height)
+            codes = np.asarray(cv2.resize(codes, size, interpolation=cv2.INTER_LINEAR), np.uint16)
+        return Picture(codes)
+
+    def _layer(self, key: str) -> Layer:
+        if key not in self._held:
+            passes = read_passes(self.kept / "states" / self._state_name(key) / "passes")
+            height, width = self.study.plate.shape[:2]
+            self._held[key] = layers_of(passes, (height, width), self.camera, self._to_sun())
+            while len(self._held) > LAYERS_HELD:
+                self._held.popitem(last=False)
+        self._held.move_to_end(key)
+        return self._held[key]
+
+    def _to_sun(self) -> Array | None:
+        sun = derive(self.shot).sun_shown
+        return np.array(sun) if sun and self.shot.lit_by == "day" and self.shot.sky.cover < 0.9 else None
+
+    def _composed(self, number: int, codes: Codes, layers: list[tuple[float, Layer]]) -> Composed:
+        front, blend = self.front(number), self.shot.blend
+        level = self._level_share()
+        taken = Taken(
+            number,
+            codes,
+            self.study.plate_in(number),
+            self.study.gain(number),
+            self.study.lies(number),
+            front,
+            lambda depth: before_of(self.people[number], front, depth, level),
+        )
+        tones = Tones(blend.place, blend.whole, luts_of(blend, self.readers.lut))
+        grain = (self.study.noise, blend.grain) if blend.grain > 0 else None
+        return composed(taken, layers, tones, grain, self.deepest)
+
+    def _level_share(self) -> Floats:
+        if not hasattr(self, "_level"):
+            height, width = self.study.plate.shape[:2]
+            camera = self.camera
+            assert camera is not None
+            y, x = np.mgrid[:height, :width]
+            rays = camera.rays(np.column_stack([x.ravel(), y.ravel()]) + 0.5)
+            share = np.linalg.norm(rays[:, :2], axis=1) / np.linalg.norm(rays, axis=1)
+            self._level: Floats = share.reshape(height, width).astype(np.float32)
+        return self._level
+
+    def _write(self, number: int, made: Composed) -> None:
+        for wanted in self.wants:
+            write_frame(wanted, made, self.shot, self.frame_path(number, wanted))
+
+    def clear(self) -> None:
+        """Keep the newest only of what was made for this take: shots change, and frames with them."""
+        for name, most in (("frames", KEPT_FRAMES * len(self.frames)), ("front", KEPT_FRAMES * len(self.frames))):
+            _keep_newest(self.kept / name, most)
+        _keep_newest(self.kept / "states", KEPT_STATES)
+
+
+def _keep_newest(folder: Path, most: int) -> None:
+    if not folder.is_dir():
+        return
+    for old in sorted(folder.iterdir(), key=lambda one: one.stat().st_mtime, reverse=True)[most:]:
+        if old.is_dir():
+            shutil.rmtree(old, ignore_errors=True)
+        else:
+            old.unlink(missing_ok=True)
+
+
+def _short(told: object) -> str:
+    return hashlib.sha256(repr(told).encode()).hexdigest()[:16]
+
+
+class _Timed:
+    """How long pieces of a kind take, and so the rest of them."""
+
+    def __init__(self, of: int) -> None:
+        self.of, self.done, self.taken = of, 0, 0.0
+
+    def __enter__(self) -> None:
+        self._began = time.monotonic()
+
+    def __exit__(self, *_: object) -> None:
+        self.taken += time.monotonic() - self._began
+        self.done += 1
+
+    def left(self, beside: _Timed | None = None) -> float | None:
+        """How long the rest takes, and that of another kind; None as long as neither tells."""
+        if self.of > self.done == 0:
+            return None
+        mine = self.taken / self.done * (self.of - self.done) if self.done else 0.0
+        return mine + ((beside.left() or 0.0) if beside else 0.0)
+
+
+def _sized_codes(codes: Codes, scale: float) -> Codes:
+    if scale == 1:
+        return codes
+    size = (max(2, round(codes.shape[1] * scale)), max(2, round(codes.shape[0] * scale)))
+    made = cv2.resize(linear_of(codes), size, interpolation=cv2.INTER_AREA if scale < 1 else cv2.INTER_CUBIC)
+    values = np.round(encode_srgb(np.clip(made, 0, 1)) * np.iinfo(codes.dtype).max)
+    return values.astype(np.uint16) if codes.dtype == np.uint16 else values.astype(np.uint8)
+
+
+def _sized(study: Study, scale: float) -> Study:
+    """A study for frames of another size."""
+    if scale == 1:
+        return study
+    height, width = study.plate.shape[:2]
+    size = (max(2, round(width * scale)), max(2, round(height * scale)))
+    light = cv2.resize(decode_srgb(study.plate), size, interpolation=cv2.INTER_AREA if scale < 1 else cv2.INTER_CUBIC)
+    plate = np.asarray(encode_srgb(np.clip(light, 0, 1)), np.float32)
+    seen = cv2.resize(study.seen, size, interpolation=cv2.INTER_LINEAR)
+    empty = cv2.resize(study.empty.astype(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0
+    moved = np.array(
+        [[m.x, m.y, m.turn, m.grown, m.sigma_px] for m in (Moved(*one).scaled(scale) for one in study.moved)]
+    )
+    quieter = replace(study.noise, sigma=np.maximum(study.noise.sigma * np.float32(min(1.0, scale)), np.float32(0.29)))
+    return replace(study, plate=plate, seen=seen, empty=empty, moved=moved, noise=quieter)
+
+
+def _keep_front(front: Front, file: object) -> None:
+    shade = np.round(np.clip(front.shade, 0, 1.27) * 200).astype(np.uint8)
+    parts = {"alpha": np.round(front.alpha * 255).astype(np.uint8), "shade": shade}
+    np.savez_compressed(file, **parts, labels=front.labels.astype(np.uint16))  # type: ignore[arg-type]
+
+
+def _kept_front(path: Path) -> Front:
+    with np.load(path, allow_pickle=False) as kept:
+        alpha = kept["alpha"].astype(np.float32) / np.float32(255)
+        shade = kept["shade"].astype(np.float32) / np.float32(200)
+        return Front(alpha, shade, kept["labels"].astype(np.int32))

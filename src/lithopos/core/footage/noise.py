@@ -1,0 +1,82 @@
+"""The noise of a take, from frame to frame: nothing that stands still changes for any other reason."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+
+from lithopos.core.arrays import Array, Floats, Mask
+from lithopos.core.blend.grain import KNOTS, REACH, Grain
+from lithopos.core.exchange.picture import Codes
+
+LEAST = 400  # pixels by which a brightness is told
+FLOOR = 0.29  # codes: rounding alone
+FLAT = 0.6  # of all pixels, the least steep
+QUIET = 3.0  # robust standard deviations within which a change is noise
+
+__all__ = ["take_noise"]
+
+
+def take_noise(pairs: list[tuple[Codes, Codes]]) -> Grain:
+    """The noise of frames, from pairs of neighbours that lie alike.
+
+    The difference of two has twice the variance of one; Tukey's fences leave out what moves. Brightnesses that do not
+    occur are as noisy as the nearest that do.
+    """
+    sums, counts = np.zeros((len(KNOTS), 3)), np.zeros((len(KNOTS), 3))
+    size = 2 * REACH + 1
+    hangs, together, weight = np.zeros((3, size, size)), np.zeros((3, 3)), 0.0
+    for one, other in pairs:
+        top = np.float32(np.iinfo(one.dtype).max)
+        change = (one.astype(np.float32) - other.astype(np.float32)) * np.float32(255 / top)
+        level = (one.astype(np.float32) + other.astype(np.float32)) * np.float32(127.5 / top)
+        change -= np.median(change[::4, ::4], axis=(0, 1))
+        scale = np.maximum(1.4826 * np.median(np.abs(change[::4, ::4]), axis=(0, 1)), FLOOR)
+        still = (np.abs(change) < 2 * QUIET * scale).all(-1) & _flat(level)
+        for c in range(3):
+            bins = np.clip(np.round(level[..., c] / (255 / (len(KNOTS) - 1))).astype(int), 0, len(KNOTS) - 1)
+            for number in np.unique(bins[still]):
+                told = change[..., c][still & (bins == number)]
+                spread = max(1.4826 * float(np.median(np.abs(told))), FLOOR)
+                inside = told[np.abs(told) < QUIET * spread]
+                # A normal deviation cut at QUIET of them has 0.973 of its variance left.
+                sums[number, c] += float((inside**2).sum()) / 0.973
+                counts[number, c] += len(inside)
+        part = _hanging(np.where(still[..., None], change, 0.0), still)
+        hangs, together, weight = hangs + part[0], together + part[1], weight + 1
+    sigma = np.full_like(sums, FLOOR)
+    for c in range(3):
+        known = counts[:, c] >= LEAST
+        if known.any():
+            told = np.sqrt(sums[known, c] / counts[known, c] / 2)
+            sigma[:, c] = np.interp(KNOTS, KNOTS[known], np.maximum(told, FLOOR))
+    return Grain(
+        sigma.astype(np.float32),
+        (hangs / weight).astype(np.float32),
+        (together / weight).astype(np.float32),
+        int(counts.sum() / 3),
+    )
+
+
+def _flat(level: Floats) -> Mask:
+    """Where no edge is near: one that lies a hair off would count as noise."""
+    grey = cv2.GaussianBlur(np.ascontiguousarray(level.mean(-1)), (0, 0), 1.5)
+    steep = np.hypot(cv2.Sobel(grey, cv2.CV_32F, 1, 0), cv2.Sobel(grey, cv2.CV_32F, 0, 1))
+    return np.asarray(steep <= np.quantile(steep[::3, ::3], FLAT))
+
+
+def _hanging(change: Floats, still: Mask) -> tuple[Array, Array]:
+    """Correlation of a pixel's noise with its neighbours' (3, 5, 5), and of the channels (3, 3)."""
+    size = 2 * REACH + 1
+    found = np.zeros((3, size, size))
+    height, width = still.shape
+    for dy in range(-REACH, REACH + 1):
+        for dx in range(-REACH, REACH + 1):
+            y0, y1, x0, x1 = max(0, dy), min(height, height + dy), max(0, dx), min(width, width + dx)
+            here = change[y0:y1, x0:x1]
+            there = change[y0 - dy : y1 - dy, x0 - dx : x1 - dx]
+            both = still[y0:y1, x0:x1] & still[y0 - dy : y1 - dy, x0 - dx : x1 - dx]
+            found[:, dy + REACH, dx + REACH] = (here * there)[both].mean(0)
+    found /= np.maximum(found[:, REACH : REACH + 1, REACH : REACH + 1], 1e-9)
+    flat = change[still].astype(float)
+    return found, np.asarray(np.corrcoef(flat.T) if len(flat) > 10 else np.eye(3))

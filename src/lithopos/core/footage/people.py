@@ -1,0 +1,150 @@
+"""Who walks where: people followed from frame to frame, their feet on the ground, before or behind the models."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from statistics import median
+
+import numpy as np
+from scipy import ndimage
+
+from lithopos.core.arrays import Array, Floats
+from lithopos.core.camera.pinhole import Pinhole
+from lithopos.core.footage.front import Front
+from lithopos.core.footage.shake import inverse
+from lithopos.core.shot import Passing
+
+FEET = 0.03  # of somebody's height: where they touch the ground
+SOLID = 0.5
+ALIKE = 0.25  # of the smaller box that two must share, to be the same from frame to frame
+AROUND_S = 4  # frames before and after by which a distance is told
+NEAREST_M = 0.2
+
+__all__ = ["Person", "before_of", "followed", "people_in"]
+
+
+@dataclass(frozen=True)
+class Person:
+    """Somebody in a frame.
+
+    Attributes
+    ----------
+    label : their number in the frame's front; `track` the same in all frames, from 0.
+    box : left, upper, right, lower [px].
+    foot : where they touch the ground [px]; None where they are cut off below.
+    distance_m : of their foot from the camera, level; None where it can't be told.
+    side : told by hand; None: as their feet say.
+    """
+
+    frame: int
+    label: int
+    box: tuple[int, int, int, int]
+    foot: tuple[float, float] | None
+    distance_m: float | None = None
+    track: int = -1
+    side: str | None = None
+
+
+def people_in(front: Front, frame: int, camera: Pinhole | None, lies: Array) -> list[Person]:
+    """Everybody in a frame, with their distance where a camera is known.
+
+    Parameters
+    ----------
+    lies : (2, 3) from the plate's pixels, which the camera is for, to the frame's.
+    """
+    found = []
+    solid = np.where(front.alpha > SOLID, front.labels, 0)
+    height = solid.shape[0]
+    for number, box in enumerate(ndimage.find_objects(solid), 1):
+        rows, columns = box
+        inside = solid[box] == number
+        bounds = (columns.start, rows.start, columns.stop, rows.stop)
+        if rows.stop >= height - 1:
+            found.append(Person(frame, number, bounds, None))
+            continue
+        lowest = max(1, round(FEET * inside.shape[0]))
+        _, x = np.nonzero(inside[-lowest:])
+        foot = (float(columns.start + x.mean() + 0.5), float(rows.stop))
+        found.append(Person(frame, number, bounds, foot, _distance(foot, camera, lies)))
+    return found
+
+
+def _distance(foot: tuple[float, float], camera: Pinhole | None, lies: Array) -> float | None:
+    if camera is None:
+        return None
+    back = inverse(lies)
+    at = back[:, :2] @ (np.array(foot) - 0.5) + back[:, 2] + 0.5
+    ground = camera.ground_points(at[None])[0]
+    if not np.isfinite(ground).all():
+        return None
+    away = float(np.linalg.norm(ground[:2] - camera.position[:2]))
+    return away if away > NEAREST_M else None
+
+
+def followed(frames: list[list[Person]], passings: list[Passing]) -> list[list[Person]]:
+    """Everybody with the number of their track, a distance that does not jump, and the side told by hand."""
+    tracks: list[list[Person]] = []
+    open_: dict[int, Person] = {}
+    for people in frames:
+        taken: dict[int, Person] = {}
+        for person in sorted(people, key=lambda one: -_area(one.box)):
+            fitting = [(_shared(person.box, old.box), track) for track, old in open_.items() if track not in taken]
+            share, track = max(fitting, default=(0.0, -1))
+            if share < ALIKE:
+                track = len(tracks)
+                tracks.append([])
+            named = replace(person, track=track)
+            tracks[track].append(named)
+            taken[track] = named
+        # Somebody who is hidden for a moment goes on.
+        open_ = {track: old for track, old in open_.items() if people and people[0].frame - old.frame <= 3} | taken
+    made: dict[int, list[Person]] = {people[0].frame: [] for people in frames if people}
+    for people in tracks:
+        for number, person in enumerate(people):
+            near = people[max(0, number - AROUND_S) : number + AROUND_S + 1]
+            told = [one.distance_m for one in near if one.distance_m is not None]
+            side = _side(person, people, passings)
+            made[person.frame].append(replace(person, distance_m=median(told) if told else None, side=side))
+    return [made.get(people[0].frame, []) if people else [] for people in frames]
+
+
+def _side(person: Person, track: list[Person], passings: list[Passing]) -> str | None:
+    """What was told by hand of somebody in this frame, whom it was told of in another."""
+    for passing in passings:
+        if not passing.first <= person.frame <= passing.last:
+            continue
+        told = next((one for one in track if one.frame == passing.frame), None)
+        if told and told.box[0] <= passing.at[0] <= told.box[2] and told.box[1] <= passing.at[1] <= told.box[3]:
+            return passing.side
+    return None
+
+
+def _area(box: tuple[int, int, int, int]) -> int:
+    return (box[2] - box[0]) * (box[3] - box[1])
+
+
+def _shared(a: tuple[int, int, int, int], b: tuple[int, int, int, int]) -> float:
+    across = min(a[2], b[2]) - max(a[0], b[0])
+    down = min(a[3], b[3]) - max(a[1], b[1])
+    return max(0, across) * max(0, down) / max(1, min(_area(a), _area(b)))
+
+
+def before_of(people: list[Person], front: Front, depth_m: Floats, level_m: Floats) -> Floats:
+    """Whether (H, W) whoever is at a pixel is before the model that is seen there, 1, or behind it, 0.
+
+    Parameters
+    ----------
+    depth_m : (H, W) how far away the models are seen; 0 where none is.
+    level_m : (H, W) which share of a pixel's way is level: a body stands upright over its foot.
+    """
+    before = np.zeros(front.alpha.shape, np.float32)
+    for person in people:
+        mine = front.labels == person.label
+        if person.side is not None:
+            before[mine] = 1.0 if person.side == "before" else 0.0
+        elif person.distance_m is None:
+            # Cut off below they stand nearer than all that is seen to its foot.
+            before[mine] = 1.0 if person.foot is None else 0.0
+        else:
+            before[mine & (depth_m * level_m > person.distance_m)] = 1.0
+    return before

@@ -1,0 +1,115 @@
+"""The clean plate: the place without what moves, by the robust middle of many frames.
+
+Of each pixel's values over time the most that lie close together, within the take's own noise, are the place: people
+pass, the place stays (a mode by the shortest interval, Robertson & Cryer 1974, DOI 10.1080/01621459.1974.10480246,
+then mean shifts, Comaniciu & Meer 2002). Their mean is the plate, each weighed by how still the pixel is just then.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from lithopos.core.arrays import Floats, Mask
+from lithopos.core.blend.grain import Grain
+
+CLOSE = 3.2  # noise deviations within which values are of one thing
+SHIFTS = 3
+LEAST_SHARE = 0.1  # of the frames that must show a place, to believe that it is empty there
+LEAST_FRAMES = 3
+STRIP = 4_000_000  # values of a strip of rows in all frames at once
+
+__all__ = ["Plate", "clean_plate"]
+
+
+@dataclass(frozen=True)
+class Plate:
+    """The place without what moves.
+
+    Attributes
+    ----------
+    encoded : (H, W, 3) 0..1, in the reference frame's light.
+    seen : (H, W) in which share of the frames the place was seen there.
+    empty : (H, W) whether that is enough to believe it.
+    """
+
+    encoded: Floats
+    seen: Floats
+    empty: Mask
+
+
+def clean_plate(frames: NDArray[np.uint16], noise: Grain) -> Plate:
+    """The plate of frames (T, H, W, 3) that lie alike and are alike bright."""
+    height, width = frames.shape[1:3]
+    plate, seen = np.zeros((height, width, 3), np.float32), np.zeros((height, width), np.float32)
+    for rows in _strips(height, width, len(frames)):
+        values = frames[:, rows].reshape(len(frames), -1, 3).astype(np.float32) / np.float32(65535)
+        made, share = _middle(values, noise)
+        plate[rows] = made.reshape(-1, width, 3)
+        seen[rows] = share.reshape(-1, width)
+    enough = max(LEAST_SHARE, LEAST_FRAMES / len(frames))
+    # A lone pixel among doubtful ones is doubtful too, and the other way round.
+    empty = cv2.medianBlur((seen >= enough).astype(np.uint8), 5) > 0
+    return Plate(plate, seen, empty)
+
+
+def _strips(height: int, width: int, count: int) -> Iterator[slice]:
+    step = max(1, STRIP // max(1, width * count * 3))
+    for y in range(0, height, step):
+        yield slice(y, min(height, y + step))
+
+
+def _middle(values: Floats, noise: Grain) -> tuple[Floats, Floats]:
+    """The place's value (N, 3) of values (T, N, 3), and in which share of the frames it was seen."""
+    count = len(values)
+    grey = values @ np.array([0.2126, 0.7152, 0.0722], np.float32)
+    sigma_grey = noise.at(np.median(values, axis=0)[None])[0].mean(-1) * np.float32(0.7)
+    order = np.sort(grey, axis=0)
+    wide = 2 * CLOSE * sigma_grey
+    # How many values at most lie within `wide`: halved down, for one such window holds all shorter ones.
+    low, high = np.ones(order.shape[1], int), np.full(order.shape[1], count)
+    begin = np.zeros(order.shape[1], int)
+    while (low < high).any():
+        middle = (low + high + 1) // 2
+        narrowest, where = _narrowest(order, middle)
+        fits = narrowest <= wide
+        begin = np.where(fits & (low < high), where, begin)
+        low, high = np.where(fits, middle, low), np.where(fits, high, middle - 1)
+    spread = np.take_along_axis(order, np.minimum(begin + low - 1, count - 1)[None], 0)[0]
+    centre = (np.take_along_axis(order, begin[None], 0)[0] + spread) / 2
+    still = _stillness(grey, sigma_grey)
+    near = np.abs(grey - centre) <= CLOSE * sigma_grey
+    made = _mean(values, near * still)
+    for _ in range(SHIFTS):
+        sigma = np.maximum(noise.at(made[None])[0], 1e-3)
+        near = (np.abs(values - made) <= CLOSE * sigma).all(-1)
+        made = np.where(near.any(0)[:, None], _mean(values, near * still), made)
+    return made, np.asarray(near.mean(0), np.float32)
+
+
+def _narrowest(order: Floats, count: np.ndarray) -> tuple[Floats, np.ndarray]:
+    """The narrowest interval that holds `count` of sorted values (T, N), a pixel each, and where it begins."""
+    total = len(order)
+    starts = np.arange(total)[:, None]
+    ends = starts + count[None] - 1
+    width = np.take_along_axis(order, np.minimum(ends, total - 1), 0) - order
+    width = np.where(ends < total, width, np.inf)
+    where = width.argmin(0)
+    return np.take_along_axis(width, where[None], 0)[0], where
+
+
+def _stillness(grey: Floats, sigma: Floats) -> Floats:
+    """How still each pixel is at each time, (T, N): little where the next frames differ by more than noise."""
+    change = np.abs(np.diff(grey, axis=0)) / np.maximum(sigma, 1e-4)
+    before = np.concatenate([change[:1], change])
+    after = np.concatenate([change, change[-1:]])
+    return np.asarray(1 / (1 + (np.maximum(before, after) / 3) ** 4), np.float32)
+
+
+def _mean(values: Floats, weights: Floats) -> Floats:
+    total = weights.sum(0)
+    return np.asarray((values * weights[..., None]).sum(0) / np.maximum(total, 1e-6)[:, None], np.float32)

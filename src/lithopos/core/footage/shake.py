@@ -1,0 +1,156 @@
+"""How a camera on a stand trembles: each frame's shift, turn and breathing against the reference frame.
+
+The alignment minimises squared differences of brightness over a similarity and a gain (Baker & Matthews 2004,
+Lucas-Kanade 20 years on, DOI 10.1023/B:VISI.0000011205.11775.fd, sections 3.2 and 4), with Tukey's weights, so that
+what moves by itself does not count.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import cv2
+import numpy as np
+
+from lithopos.core.arrays import Array, Floats, Mask
+from lithopos.core.exchange.picture import Codes
+
+STEADY = 0.008  # of the picture's diagonal: a camera on a stand that moves more stands on none
+ROUNDS, ENOUGH = 12, 1e-3  # px
+WIDEST = 1280  # pixels across in which it is told
+MOST_ASKED = 30_000  # pixels by which it is told
+TEXTURED = 0.7  # of all pixels, the least steep: they tell nothing
+TUKEY = 4.685  # of a robust standard deviation (Huber 1981)
+
+__all__ = ["Moved", "Reference", "brought_to", "farthest_px", "inverse"]
+
+
+@dataclass(frozen=True)
+class Moved:
+    """How a frame lies against the reference frame: what was at p is at c + s R (p − c) + t, c its middle.
+
+    Attributes
+    ----------
+    x, y : t [px]; `turn`: of R, clockwise on the screen [rad]; `grown`: s − 1.
+    sigma_px : of t, by how well the pixels agree.
+    """
+
+    x: float = 0.0
+    y: float = 0.0
+    turn: float = 0.0
+    grown: float = 0.0
+    sigma_px: float = 0.0
+
+    def matrix(self, width: int, height: int) -> Array:
+        """(2, 3) from the reference frame's pixels to this one's, in pixels counted from the middle of the first."""
+        cx, cy = (width - 1) / 2, (height - 1) / 2
+        c, s = (1 + self.grown) * np.cos(self.turn), (1 + self.grown) * np.sin(self.turn)
+        return np.array([[c, -s, cx - c * cx + s * cy + self.x], [s, c, cy - s * cx - c * cy + self.y]])
+
+    def scaled(self, share: float) -> Moved:
+        """The same in a picture of another size."""
+        return Moved(self.x * share, self.y * share, self.turn, self.grown, self.sigma_px * share)
+
+
+def inverse(matrix: Array) -> Array:
+    """The way back of a (2, 3) matrix."""
+    return np.asarray(cv2.invertAffineTransform(matrix))
+
+
+def brought_to(picture: Floats, matrix: Array, *, fill: float | None = None) -> Floats:
+    """A picture moved by a matrix; beyond its border it goes on as it ended, or is `fill`."""
+    border = cv2.BORDER_REPLICATE if fill is None else cv2.BORDER_CONSTANT
+    size = (picture.shape[1], picture.shape[0])
+    made = cv2.warpAffine(
+        picture, matrix, size, flags=cv2.INTER_CUBIC, borderMode=border, borderValue=[fill or 0.0] * 4
+    )
+    return np.asarray(made, np.float32)
+
+
+def farthest_px(moved: Moved, width: int, height: int) -> float:
+    """How far the corner that moves most is from where it was."""
+    corners = np.array([[0, 0, 1], [width, 0, 1], [0, height, 1], [width, height, 1]], float)
+    return float(np.linalg.norm(corners @ moved.matrix(width, height).T - corners[:, :2], axis=1).max())
+
+
+class Reference:
+    """The frame to which others are brought."""
+
+    def __init__(self, codes: Codes) -> None:
+        self.height, self.width = codes.shape[:2]
+        self.share = min(1.0, WIDEST / self.width)
+        self.grey = self._grey(codes)
+        height, width = self.grey.shape
+        gx, gy = (cv2.Scharr(self.grey, cv2.CV_32F, *way) / 32 for way in ((1, 0), (0, 1)))
+        steep = np.hypot(gx, gy)
+        inside = np.zeros((height, width), bool)
+        inside[8:-8, 8:-8] = True
+        chosen = inside & (steep >= np.quantile(steep[8:-8, 8:-8], TEXTURED))
+        each = max(1, int(chosen.sum()) // MOST_ASKED)
+        told_by = np.zeros(chosen.size, bool)
+        told_by[np.flatnonzero(chosen)[::each]] = True
+        self.chosen: Mask = told_by.reshape(chosen.shape)
+        y, x = np.nonzero(self.chosen)
+        dx, dy = x - (width - 1) / 2, y - (height - 1) / 2
+        gx, gy = gx[self.chosen], gy[self.chosen]
+        told = self.grey[self.chosen]
+        self.slopes = np.stack([gx, gy, dx * gy - dy * gx, dx * gx + dy * gy, told, np.ones_like(told)], 1).astype(
+            float
+        )
+        self.told = told.astype(float)
+
+    def _grey(self, codes: Codes) -> Floats:
+        values = codes.astype(np.float32) / np.float32(np.iinfo(codes.dtype).max)
+        grey = cv2.cvtColor(values, cv2.COLOR_RGB2GRAY)
+        if self.share < 1:
+            grey = cv2.resize(grey, None, fx=self.share, fy=self.share, interpolation=cv2.INTER_AREA)
+        return np.asarray(cv2.GaussianBlur(grey, (0, 0), 1.0), np.float32)
+
+    def moved(self, codes: Codes, near: Moved | None = None) -> Moved:
+        """How a frame lies against this one.
+
+        Parameters
+        ----------
+        near : of the frame before, from which it is sought; None: from a coarse look at the whole.
+        """
+        grey = self._grey(codes)
+        height, width = grey.shape
+        at = self._guessed(grey) if near is None else near.scaled(self.share)
+        found = np.array([at.x, at.y, at.turn, at.grown])
+        sigma = 0.0
+        for _ in range(ROUNDS):
+            back = inverse(Moved(*map(float, found)).matrix(width, height))
+            # What the frame shows where the reference frame's pixels went.
+            seen = brought_to(grey, back)[self.chosen].astype(float)
+            left = seen - self.told
+            step, sigma = self._step(left)
+            # Composed with the inverse of the small step (Baker & Matthews, 3.2).
+            found[:2] -= step[:2]
+            found[2] -= step[2]
+            found[3] -= step[3]
+            if np.hypot(step[0], step[1]) < ENOUGH and abs(step[2]) * width < ENOUGH:
+                break
+        return replace(Moved(*map(float, found)), sigma_px=sigma).scaled(1 / self.share)
+
+    def _step(self, left: Array) -> tuple[Array, float]:
+        scale = max(1.4826 * float(np.median(np.abs(left - np.median(left)))), 1e-5)
+        weights = np.ones_like(left)
+        solved = np.zeros(6)
+        for _ in range(3):
+            slopes = self.slopes * weights[:, None]
+            normal = self.slopes.T @ slopes
+            solved = np.linalg.solve(normal + 1e-9 * np.trace(normal) * np.eye(6), slopes.T @ left)
+            rest = left - self.slopes @ solved
+            scale = max(1.4826 * float(np.median(np.abs(rest))), 1e-5)
+            weights = np.clip(1 - (rest / (TUKEY * scale)) ** 2, 0, None) ** 2
+        covariance = np.linalg.inv((self.slopes * weights[:, None]).T @ self.slopes + 1e-12 * np.eye(6)) * scale**2
+        return solved[:4], float(np.sqrt(covariance[0, 0] + covariance[1, 1]))
+
+    def _guessed(self, grey: Floats) -> Moved:
+        """By the phases of both, in a small copy (Kuglin & Hines 1975)."""
+        few = min(1.0, 480 / grey.shape[1])
+        small = [cv2.resize(one, None, fx=few, fy=few, interpolation=cv2.INTER_AREA) for one in (self.grey, grey)]
+        slopes = [cv2.Laplacian(one, cv2.CV_32F) for one in small]
+        window = cv2.createHanningWindow((slopes[0].shape[1], slopes[0].shape[0]), cv2.CV_32F)
+        (x, y), _ = cv2.phaseCorrelate(slopes[0], slopes[1], window)
+        return Moved(x / few, y / few)

@@ -1,0 +1,67 @@
+"""Strokes on single frames that say who is in front, carried to the neighbours with whoever they are on."""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+
+from lithopos.core.arrays import Array, Floats, Mask
+from lithopos.core.footage.front import Verdict, shade_of
+from lithopos.core.footage.study import stroke_mask
+from lithopos.core.shot import FrontStroke
+
+CARRIED_PX = 0.06  # of the picture's width: somebody so near takes a stroke along
+
+__all__ = ["Carried"]
+
+
+class Carried:
+    """Strokes on single frames, carried to the neighbours with whoever they are on."""
+
+    def __init__(self, strokes: list[FrontStroke], scale: float) -> None:
+        self.strokes, self.scale = strokes, scale
+        self.middles: dict[int, Array] = {}
+        self.shapes: tuple[int, int] = (0, 0)
+
+    def note(self, number: int, somebody: Mask) -> None:
+        """Remember where everybody is in a frame."""
+        self.shapes = (somebody.shape[0], somebody.shape[1])
+        count, _, _, middles = cv2.connectedComponentsWithStats(somebody.astype(np.uint8))
+        self.middles[number] = np.asarray(middles[1:count])
+
+    def corrected(self, number: int, verdict: Verdict, frame: Floats, plate: Floats) -> Verdict:
+        """A frame's verdict with all strokes that reach it, in their order."""
+        somebody, shade = verdict.somebody.copy(), verdict.shade.copy()
+        height, width = somebody.shape
+        for stroke in self.strokes:
+            if abs(stroke.frame - number) > stroke.reach:
+                continue
+            points = np.asarray(stroke.points, float) * self.scale
+            points = points + self._way(points.mean(0), stroke.frame, number)
+            under = stroke_mask([tuple(one) for one in points], stroke.radius_px * self.scale, height, width) > 0.5
+            if stroke.says == "in":
+                somebody |= under
+                shade[under] = 1.0
+            else:
+                somebody &= ~under
+                shade[under] = 1.0 if stroke.says == "shadow" else shade_of(frame, plate)[under]
+        return Verdict(somebody, shade)
+
+    def _way(self, at: Array, from_frame: int, to_frame: int) -> Array:
+        """How whoever is nearest has moved between two frames, step by step; nobody near: nothing."""
+        now, step = at.copy(), 1 if to_frame > from_frame else -1
+        near = CARRIED_PX * self.shapes[1]
+        followed_at: Array | None = None
+        for number in range(from_frame, to_frame + step, step):
+            middles = self.middles.get(number, np.zeros((0, 2)))
+            if not len(middles):
+                break
+            aim = at if followed_at is None else followed_at
+            away = np.linalg.norm(middles - aim, axis=1)
+            nearest = int(away.argmin())
+            if away[nearest] > (4 * near if followed_at is None else near):
+                break
+            if followed_at is not None:
+                now = now + middles[nearest] - followed_at
+            followed_at = middles[nearest]
+        return np.asarray(now - at)

@@ -1,0 +1,241 @@
+"""A take looked through once: how each frame lies and how bright it is, its noise, its clean plate."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from lithopos.core.arrays import Array, Floats, Mask
+from lithopos.core.blend.grain import Grain
+from lithopos.core.colour import decode_srgb, encode_srgb
+from lithopos.core.errors import Cancelled, InputError
+from lithopos.core.exchange.picture import Codes, write_atomically
+from lithopos.core.footage.frames import read_frame, read_frames
+from lithopos.core.footage.gain import fitted_gain, gain_field
+from lithopos.core.footage.noise import take_noise
+from lithopos.core.footage.plate import Plate, clean_plate
+from lithopos.core.footage.shake import STEADY, Moved, Reference, brought_to, farthest_px, inverse
+from lithopos.core.shot import PlateStroke, Take
+
+STUDY = 1  # raised when a measure changes, so that what was kept is made anew
+MOST_FRAMES = 96  # of which a plate is made
+MOST_BYTES = 3 << 30  # of frames that lie ready for it
+PAIRS = 12  # of neighbours, by which noise is told
+
+__all__ = ["STUDY", "Study", "encoded_of", "kept_study", "linear_of", "painted_plate", "studied"]
+
+
+@dataclass(frozen=True)
+class Study:
+    """What is known of a take's frames from `first` on.
+
+    Attributes
+    ----------
+    moved : (N, 5) shift x, y [px], turn [rad], growth, sigma [px] of each against the reference frame.
+    gains : (N, 10, 3) factors of each frame's gain against the plate.
+    plate : (H, W, 3) encoded 0..1; `empty` (H, W): where the place was ever seen; `seen`: in which share of frames.
+    """
+
+    first: int
+    moved: Array
+    gains: Array
+    noise: Grain
+    plate: Floats
+    seen: Floats
+    empty: Mask
+
+    def lies(self, number: int) -> Array:
+        """(2, 3) from the plate's pixels to a frame's."""
+        height, width = self.plate.shape[:2]
+        return Moved(*self.moved[number - self.first]).matrix(width, height)
+
+    def gain(self, number: int) -> Floats:
+        """How bright (H, W, 3) a frame is beside the plate, in linear light."""
+        return gain_field(self.gains[number - self.first], *self.plate.shape[:2])
+
+    def plate_in(self, number: int) -> Floats:
+        """The plate as a frame would show it (H, W, 3), linear."""
+        moved = np.clip(brought_to(self.plate, self.lies(number)), 0, 1)
+        return np.asarray(decode_srgb(moved) * self.gain(number), np.float32)
+
+    @property
+    def farthest_px(self) -> float:
+        """How far any frame's corner lies from the reference frame's."""
+        height, width = self.plate.shape[:2]
+        return max(farthest_px(Moved(*one), width, height) for one in self.moved)
+
+
+def encoded_of(codes: Codes) -> Floats:
+    """Codes as 0..1."""
+    return np.asarray(codes.astype(np.float32) / np.float32(np.iinfo(codes.dtype).max))
+
+
+def linear_of(codes: Codes) -> Floats:
+    """Codes as linear light."""
+    return decode_srgb(encoded_of(codes))
+
+
+def studied(
+    path: Path, take: Take, told: Callable[[int, int], None] = lambda *_: None, stop: Callable[[], bool] = lambda: False
+) -> Study:
+    """Look a take through.
+
+    Parameters
+    ----------
+    told : is called with how many frames are done, of how many.
+    stop : true ends it.
+
+    Raises
+    ------
+    InputError
+        If it can't be read, or the camera moves: this version needs a stand; Cancelled if it was stopped.
+    """
+    chosen = _chosen(path, take)
+    reference = Reference(read_frame(path, take.reference))
+    count = take.last - take.first + 1
+    of = len(chosen) + count
+    with TemporaryDirectory(prefix="lithopos-") as folder:
+        ready, noise = _made_alike(path, take, chosen, reference, Path(folder), _counted(told, stop, of))
+        plate = clean_plate(ready, noise)
+        del ready
+    moved, gains = _all_frames(path, take, reference, plate, _counted(told, stop, of, len(chosen)))
+    return Study(take.first, moved, gains, noise, plate.encoded, plate.seen, plate.empty)
+
+
+def _counted(told: Callable[[int, int], None], stop: Callable[[], bool], of: int, done: int = 0) -> Callable[[], None]:
+    at = [done]
+
+    def one_more() -> None:
+        if stop():
+            raise Cancelled("The take was left.")
+        at[0] += 1
+        told(at[0], of)
+
+    return one_more
+
+
+def _chosen(path: Path, take: Take) -> list[int]:
+    """The frames of which the plate is made: evenly spread, as many as there is room for."""
+    first = read_frame(path, take.first)
+    room = max(8, MOST_BYTES // (first.size * 2))
+    count = min(take.last - take.first + 1, MOST_FRAMES, room)
+    return sorted({round(one) for one in np.linspace(take.first, take.last, count)})
+
+
+def _made_alike(
+    path: Path, take: Take, chosen: list[int], reference: Reference, folder: Path, one_more: Callable[[], None]
+) -> tuple[NDArray[np.uint16], Grain]:
+    """The chosen frames as if they lay and shone as the reference frame does, on the disk; the take's noise."""
+    shape = (len(chosen), reference.height, reference.width, 3)
+    ready = np.lib.format.open_memmap(folder / "alike.npy", mode="w+", dtype=np.uint16, shape=shape)
+    base = linear_of(read_frame(path, take.reference))
+    pairs: list[tuple[Codes, Codes]] = []
+    before: tuple[int, Codes, Moved] | None = None
+    for place, (number, codes) in enumerate(_only(path, chosen)):
+        moved = reference.moved(codes) if take.steady else Moved()
+        _refuse_moving(moved, reference, number)
+        if before and number - before[0] <= 2 and len(pairs) < PAIRS * 4:
+            alike = np.hypot(moved.x - before[2].x, moved.y - before[2].y) < 0.35
+            if alike or not take.steady:
+                pairs.append((before[1], codes))
+        before = (number, codes, moved)
+        back = inverse(moved.matrix(reference.width, reference.height))
+        brought = decode_srgb(np.clip(brought_to(encoded_of(codes), back), 0, 1))
+        gain = gain_field(fitted_gain(brought, base), reference.height, reference.width)
+        ready[place] = np.round(np.clip(encode_srgb(brought / gain), 0, 1) * 65535).astype(np.uint16)
+        one_more()
+    if not pairs:
+        numbers = [number for number in chosen if number < take.last][:: max(1, len(chosen) // 3)][:3]
+        pairs = [(read_frame(path, number), read_frame(path, number + 1)) for number in numbers]
+    return ready, take_noise(pairs[:: max(1, len(pairs) // PAIRS)])
+
+
+def _only(path: Path, chosen: Iterable[int]) -> Iterator[tuple[int, Codes]]:
+    """The chosen frames, decoded in one go where they lie close together."""
+    wanted = list(chosen)
+    if wanted[-1] - wanted[0] > 6 * len(wanted):
+        for number in wanted:
+            yield number, read_frame(path, number)
+        return
+    keep = set(wanted)
+    for number, codes in enumerate(read_frames(path, wanted[0], wanted[-1]), wanted[0]):
+        if number in keep:
+            yield number, codes
+
+
+def _refuse_moving(moved: Moved, reference: Reference, number: int) -> None:
+    most = STEADY * float(np.hypot(reference.width, reference.height))
+    far = farthest_px(moved, reference.width, reference.height)
+    if far > most:
+        raise InputError(
+            "take",
+            f"is of a moving camera: by frame {number} the picture has moved by {far:.0f} pixels, and "
+            f"{most:.0f} is the most; this version needs a camera on a stand",
+        )
+
+
+def _all_frames(
+    path: Path, take: Take, reference: Reference, plate: Plate, one_more: Callable[[], None]
+) -> tuple[Array, Array]:
+    """How each frame lies and how bright it is beside the plate."""
+    moved: list[Moved] = []
+    gains: list[Array] = []
+    for number, codes in enumerate(read_frames(path, take.first, take.last), take.first):
+        found = reference.moved(codes, moved[-1] if moved else None) if take.steady else Moved()
+        _refuse_moving(found, reference, number)
+        there = np.clip(brought_to(plate.encoded, found.matrix(reference.width, reference.height)), 0, 1)
+        gains.append(fitted_gain(linear_of(codes), decode_srgb(there), gains[-1] if gains else None))
+        moved.append(found)
+        one_more()
+    return np.array([[one.x, one.y, one.turn, one.grown, one.sigma_px] for one in moved]), np.array(gains)
+
+
+def painted_plate(path: Path, study: Study, strokes: list[PlateStroke]) -> tuple[Floats, Mask]:
+    """The plate (H, W, 3) with regions from single frames, and where (H, W) nothing was ever seen empty.
+
+    Parameters
+    ----------
+    strokes : in the plate's pixels; a later one lies over an earlier.
+    """
+    plate, empty = study.plate.copy(), study.empty.copy()
+    height, width = empty.shape
+    for stroke in strokes:
+        number = min(max(stroke.frame, study.first), study.first + len(study.moved) - 1)
+        back = inverse(study.lies(number))
+        light = linear_of(read_frame(path, number)) / study.gain(number)
+        brought = np.clip(brought_to(encode_srgb(np.clip(light, 0, 1)), back), 0, 1)
+        share = stroke_mask(stroke.points, stroke.radius_px, height, width)[..., None]
+        plate = np.asarray(plate * (1 - share) + brought * share, np.float32)
+        empty |= share[..., 0] > 0.5
+    return plate, empty
+
+
+def stroke_mask(points: list[tuple[float, float]], radius_px: float, height: int, width: int) -> Floats:
+    """How far (H, W) a brush's stroke covers each pixel; its edge is soft over a pixel or a fifth of its radius."""
+    line = np.zeros((height, width), np.uint8)
+    fine = 16
+    at = np.round((np.asarray(points, float) - 0.5) * fine).astype(np.int32)
+    cv2.polylines(line, [at[:, None]], False, 255, max(1, round(2 * radius_px)), cv2.LINE_AA, 4)
+    if len(at) == 1:
+        cv2.circle(line, tuple(map(int, at[0])), round(radius_px * fine), 255, -1, cv2.LINE_AA, 4)
+    return np.asarray(cv2.GaussianBlur(line, (0, 0), max(0.6, radius_px / 8)) / np.float32(255), np.float32)
+
+
+def kept_study(folder: Path, key: str, make: Callable[[], Study]) -> Study:
+    """A study that is kept in a folder under a key, or made and kept."""
+    place = folder / f"study-{key}.npz"
+    if place.is_file():
+        with np.load(place, allow_pickle=False) as kept:
+            grain = Grain(kept["sigma"], kept["hangs"], kept["together"], int(kept["told_by"]))
+            parts = (kept["moved"], kept["gains"], grain, kept["plate"], kept["seen"], kept["empty"])
+            return Study(int(kept["first"]), *parts)
+    made = make()
+    values = {name: value for name, value in vars(made).items() if name != "noise"} | vars(made.noise)
+    write_atomically(place, lambda file: np.savez(file, **{name: values[name] for name in values if name != "kernels"}))
+    return made
