@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import contextlib
 import shutil
 import time
@@ -117,14 +118,15 @@ class Screen:
         button.or_(self.page.get_by_role("radio", name=name, exact=exact)).first.click()
 
     def dropped(self, file: Path) -> None:
-        """Let a JSON file fall onto the page."""
+        """Let a file fall onto the page."""
         self.page.evaluate(
-            """([name, text]) => {
+            """([name, coded]) => {
+                const bytes = Uint8Array.from(atob(coded), (letter) => letter.charCodeAt(0));
                 const data = new DataTransfer();
-                data.items.add(new File([text], name, { type: "application/json" }));
+                data.items.add(new File([bytes], name));
                 window.dispatchEvent(new DragEvent("drop", { dataTransfer: data, bubbles: true }));
             }""",
-            [file.name, file.read_text()],
+            [file.name, base64.b64encode(file.read_bytes()).decode()],
         )
 
     @contextlib.contextmanager

@@ -11,7 +11,7 @@ import numpy as np
 from lithopos.core.exchange.panorama import read_panorama
 from lithopos.core.light.dome import dome_of
 from lithopos.samples.court import COURT
-from lithopos.samples.make import _renderer
+from lithopos.samples.make import load_renderer_quietly
 from lithopos.samples.models import MODELS
 from lithopos.samples.photograph import Studio, truth_of
 from lithopos.samples.places import PLACES
@@ -23,7 +23,7 @@ class Samples(unittest.TestCase):
         made = [*((name, make, 1.0) for name, make in PLACES.items()), ("mason-court", COURT["mason-court"], 0.75)]
         for name, make, scale in made:
             with self.subTest(name):
-                told = truth_of(Studio(_renderer(), make(), scale), name)
+                told = truth_of(Studio(load_renderer_quietly(), make(), scale), name)
                 kept = json.loads((SAMPLES / f"{name}.json").read_text())
                 self.assertEqual([edge["family"] for edge in told["edges"]], [edge["family"] for edge in kept["edges"]])
                 for field in ("camera", "sun", "model", "image"):

@@ -1,4 +1,4 @@
-"""Made-up takes with their truth: a paved court, somebody round who walks through with a shadow, wind, clouds, noise."""
+"""Made-up takes with their truth: a paved court, somebody who walks through with a shadow, wind, a cloud, noise."""
 
 from __future__ import annotations
 
@@ -72,7 +72,9 @@ def made_take(
         soft = [cv2.resize(one, None, fx=1 / fine, fy=1 / fine, interpolation=cv2.INTER_AREA) for one in (shade, body)]
         shadow, alpha = (one.astype(np.float32) / 255 for one in soft)
         lit = place * (1 - shadow[..., None] * np.array([0.68, 0.66, 0.6], np.float32))
-        red = np.array([0.4, 0.07, 0.05], np.float32) * (0.8 + 0.2 * np.sin(np.arange(place.shape[0]) / 3))[:, None, None]
+        red = (
+            np.array([0.4, 0.07, 0.05], np.float32) * (0.8 + 0.2 * np.sin(np.arange(place.shape[0]) / 3))[:, None, None]
+        )
         light = (alpha[..., None] * red + (1 - alpha[..., None]) * lit) * gain
         move = np.array([[1, 0, shift[0]], [0, 1, shift[1]]], np.float32)
         light, alpha = (cv2.warpAffine(one, move, one.shape[1::-1], flags=cv2.INTER_CUBIC) for one in (light, alpha))

@@ -5821,7 +5821,7 @@ export interface components {
         };
         /**
          * TakeOut
-         * @description A take; `work` is the newest of each kind, `front`, `walk` and `film` the frames that it has made so far.
+         * @description A take, `numbered` where it is pictures; `work` is the newest of each kind, `front`, `walk` and `film` the frames that it has made so far.
          */
         TakeOut: {
             /** Codec */
@@ -5833,6 +5833,8 @@ export interface components {
             looked: components["schemas"]["Looked"] | null;
             /** Notes */
             notes: string[];
+            /** Numbered */
+            numbered: boolean;
             /** Plate Is Current */
             plate_is_current: boolean;
             /** Rate Hz */

@@ -49,6 +49,7 @@ def get_take(path: s.ShotPath) -> Response:
         s.TakeOut(
             notes=told.get("notes", []),
             codec=told["take"]["codec"],
+            numbered=told["take"]["container"] == "zip",
             sound=told["take"]["sound"],
             rate_hz=take.rate_hz,
             looked=s.Looked.model_validate(looked) if looked else None,

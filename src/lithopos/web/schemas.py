@@ -373,10 +373,12 @@ class Looked(BaseModel):
 
 
 class TakeOut(BaseModel):
-    """A take; `work` is the newest of each kind, `front`, `walk` and `film` the frames that it has made so far."""
+    """A take, `numbered` where it is pictures; `work` is the newest of each kind, `front`, `walk` and `film` the frames
+    that it has made so far."""
 
     notes: list[str]
     codec: str
+    numbered: bool
     sound: str | None
     rate_hz: float
     looked: Looked | None

@@ -1,10 +1,11 @@
+import { parseNumber } from "../../geometry/measure";
 import { useChange } from "../../state/changes";
 import { toggleTool, useEditor, usePicked } from "../../state/editor";
 import { useTake } from "../../take/hooks";
 import { WorkButton } from "../../take/Progress";
 import { useOnShow } from "../../take/state";
 import { Brush } from "../../ui/Brush";
-import { Bin, Button, Figure, Hint, Statement } from "../../ui/controls";
+import { Bin, Button, Field, Figure, Hint, Statement } from "../../ui/controls";
 import type { StepProps } from "../props";
 
 const STEADY_PX = 0.15;
@@ -20,8 +21,30 @@ export function CleanPlate({ shot, document }: StepProps) {
   if (!take) return null;
   const looked = told?.looked;
   const brushing = tool?.kind === "plate-stroke";
+  const seconds = take.frames / (told?.rate_hz ?? 25);
   return (
     <>
+      <Figure
+        name="Take"
+        value={`${take.frames} frames`}
+        from={`${seconds.toFixed(1)} s, ${told?.codec ?? ""}${told?.sound ? ", with sound" : ""}`}
+      />
+      {told?.numbered && (
+        <Field
+          label="Frames a second"
+          value={`${Number((take.rate[0] / take.rate[1]).toFixed(3))}`}
+          parse={parseNumber}
+          min={1}
+          onValue={(v) =>
+            void change({ take: { rate: [Math.round(Math.min(v, 1000) * 1000), 1000] } }, "frames a second")
+          }
+        />
+      )}
+      {told?.notes.map((note) => (
+        <p key={note} className="text-xs leading-[1.5] text-ink-500">
+          {`${note.charAt(0).toUpperCase()}${note.slice(1)}.`}
+        </p>
+      ))}
       {!take.plate && (
         <p className="mb-1 text-xs leading-[1.55] text-ink-500">
           Everything is matched on the place without people. It is made of all frames: what stays is the
@@ -42,9 +65,9 @@ export function CleanPlate({ shot, document }: StepProps) {
       {looked && (
         <>
           <Figure
-            name="The camera"
-            value={looked.moved_px < STEADY_PX ? "is still" : `trembles, ${looked.moved_px.toFixed(1)} px`}
-            from="taken out and given back"
+            name="Camera"
+            value={looked.moved_px < STEADY_PX ? "still" : `± ${looked.moved_px.toFixed(1)} px`}
+            from="trembling, given back"
           />
           <Figure
             name="Grain"

@@ -9,7 +9,7 @@ import { CleanPlate } from "./Panel";
 /** Strokes by which a region of the clean plate comes from one frame. */
 export const kind: Kind = {
   name: "plate-stroke",
-  rank: 86,
+  rank: 2,
   tool: {
     grasp: "strokes",
     brush: true,

@@ -87,6 +87,8 @@ def take_notes(path: Path) -> TakeNotes:
             times = _times(opened, stream)
             opened.seek(times[0], stream=stream, backward=True)
             return _film_notes(opened, stream, times, next(opened.decode(stream)))
+    except InputError:
+        raise
     except StopIteration as error:
         raise InputError("file", "is a film of which not one frame can be read: it is damaged") from error
     except (av.error.FFmpegError, ValueError, av.codec.codec.UnknownCodecError) as error:

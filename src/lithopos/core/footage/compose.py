@@ -27,10 +27,8 @@ from lithopos.core.layers import Window
 NEAR_M = 0.6  # with no sun: up to about this height a thing's foot is darkened as the ground beside it
 FACING = 0.25  # cosine from which a side is fully in the sun
 WHOLLY = 0.998  # of a pixel: somebody who fills so much of it is all it shows
-FULL_SHADE = 0.02  # quantile of shades that is taken for the sun's whole absence
-USUAL_FULL_SHADE = 0.3
 
-__all__ = ["Composed", "Layer", "Taken", "composed", "full_shade", "layers_of", "shaded_where"]
+__all__ = ["Composed", "Layer", "Taken", "composed", "layers_of", "shaded_where"]
 
 Lookup = tuple[Floats, Floats, Floats]
 
@@ -138,15 +136,6 @@ def shaded_where(depth: Floats, normal: Floats, camera: Pinhole, to_sun: Array |
     return maps[0], maps[1], share
 
 
-def full_shade(shades: Sequence[Floats]) -> Floats:
-    """Which share of its light (3,) a place has left in the take's deepest shadows."""
-    told = [shade[(shade < 0.9).all(-1)] for shade in shades]
-    dark = np.concatenate(told) if told else np.zeros((0, 3), np.float32)
-    if len(dark) < 200:
-        return np.full(3, USUAL_FULL_SHADE, np.float32)
-    return np.asarray(np.clip(np.quantile(dark, FULL_SHADE, axis=0), 0.02, 0.95), np.float32)
-
-
 def composed(
     taken: Taken,
     layers: Sequence[tuple[float, Layer]],
@@ -160,7 +149,7 @@ def composed(
     ----------
     layers : still shots with their shares.
     grain : the take's noise, and how many times it is given.
-    deepest : see `full_shade`.
+    deepest : which share (3,) of its light the place has left in the deepest shadows.
     """
     height, width = taken.codes.shape[:2]
     top = np.float32(np.iinfo(taken.codes.dtype).max)

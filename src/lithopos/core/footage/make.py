@@ -30,12 +30,11 @@ from lithopos.core.derive import derive
 from lithopos.core.errors import Cancelled, InputError
 from lithopos.core.exchange.film import TakeNotes
 from lithopos.core.exchange.picture import Codes, Picture, write_atomically
-from lithopos.core.footage.compose import Composed, Layer, Taken, composed, full_shade, layers_of
+from lithopos.core.footage.compose import Composed, Layer, Taken, composed, layers_of
 from lithopos.core.footage.frame_files import SUFFIX, Wanted, write_frame
 from lithopos.core.footage.frames import read_frames
 from lithopos.core.footage.front import Front, front_of_frame, judged
 from lithopos.core.footage.people import before_of, followed, people_in
-from lithopos.core.footage.shake import Moved
 from lithopos.core.footage.states import Films, Mixed, state_key, states_at
 from lithopos.core.footage.strokes import Carried
 from lithopos.core.footage.study import STUDY, Study, kept_study, linear_of, painted_plate, studied
@@ -47,7 +46,6 @@ from lithopos.core.shot import Passing, Shot, Take
 FRONTS, MADE = 1, 1  # raised when they are told or made otherwise, so that what was kept is made anew
 LAYERS_HELD = 3
 PROOF_SCALE, PROOF_SAMPLES = 0.25, 16
-SHADES = 24  # frames by which the deepest shadow is told
 
 KEPT_FRAMES, KEPT_STATES = 3, 400  # times a take's frames, and still shots
 
@@ -170,8 +168,6 @@ class FootageJob:
         camera = self.camera
         found = [people_in(self.front(number), number, camera, self.study.lies(number)) for number in self.frames]
         self.people = dict(zip(self.frames, followed(found, self._passings()), strict=True))
-        chosen = self.frames[:: max(1, len(self.frames) // SHADES)]
-        self.deepest = full_shade([self.front(number).shade[::4, ::4] for number in chosen])
 
     def front(self, number: int) -> Front:
         """Who is in front in a frame, as it was told."""
@@ -280,7 +276,7 @@ class FootageJob:
         people = [(one.label, one.side, one.distance_m) for one in self.people[number]]
         parts = [(round(one.share, 6), self._state_name(state_key(one.shot))) for one in mixed]
         look = (shot.blend.model_dump(mode="json"), shot.frame.model_dump(mode="json") if shot.frame else None)
-        return _short((MADE, parts, people, self._front_key(number), self.deepest.tolist(), look))
+        return _short((MADE, parts, people, self._front_key(number), self.study.deepest.tolist(), look))
 
     def _state_name(self, key: str) -> str:
         """A still shot's folder: its render depends on the plate, its size and its samples too."""
@@ -293,7 +289,7 @@ class FootageJob:
     def _rendered(self, shot: Shot, key: str) -> Iterator[tuple[str, ...]]:
         """Render a still shot's passes; one in which nothing is seen has none."""
         place = self.kept / "states" / self._state_name(key)
-        if any(not one.hidden for one in (*shot.models, *shot.panes)):
+        if not (all(one.hidden for one in shot.models) and all(one.hidden for one in shot.panes)):
             try:
                 yield from self._traced(shot, place)
             except InputError as error:
@@ -358,7 +354,7 @@ class FootageJob:
         )
         tones = Tones(blend.place, blend.whole, luts_of(blend, self.readers.lut))
         grain = (self.study.noise, blend.grain) if blend.grain > 0 else None
-        return composed(taken, layers, tones, grain, self.deepest)
+        return composed(taken, layers, tones, grain, self.study.deepest)
 
     def _level_share(self) -> Floats:
         if not hasattr(self, "_level"):
@@ -436,9 +432,7 @@ def _sized(study: Study, scale: float) -> Study:
     plate = np.asarray(encode_srgb(np.clip(light, 0, 1)), np.float32)
     seen = cv2.resize(study.seen, size, interpolation=cv2.INTER_LINEAR)
     empty = cv2.resize(study.empty.astype(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0
-    moved = np.array(
-        [[m.x, m.y, m.turn, m.grown, m.sigma_px] for m in (Moved(*one).scaled(scale) for one in study.moved)]
-    )
+    moved = study.moved * [scale, scale, 1, 1]
     quieter = replace(study.noise, sigma=np.maximum(study.noise.sigma * np.float32(min(1.0, scale)), np.float32(0.29)))
     return replace(study, plate=plate, seen=seen, empty=empty, moved=moved, noise=quieter)
 

@@ -2,37 +2,40 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 import cv2
 import numpy as np
 
 from lithopos.core.arrays import Array, Floats, Mask
 from lithopos.core.blend.grain import KNOTS, REACH, Grain
-from lithopos.core.exchange.picture import Codes
 
 LEAST = 400  # pixels by which a brightness is told
 FLOOR = 0.29  # codes: rounding alone
+NEAR, LOUD = 9, 4.0  # pixels across of a neighbourhood; its noise variances from which something moves
 FLAT = 0.6  # of all pixels, the least steep
 QUIET = 3.0  # robust standard deviations within which a change is noise
 
 __all__ = ["take_noise"]
 
 
-def take_noise(pairs: list[tuple[Codes, Codes]]) -> Grain:
-    """The noise of frames, from pairs of neighbours that lie alike.
+def take_noise(pairs: Iterable[tuple[Floats, Floats]], variances: float) -> Grain:
+    """The noise of frames, from pairs of pictures (H, W, 3) of the same, in codes of 255.
 
-    The difference of two has twice the variance of one; Tukey's fences leave out what moves. Brightnesses that do not
-    occur are as noisy as the nearest that do.
+    Tukey's fences leave out what moves, and where that is near. Brightnesses that do not occur are as noisy as the
+    nearest that do.
+
+    Parameters
+    ----------
+    variances : of one frame in the difference of two: 2 of neighbours, 1 of a frame and a clean plate.
     """
     sums, counts = np.zeros((len(KNOTS), 3)), np.zeros((len(KNOTS), 3))
     size = 2 * REACH + 1
-    hangs, together, weight = np.zeros((3, size, size)), np.zeros((3, 3)), 0.0
+    hangs, together, weight = np.zeros((3, size, size)), np.zeros((3, 3)), 0
     for one, other in pairs:
-        top = np.float32(np.iinfo(one.dtype).max)
-        change = (one.astype(np.float32) - other.astype(np.float32)) * np.float32(255 / top)
-        level = (one.astype(np.float32) + other.astype(np.float32)) * np.float32(127.5 / top)
-        change -= np.median(change[::4, ::4], axis=(0, 1))
-        scale = np.maximum(1.4826 * np.median(np.abs(change[::4, ::4]), axis=(0, 1)), FLOOR)
-        still = (np.abs(change) < 2 * QUIET * scale).all(-1) & _flat(level)
+        change, level = one - other, np.asarray((one + other) / 2, np.float32)
+        change = np.asarray(change - np.median(change[::4, ::4], axis=(0, 1)), np.float32)
+        still = _still(change) & _flat(level)
         for c in range(3):
             bins = np.clip(np.round(level[..., c] / (255 / (len(KNOTS) - 1))).astype(int), 0, len(KNOTS) - 1)
             for number in np.unique(bins[still]):
@@ -48,14 +51,19 @@ def take_noise(pairs: list[tuple[Codes, Codes]]) -> Grain:
     for c in range(3):
         known = counts[:, c] >= LEAST
         if known.any():
-            told = np.sqrt(sums[known, c] / counts[known, c] / 2)
+            told = np.sqrt(sums[known, c] / counts[known, c] / variances)
             sigma[:, c] = np.interp(KNOTS, KNOTS[known], np.maximum(told, FLOOR))
-    return Grain(
-        sigma.astype(np.float32),
-        (hangs / weight).astype(np.float32),
-        (together / weight).astype(np.float32),
-        int(counts.sum() / 3),
-    )
+    hangs, together = hangs / max(weight, 1), together / max(weight, 1)
+    told_by = int(counts.sum() / 3)
+    return Grain(sigma.astype(np.float32), hangs.astype(np.float32), together.astype(np.float32), told_by)
+
+
+def _still(change: Floats) -> Mask:
+    """Where nothing moves, nor near: a neighbourhood changes no more than the whole picture's noise."""
+    scale = np.maximum(1.4826 * np.median(np.abs(change[::4, ::4]), axis=(0, 1)), FLOOR)
+    loud = cv2.boxFilter(np.asarray((change / scale) ** 2, np.float32).mean(-1), -1, (NEAR, NEAR))
+    alone = (np.abs(change) < 2 * QUIET * scale).all(-1)
+    return np.asarray((cv2.dilate(loud, np.ones((NEAR, NEAR))) < LOUD) & alone)
 
 
 def _flat(level: Floats) -> Mask:

@@ -7,7 +7,7 @@ what moves by itself does not count.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import cv2
 import numpy as np
@@ -15,14 +15,14 @@ import numpy as np
 from lithopos.core.arrays import Array, Floats, Mask
 from lithopos.core.exchange.picture import Codes
 
-STEADY = 0.008  # of the picture's diagonal: a camera on a stand that moves more stands on none
+STEADY, LEAST_STEADY_PX = 0.008, 6.0  # of the picture's diagonal: a camera that moves more stands on no stand
 ROUNDS, ENOUGH = 12, 1e-3  # px
 WIDEST = 1280  # pixels across in which it is told
 MOST_ASKED = 30_000  # pixels by which it is told
 TEXTURED = 0.7  # of all pixels, the least steep: they tell nothing
 TUKEY = 4.685  # of a robust standard deviation (Huber 1981)
 
-__all__ = ["Moved", "Reference", "brought_to", "farthest_px", "inverse"]
+__all__ = ["Moved", "Reference", "brought_to", "farthest_px", "inverse", "most_px"]
 
 
 @dataclass(frozen=True)
@@ -32,14 +32,12 @@ class Moved:
     Attributes
     ----------
     x, y : t [px]; `turn`: of R, clockwise on the screen [rad]; `grown`: s − 1.
-    sigma_px : of t, by how well the pixels agree.
     """
 
     x: float = 0.0
     y: float = 0.0
     turn: float = 0.0
     grown: float = 0.0
-    sigma_px: float = 0.0
 
     def matrix(self, width: int, height: int) -> Array:
         """(2, 3) from the reference frame's pixels to this one's, in pixels counted from the middle of the first."""
@@ -49,7 +47,7 @@ class Moved:
 
     def scaled(self, share: float) -> Moved:
         """The same in a picture of another size."""
-        return Moved(self.x * share, self.y * share, self.turn, self.grown, self.sigma_px * share)
+        return Moved(self.x * share, self.y * share, self.turn, self.grown)
 
 
 def inverse(matrix: Array) -> Array:
@@ -65,6 +63,11 @@ def brought_to(picture: Floats, matrix: Array, *, fill: float | None = None) -> 
         picture, matrix, size, flags=cv2.INTER_CUBIC, borderMode=border, borderValue=[fill or 0.0] * 4
     )
     return np.asarray(made, np.float32)
+
+
+def most_px(width: int, height: int) -> float:
+    """How far a camera on a stand may move."""
+    return max(LEAST_STEADY_PX, STEADY * float(np.hypot(width, height)))
 
 
 def farthest_px(moved: Moved, width: int, height: int) -> float:
@@ -117,22 +120,19 @@ class Reference:
         height, width = grey.shape
         at = self._guessed(grey) if near is None else near.scaled(self.share)
         found = np.array([at.x, at.y, at.turn, at.grown])
-        sigma = 0.0
         for _ in range(ROUNDS):
             back = inverse(Moved(*map(float, found)).matrix(width, height))
             # What the frame shows where the reference frame's pixels went.
             seen = brought_to(grey, back)[self.chosen].astype(float)
             left = seen - self.told
-            step, sigma = self._step(left)
+            step = self._step(left)
             # Composed with the inverse of the small step (Baker & Matthews, 3.2).
-            found[:2] -= step[:2]
-            found[2] -= step[2]
-            found[3] -= step[3]
+            found -= step
             if np.hypot(step[0], step[1]) < ENOUGH and abs(step[2]) * width < ENOUGH:
                 break
-        return replace(Moved(*map(float, found)), sigma_px=sigma).scaled(1 / self.share)
+        return Moved(*map(float, found)).scaled(1 / self.share)
 
-    def _step(self, left: Array) -> tuple[Array, float]:
+    def _step(self, left: Array) -> Array:
         scale = max(1.4826 * float(np.median(np.abs(left - np.median(left)))), 1e-5)
         weights = np.ones_like(left)
         solved = np.zeros(6)
@@ -143,8 +143,7 @@ class Reference:
             rest = left - self.slopes @ solved
             scale = max(1.4826 * float(np.median(np.abs(rest))), 1e-5)
             weights = np.clip(1 - (rest / (TUKEY * scale)) ** 2, 0, None) ** 2
-        covariance = np.linalg.inv((self.slopes * weights[:, None]).T @ self.slopes + 1e-12 * np.eye(6)) * scale**2
-        return solved[:4], float(np.sqrt(covariance[0, 0] + covariance[1, 1]))
+        return np.asarray(solved[:4])
 
     def _guessed(self, grey: Floats) -> Moved:
         """By the phases of both, in a small copy (Kuglin & Hines 1975)."""

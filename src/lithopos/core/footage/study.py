@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
@@ -17,16 +17,20 @@ from lithopos.core.colour import decode_srgb, encode_srgb
 from lithopos.core.errors import Cancelled, InputError
 from lithopos.core.exchange.picture import Codes, write_atomically
 from lithopos.core.footage.frames import read_frame, read_frames
+from lithopos.core.footage.front import judged
 from lithopos.core.footage.gain import fitted_gain, gain_field
 from lithopos.core.footage.noise import take_noise
 from lithopos.core.footage.plate import Plate, clean_plate
-from lithopos.core.footage.shake import STEADY, Moved, Reference, brought_to, farthest_px, inverse
+from lithopos.core.footage.shake import Moved, Reference, brought_to, farthest_px, inverse, most_px
 from lithopos.core.shot import PlateStroke, Take
 
 STUDY = 1  # raised when a measure changes, so that what was kept is made anew
 MOST_FRAMES = 96  # of which a plate is made
 MOST_BYTES = 3 << 30  # of frames that lie ready for it
 PAIRS = 12  # of neighbours, by which noise is told
+SHADES, SHADED, LEAST_SHADED = 12, 0.9, 200  # frames, light left, and pixels by which the deepest shadow is told
+FULL_SHADE = 0.02  # quantile of shades that is taken for the sun's whole absence
+USUAL_FULL_SHADE = 0.3
 
 __all__ = ["STUDY", "Study", "encoded_of", "kept_study", "linear_of", "painted_plate", "studied"]
 
@@ -37,9 +41,10 @@ class Study:
 
     Attributes
     ----------
-    moved : (N, 5) shift x, y [px], turn [rad], growth, sigma [px] of each against the reference frame.
+    moved : (N, 4) shift x, y [px], turn [rad], growth of each against the reference frame.
     gains : (N, 10, 3) factors of each frame's gain against the plate.
     plate : (H, W, 3) encoded 0..1; `empty` (H, W): where the place was ever seen; `seen`: in which share of frames.
+    deepest : which share (3,) of its light the place has left in the take's deepest shadows.
     """
 
     first: int
@@ -49,6 +54,7 @@ class Study:
     plate: Floats
     seen: Floats
     empty: Mask
+    deepest: Floats
 
     def lies(self, number: int) -> Array:
         """(2, 3) from the plate's pixels to a frame's."""
@@ -105,7 +111,10 @@ def studied(
         plate = clean_plate(ready, noise)
         del ready
     moved, gains = _all_frames(path, take, reference, plate, _counted(told, stop, of, len(chosen)))
-    return Study(take.first, moved, gains, noise, plate.encoded, plate.seen, plate.empty)
+    full = np.full(3, USUAL_FULL_SHADE, np.float32)
+    found = Study(take.first, moved, gains, noise, plate.encoded, plate.seen, plate.empty, full)
+    found = replace(found, noise=_noise_beside(path, found))
+    return replace(found, deepest=_deepest(path, found))
 
 
 def _counted(told: Callable[[int, int], None], stop: Callable[[], bool], of: int, done: int = 0) -> Callable[[], None]:
@@ -153,7 +162,33 @@ def _made_alike(
     if not pairs:
         numbers = [number for number in chosen if number < take.last][:: max(1, len(chosen) // 3)][:3]
         pairs = [(read_frame(path, number), read_frame(path, number + 1)) for number in numbers]
-    return ready, take_noise(pairs[:: max(1, len(pairs) // PAIRS)])
+    some = pairs[:: max(1, len(pairs) // PAIRS)]
+    return ready, take_noise(((encoded_of(one) * 255, encoded_of(other) * 255) for one, other in some), 2.0)
+
+
+def _noise_beside(path: Path, study: Study) -> Grain:
+    """The noise of frames beside the clean plate, where nobody is: what moves slowly is none."""
+    chosen = _spread(study, PAIRS)
+    pairs = ((encoded_of(c) * 255, encode_srgb(study.plate_in(n)) * 255) for n, c in _only(path, chosen))
+    return take_noise(pairs, 1.0)
+
+
+def _deepest(path: Path, study: Study) -> Floats:
+    """How dark the deepest shadows of who passes are."""
+    told = []
+    for number, codes in _only(path, _spread(study, SHADES)):
+        shade = judged(linear_of(codes), study.plate_in(number), study.noise).shade[::2, ::2]
+        told.append(shade[(shade < SHADED).all(-1)])
+    dark = np.concatenate(told)
+    if len(dark) < LEAST_SHADED:
+        return study.deepest
+    return np.asarray(np.clip(np.quantile(dark, FULL_SHADE, axis=0), 0.02, 0.95), np.float32)
+
+
+def _spread(study: Study, most: int) -> list[int]:
+    """So many of a study's frames, evenly spread."""
+    count = len(study.moved)
+    return sorted({study.first + round(one) for one in np.linspace(0, count - 1, min(count, most))})
 
 
 def _only(path: Path, chosen: Iterable[int]) -> Iterator[tuple[int, Codes]]:
@@ -170,7 +205,7 @@ def _only(path: Path, chosen: Iterable[int]) -> Iterator[tuple[int, Codes]]:
 
 
 def _refuse_moving(moved: Moved, reference: Reference, number: int) -> None:
-    most = STEADY * float(np.hypot(reference.width, reference.height))
+    most = most_px(reference.width, reference.height)
     far = farthest_px(moved, reference.width, reference.height)
     if far > most:
         raise InputError(
@@ -193,7 +228,7 @@ def _all_frames(
         gains.append(fitted_gain(linear_of(codes), decode_srgb(there), gains[-1] if gains else None))
         moved.append(found)
         one_more()
-    return np.array([[one.x, one.y, one.turn, one.grown, one.sigma_px] for one in moved]), np.array(gains)
+    return np.array([[one.x, one.y, one.turn, one.grown] for one in moved]), np.array(gains)
 
 
 def painted_plate(path: Path, study: Study, strokes: list[PlateStroke]) -> tuple[Floats, Mask]:
@@ -233,8 +268,8 @@ def kept_study(folder: Path, key: str, make: Callable[[], Study]) -> Study:
     if place.is_file():
         with np.load(place, allow_pickle=False) as kept:
             grain = Grain(kept["sigma"], kept["hangs"], kept["together"], int(kept["told_by"]))
-            parts = (kept["moved"], kept["gains"], grain, kept["plate"], kept["seen"], kept["empty"])
-            return Study(int(kept["first"]), *parts)
+            names = ("moved", "gains", "plate", "seen", "empty", "deepest")
+            return Study(first=int(kept["first"]), noise=grain, **{name: kept[name] for name in names})
     made = make()
     values = {name: value for name, value in vars(made).items() if name != "noise"} | vars(made.noise)
     write_atomically(place, lambda file: np.savez(file, **{name: values[name] for name in values if name != "kernels"}))
