@@ -101,6 +101,10 @@ class Screen:
         self.drag(self.photo(start), self.photo(end))
         self.kept(before)
 
+    def stroke_of_brush(self, start: Any, end: Any) -> None:
+        """Paint from one point of the photograph to another."""
+        self.drag(self.photo(start), self.photo(end))
+
     def step(self, name: str) -> None:
         """Open a step of the ledger."""
         row = self.page.locator(f"aside button[data-step={name.lower()}]")

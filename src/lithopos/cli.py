@@ -300,7 +300,7 @@ def deliver(
         photograph = whole.photograph
         if photograph is None:
             raise InputError("photograph", "is missing: a shot begins with one")
-        files = [one for one in whole.deliverables if not one.hidden]
+        files = [one for one in whole.deliverables if not (one.hidden or one.of_take)]
         framing = whole.frame or photograph
         scale = scale_needed(files, framing.width, framing.height, whole.output.scale)
         plan = plan_of(whole, scale)

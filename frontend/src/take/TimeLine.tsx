@@ -140,7 +140,7 @@ function Track({ shot, at, go, made }: TrackProps) {
             event.buttons === 1 && setPulled({ end: which, to: within(which, frameUnder(event.clientX)) })
           }
           onPointerUp={() => {
-            if (!pulled) return;
+            if (!pulled) return go(which === "first" ? first : end);
             const label = pulled.end === "first" ? "first frame" : "last frame";
             void change({ take: { [pulled.end]: pulled.to } }, label).then(() => setPulled(null));
           }}

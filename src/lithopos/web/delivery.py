@@ -42,7 +42,7 @@ def get_plan(path: s.ShotPath) -> Response:
     state = library_at_hand().shot(path.shot_id)
     project = library_at_hand().project(state.project_id)
     folder = library_at_hand().delivered_folder(project.id)
-    wanted = [one for one in state.shot.deliverables if not one.hidden]
+    wanted = [one for one in state.shot.deliverables if not (one.hidden or one.of_take)]
     planned = {one.id: _planned(state.shot, one) for one in wanted}
     sound = [plan for plan in planned.values() if isinstance(plan, Planned)]
     words = {"project": project.name, "shot": state.shot.name, "option": state.option_name}
