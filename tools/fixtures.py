@@ -11,11 +11,12 @@ import numpy as np
 
 from lithopos.core.blend.grade import curve_through
 from lithopos.core.camera.pinhole import Pinhole
+from lithopos.core.footage.states import value_at
 from lithopos.core.geometry.model import Model, Part
 from lithopos.core.geometry.units import known
 from lithopos.core.light.sun import sun_direction
 from lithopos.core.light.turning import rotation_of
-from lithopos.core.shot import Placed
+from lithopos.core.shot import Key, Placed
 from lithopos.core.shot.change import changed
 from lithopos.core.standing.placement import placement, stands
 
@@ -152,6 +153,22 @@ def _curves() -> list[dict[str, Any]]:
     return [{"points": points, "at": at.tolist(), "becomes": curve_through(points)(at).tolist()} for points in drawn]
 
 
+def _keys() -> list[dict[str, Any]]:
+    """What keys of one thing set at frames."""
+    turns = [(10, 0.0, "soft"), (30, 90.0, "even"), (50, -20.0, "hold"), (60, 5.0, "soft")]
+    places = [(0, [0.0, 1.0, 0.0], "even"), (40, [2.0, -1.0, 0.5], "soft"), (90, [1.0, 0.0, 0.0], "soft")]
+    told = []
+    for path, drawn in (("models/m1/turn_deg", turns), ("models/m1/position_m", places)):
+        keys = [
+            Key.model_validate({"id": f"k{frame}", "frame": frame, "path": path, "value": value, "easing": easing})
+            for frame, value, easing in drawn
+        ]
+        at = list(range(0, 100, 7))
+        values = [value_at(keys, frame) for frame in at]
+        told.append({"keys": [key.model_dump(mode="json") for key in keys], "at": at, "values": values})
+    return told
+
+
 def fixtures() -> dict[str, Any]:
     """All cases, rounded so that another machine prints the same."""
     cameras = [_camera(0.0, (0, 0), 0), _camera(-0.18, (21, -13), 3), _camera(0.09, (0, 0), -2)]
@@ -163,6 +180,7 @@ def fixtures() -> dict[str, Any]:
         "carried": _carried(),
         "turnings": _turnings(),
         "curves": _curves(),
+        "keys": _keys(),
     }
     rounded: dict[str, Any] = json.loads(json.dumps(told), parse_float=lambda text: round(float(text), 11))
     return rounded

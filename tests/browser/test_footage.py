@@ -1,4 +1,4 @@
-"""A take with a real mouse: dropped, cleaned, corrected by a stroke; a pane plays; a film is fetched, frame by frame."""
+"""A take with a real mouse: dropped, cleaned, corrected by a stroke; a pane plays; a film fetched frame by frame."""
 
 from __future__ import annotations
 
@@ -94,7 +94,7 @@ class ATake(unittest.TestCase):
         """How much of the frame on show is told as somebody."""
         address = self.page.page.get_by_test_id("made-frame").get_attribute("src")
         answer = self.page.page.request.get(self.page.server.address + str(address))
-        picture = cv2.imdecode(np.frombuffer(answer.body(), np.uint8), cv2.IMREAD_UNCHANGED)
+        picture = np.asarray(cv2.imdecode(np.frombuffer(answer.body(), np.uint8), cv2.IMREAD_UNCHANGED))
         return int(np.count_nonzero((picture[..., 3] > 150) & (picture[..., 2] > 200)))
 
     def a_stroke_corrects_who_is_in_front(self) -> None:
@@ -160,5 +160,5 @@ class ATake(unittest.TestCase):
         self.frame(9)
         address = str(page.page.get_by_test_id("made-frame").get_attribute("src"))
         shown: Any = page.page.request.get(page.server.address + address).body()
-        picture = cv2.imdecode(np.frombuffer(shown, np.uint8), cv2.IMREAD_COLOR)
+        picture = np.asarray(cv2.imdecode(np.frombuffer(shown, np.uint8), cv2.IMREAD_COLOR))
         self.assertTrue((picture[..., ::-1] == made[9]).all())

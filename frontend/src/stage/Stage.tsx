@@ -7,7 +7,7 @@ import { Live } from "../live/Live";
 import { refinedIn } from "../marks/registry";
 import { shownShot, useChanges } from "../state/changes";
 import { useEditor, usePicked, type View } from "../state/editor";
-import { MadeFrame, TakeFrame } from "../take/Layer";
+import { Hatched, MadeFrame, TakeFrame } from "../take/Layer";
 import { useOnShow } from "../take/state";
 import { exposeHook } from "./hook";
 import { Loupe } from "./Loupe";
@@ -102,6 +102,7 @@ export function Stage({ shot }: { shot: ShotOut }) {
             grey={checks.grey && !bare && (step === "perspective" || step === "ground")}
           />
           {!bare && <TakeFrame shot={shot} zoom={frame.zoom} />}
+          {!bare && <Hatched shot={shot} zoom={frame.zoom} />}
           {faded > 0 && !bare && view === "photo" && (
             <div className="pointer-events-none absolute inset-0 bg-white" style={{ opacity: faded }} />
           )}

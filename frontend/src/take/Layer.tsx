@@ -1,4 +1,4 @@
-import type { ShotOut } from "../api/client";
+import { pictureUrl, type ShotOut } from "../api/client";
 import type { Zoom } from "../geometry/frame";
 import { Placed } from "../stage/Placed";
 import { madeFrameUrl, takeFrameUrl, useTake } from "./hooks";
@@ -28,6 +28,23 @@ export function TakeFrame({ shot, zoom }: Props) {
         />
       ))}
     </>
+  );
+}
+
+/** The clean plate, hatched where nothing was ever seen empty. */
+export function Hatched({ shot, zoom }: Props) {
+  const { hatched, frame } = useOnShow();
+  const plate = useTake(shot)?.work.plate;
+  const { photograph } = shot.document;
+  if (!hatched || frame !== null || !photograph || plate?.state !== "done") return null;
+  return (
+    <Placed
+      src={pictureUrl(plate)}
+      picture={photograph}
+      zoom={zoom}
+      alt="The clean plate, hatched where the place was never seen empty"
+      testid="hatched"
+    />
   );
 }
 

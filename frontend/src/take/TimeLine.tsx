@@ -244,6 +244,7 @@ const VIEWS: { value: TakeView; label: string }[] = [
 /** What of the frame is on show. */
 function Shown({ shot }: { shot: ShotOut }) {
   const { shown, onion, frame } = useOnShow();
+  const { change } = useChange(shot.id);
   const take = useTake(shot);
   const there = VIEWS.filter(({ value }) => value === "take" || (take?.[value].length ?? 0) > 0);
   return (
@@ -257,6 +258,16 @@ function Shown({ shot }: { shot: ShotOut }) {
           useOnShow.setState({ shown: value, frame: frame ?? shot.document.take?.first ?? 0 })
         }
       />
+      <Tip text="Played over and over">
+        <Pill
+          on={shot.document.take?.loop ?? true}
+          onClick={() =>
+            void change({ take: { loop: !shot.document.take?.loop } }, "played over and over, or once")
+          }
+        >
+          loop
+        </Pill>
+      </Tip>
       <Tip text="Frames before and after, faint over this one">
         <Pill on={onion > 0} onClick={() => useOnShow.setState({ onion: onion ? 0 : ONION_STEP })}>
           neighbours
@@ -279,13 +290,14 @@ function Shown({ shot }: { shot: ShotOut }) {
 function usePlaying(shot: ShotOut, rate: number) {
   const [playing, play] = useState(false);
   const { id } = shot;
-  const { first = 0, last = 0 } = shot.document.take ?? {};
+  const { first = 0, last = 0, loop = true } = shot.document.take ?? {};
   useEffect(() => {
     if (!playing) return;
     let waiting = false;
     const timer = setInterval(() => {
       if (waiting) return;
       const at = useOnShow.getState().frame ?? first - 1;
+      if (!loop && at === last) return play(false);
       const to = at >= last || at < first ? first : at + 1;
       const picture = new Image();
       waiting = true;
@@ -298,6 +310,6 @@ function usePlaying(shot: ShotOut, rate: number) {
       picture.src = takeFrameUrl(id, to);
     }, 1000 / rate);
     return () => clearInterval(timer);
-  }, [playing, first, last, rate, id]);
+  }, [playing, first, last, loop, rate, id]);
   return { playing, play };
 }

@@ -9,9 +9,11 @@ type OnShow = {
   shown: TakeView;
   /** How many frames before and after are shown over it; 0: none. */
   onion: number;
+  /** Where nothing was ever seen empty is hatched on the clean plate. */
+  hatched: boolean;
 };
 
-const FRESH: OnShow = { frame: null, shown: "take", onion: 0 };
+const FRESH: OnShow = { frame: null, shown: "take", onion: 0, hatched: false };
 
 export const useOnShow = create<OnShow>(() => FRESH);
 

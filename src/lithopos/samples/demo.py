@@ -25,7 +25,7 @@ FILES = (
     *("marl-bench.glb", "sill-planter.glb", "tern-fountain.glb", "tidewater-mark.svg", "osier-poster.svg"),
 )
 
-__all__ = ["fill_demo", "marks_of"]
+__all__ = ["drawn_proxies", "fill_demo", "marks_of"]
 
 
 def marks_of(truth: dict[str, Any], noise_px: float = 0.5, seed: int = 3, edges_a_run: int = 4) -> dict[str, Any]:
@@ -130,11 +130,7 @@ def _court(library: Library, project_id: str, names: dict[str, str]) -> ShotStat
     """A court in which the shadow climbs what stands there; its proof is left to whoever opens it."""
     truth = json.loads((DATA / "mason-court.json").read_text())
     state = _marked_shot(library, project_id, truth, names)
-    called = {"wall": "Wall", "steps": "Steps", "box": "Block", "cylinder": "Bollard"}
-    proxies = [
-        {"id": f"x{i + 1}", "name": called[told["kind"]], **told, "points": np.round(told["points"], 1).tolist()}
-        for i, told in enumerate(truth["proxies"])
-    ]
+    proxies = drawn_proxies(truth)
     mattes = [
         {"id": f"o{i + 1}", "name": f"Lantern {i + 1}", **told, "points": _as_clicked(told["points"])}
         for i, told in enumerate(truth["mattes"])
@@ -149,6 +145,15 @@ def _court(library: Library, project_id: str, names: dict[str, str]) -> ShotStat
     patch = {"models": [stood], "proxies": proxies, "mattes": mattes}
     read = with_readings(library.document(state.id), patch, Sources(partial(_read, library)))
     return library.change(state.id, state.revision, read, "a bench, and what stands about it")
+
+
+def drawn_proxies(truth: dict[str, Any]) -> list[dict[str, Any]]:
+    """What stands there, as a hand would draw it."""
+    called = {"wall": "Wall", "steps": "Steps", "box": "Block", "cylinder": "Bollard"}
+    return [
+        {"id": f"x{i + 1}", "name": called[told["kind"]], **told, "points": np.round(told["points"], 1).tolist()}
+        for i, told in enumerate(truth["proxies"])
+    ]
 
 
 def _as_clicked(outline: list[list[float]]) -> list[list[float]]:

@@ -5,7 +5,7 @@ import { useTake } from "../../take/hooks";
 import { WorkButton } from "../../take/Progress";
 import { useOnShow } from "../../take/state";
 import { Brush } from "../../ui/Brush";
-import { Bin, Button, Field, Figure, Hint, Statement } from "../../ui/controls";
+import { Bin, Button, Field, Figure, Hint, Pill, Statement } from "../../ui/controls";
 import type { StepProps } from "../props";
 
 const STEADY_PX = 0.15;
@@ -15,7 +15,7 @@ const FILLED = 0.9995;
 export function CleanPlate({ shot, document }: StepProps) {
   const { change } = useChange(shot.id);
   const { tool } = usePicked("tool");
-  const frame = useOnShow((state) => state.frame);
+  const { frame, hatched } = useOnShow();
   const told = useTake(shot);
   const { take, plate_strokes } = document;
   if (!take) return null;
@@ -79,6 +79,17 @@ export function CleanPlate({ shot, document }: StepProps) {
               {((1 - looked.empty) * 100).toFixed(1)} % of the picture was hardly ever seen empty. Find a
               frame in which it is, and brush over it.
             </Hint>
+          )}
+          {looked.empty < FILLED && (
+            <Pill
+              on={hatched && frame === null}
+              onClick={() => {
+                useOnShow.setState({ hatched: !(hatched && frame === null), frame: null });
+                useEditor.getState().show("photo");
+              }}
+            >
+              hatch it in the picture
+            </Pill>
           )}
         </>
       )}

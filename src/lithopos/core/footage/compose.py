@@ -62,12 +62,14 @@ class Composed:
     ----------
     model : (H, W, 3) the models' light as it is seen past people, times its coverage `cover` (H, W).
     shadow : (H, W, 3) the share of its light that the place keeps with the models there.
+    people : (H, W) how much of each pixel those fill who pass.
     """
 
     codes: Codes
     model: Floats
     cover: Floats
     shadow: Floats
+    people: Floats
 
 
 @dataclass(frozen=True)
@@ -177,7 +179,7 @@ def composed(
     finished = tones.finished(encoded)
     made = (np.clip(finished, 0, 1) * top + np.float32(0.5)).astype(taken.codes.dtype)
     codes = np.where(changed[..., None], made, tones.photograph(taken.codes))
-    return Composed(codes, model, cover, shadow)
+    return Composed(codes, model, cover, shadow, taken.front.alpha)
 
 
 def _moved(layer: Layer, taken: Taken) -> Layer:

@@ -44,6 +44,7 @@ def _parts(made: Composed) -> list[OpenEXR.Part]:
         _part("picture", picture),
         _part("model", made.model, made.cover),
         _part("shadow", made.shadow),
+        _part("people", np.repeat(made.people[..., None], 3, axis=2)),
     ]
 
 

@@ -326,6 +326,10 @@ class FootageJob:
             codes = np.asarray(cv2.resize(codes, size, interpolation=cv2.INTER_LINEAR), np.uint16)
         return Picture(codes)
 
+    def layer_of(self, still: Shot) -> Layer:
+        """A still shot's passes, once it is rendered."""
+        return self._layer(state_key(still))
+
     def _layer(self, key: str) -> Layer:
         if key not in self._held:
             passes = read_passes(self.kept / "states" / self._state_name(key) / "passes")
