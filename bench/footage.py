@@ -30,7 +30,7 @@ from lithopos.core.render.finished import Readers
 from lithopos.core.shot import Shot, load_shot
 from lithopos.samples.demo import drawn_proxies, marks_of
 from lithopos.samples.make import DATA
-from lithopos.samples.take import NAME
+from lithopos.samples.make import TAKE as NAME
 
 BAND_PX = 10
 AFFECTED = 3  # codes by which the model moves the place in the truth

@@ -29,7 +29,7 @@ from lithopos.core.footage.people import followed, people_in
 from lithopos.core.footage.shake import Moved, Reference
 from lithopos.core.footage.states import state_key, states_at, value_at
 from lithopos.core.footage.strokes import Carried
-from lithopos.core.footage.study import Study, encoded_of, linear_of, painted_plate, studied
+from lithopos.core.footage.study import Study, encoded_of, linear_of, painted_plate, studied, whole_study
 from lithopos.core.footage.written import Film, refuse_unfit, write_film
 from lithopos.core.shot import FrontStroke, Key, Passing, PlateStroke, Shot, Take, load_shot
 from tests.core.takes import RATE, MadeTake, camera_of, encode, made_take, take_document, write_take
@@ -59,7 +59,7 @@ def take() -> tuple[MadeTake, Path]:
 @cache
 def study() -> Study:
     """It looked through."""
-    return studied(take()[1], Take(file="take.mkv", frames=COUNT, last=COUNT - 1))
+    return whole_study(studied(take()[1], Take(file="take.mkv", frames=COUNT, last=COUNT - 1)))
 
 
 def told(number: int) -> tuple[Floats, Floats, Front]:
@@ -167,7 +167,7 @@ class Reading(unittest.TestCase):
         moved = [np.roll(codes, 2 * number, axis=1) for number, codes in enumerate(frames)]
         path = write_take(moved, folder() / "panned.mkv")
         with self.assertRaisesRegex(InputError, r"moving camera: .* by [678] pixels, and 6 is the most"):
-            studied(path, Take(file="panned.mkv", frames=8, last=7))
+            whole_study(studied(path, Take(file="panned.mkv", frames=8, last=7)))
 
 
 class LookedThrough(unittest.TestCase):
@@ -207,7 +207,7 @@ class LookedThrough(unittest.TestCase):
         for codes in frames[:-2]:
             codes[10:40, 10:50] = rng.integers(0, 255, (30, 40, 3))
         path = write_take(frames, folder() / "hidden.mkv")
-        found = studied(path, Take(file="hidden.mkv", frames=24, last=23))
+        found = whole_study(studied(path, Take(file="hidden.mkv", frames=24, last=23)))
         self.assertLess(found.empty[15:35, 15:45].mean(), 0.2)
         self.assertGreater(found.empty[60:, 80:].mean(), 0.999)
         line = [(12.0, 25.0), (50.0, 25.0)]

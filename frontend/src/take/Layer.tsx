@@ -55,7 +55,12 @@ export function MadeFrame({ shot, zoom }: Props) {
   const { photograph } = shot.document;
   if (!take || !photograph || frame === null || shown === "take") return null;
   const render = take.work[shown];
-  if (!render || !take[shown].includes(frame)) return null;
+  if (!render || !take[shown].includes(frame))
+    return (
+      <p className="pointer-events-none absolute top-3 left-1/2 -translate-x-1/2 rounded-md bg-ink-900/85 px-3 py-1.5 text-xs whitespace-nowrap text-white">
+        Frame {frame} is not made yet
+      </p>
+    );
   return (
     <Placed
       src={madeFrameUrl(render, frame)}

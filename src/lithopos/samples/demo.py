@@ -16,8 +16,9 @@ from lithopos.core.exchange.picture import Picture
 from lithopos.core.reading.ask import read_picture_kept
 from lithopos.core.readings import Sources, with_readings
 from lithopos.jobs.queue import Queue
+from lithopos.jobs.takes import begin_take
 from lithopos.library.store import Library, ShotState
-from lithopos.samples.make import DATA
+from lithopos.samples.make import DATA, TAKE
 
 PROJECT = "Tidewater yard"
 FILES = (
@@ -102,6 +103,7 @@ def fill_demo(data: Path, fresh: bool = False) -> str:
         queue.put(library.add_render(state.id, "proof").id, "proof")
     queue.put(library.add_render(_opening_day(library, project.id, names).id, "proof").id, "proof")
     _court(library, project.id, names)
+    queue.put(library.add_render(_walk(library, project.id).id, "plate").id, "plate")
     return fill_demo(data)
 
 
@@ -154,6 +156,24 @@ def drawn_proxies(truth: dict[str, Any]) -> list[dict[str, Any]]:
         {"id": f"x{i + 1}", "name": called[told["kind"]], **told, "points": np.round(told["points"], 1).tolist()}
         for i, told in enumerate(truth["proxies"])
     ]
+
+
+def _walk(library: Library, project_id: str) -> ShotState:
+    """A take of the court, through which two people walk, with a bench where the way is free."""
+    truth = json.loads((DATA / f"{TAKE}.json").read_text())
+    film = library.import_file(project_id, DATA / truth["photograph"])
+    state = begin_take(library, project_id, truth["name"], film.sha256)
+    bench = library.import_file(project_id, DATA / truth["model"]["file"])
+    stood = {
+        "id": "m1",
+        "file": f"sha256:{bench.sha256}",
+        "name": "Marl bench",
+        "position_m": truth["model"]["position"],
+        "turn_deg": truth["model"]["turn_deg"],
+    }
+    patch = {**marks_of(truth), "models": [stood], "proxies": drawn_proxies(truth)}
+    read = with_readings(library.document(state.id), patch, Sources(partial(_read, library)))
+    return library.change(state.id, state.revision, read, "marks, and a bench")
 
 
 def _as_clicked(outline: list[list[float]]) -> list[list[float]]:

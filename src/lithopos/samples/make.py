@@ -21,6 +21,7 @@ from lithopos.samples.places import PLACES
 
 PANORAMA_UP_M = 1.5  # a panorama camera on its stand, where the model will be
 DATA = Path(__file__).parent / "data"
+TAKE = "court-walk"  # the sample take, which `samples.take` makes
 
 
 @click.command()

@@ -22,13 +22,13 @@ from numpy.typing import NDArray
 
 from lithopos.samples.court import court
 from lithopos.samples.make import DATA, load_renderer_quietly
+from lithopos.samples.make import TAKE as NAME
 from lithopos.samples.meshes import Mesh
 from lithopos.samples.models import encode_srgb
 from lithopos.samples.photograph import Floats, Studio, gain_of, sensed, truth_of
 from lithopos.samples.places import Camera, Place
 from lithopos.samples.walkers import WALKERS, Walker
 
-NAME = "court-walk"
 RATE, SECONDS = 25, 4
 WIDTH, HEIGHT = 960, 540
 FINER = 2  # traced at so many times the size
@@ -39,7 +39,7 @@ ABOUT = 40  # finer pixels about people and their shadows, for the light that th
 WALL_Y_M = 3.2  # where the court ends
 Crop = tuple[int, int, int, int]  # left, upper, right, lower
 
-__all__ = ["NAME", "RATE", "cloud", "shake", "walked_place"]
+__all__ = ["RATE", "cloud", "shake", "walked_place"]
 
 
 def walked_place() -> Place:

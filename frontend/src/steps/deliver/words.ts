@@ -56,7 +56,7 @@ export const BEGINNINGS: { label: string; file: Omit<Deliverable, "id"> }[] = [
 
 /** The same of a take. */
 export const TAKE_BEGINNINGS: { label: string; file: Omit<Deliverable, "id"> }[] = [
-  { label: "Film", file: { ...PLAIN, kind: "av1" } },
+  { label: "Film", file: { ...PLAIN, kind: "av1", quality: 80 } },
   { label: "For the web", file: { ...PLAIN, kind: "vp9", longest_px: 1280, quality: 75 } },
   { label: "Lossless film", file: { ...PLAIN, kind: "ffv1" } },
   { label: "PNG frames", file: { ...PLAIN, kind: "png frames" } },

@@ -10,6 +10,7 @@ DOI 10.1109/TPAMI.2003.1206520). What neither noise nor a shadow explains is som
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import cv2
 import numpy as np
@@ -177,7 +178,10 @@ def front_of_frame(frame: Floats, plate: Floats, noise: Grain, verdict: Verdict)
     labels = people_of(somebody)
     band = max(2, round(BAND_PX * somebody.shape[1]))
     wide = np.zeros_like(labels)
-    for number, box in enumerate(ndimage.find_objects(labels), 1):
+    boxes: list[Any] = ndimage.find_objects(labels)  # None for a number that is not there
+    for number, box in enumerate(boxes, 1):
+        if box is None:
+            continue
         rows, columns = (slice(max(0, part.start - 3 * band), part.stop + 3 * band) for part in box)
         mine = labels[rows, columns] == number
         here = np.ascontiguousarray(frame[rows, columns])

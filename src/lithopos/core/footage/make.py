@@ -10,9 +10,9 @@ import hashlib
 import shutil
 import time
 from collections import OrderedDict
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Generator, Iterator
 from dataclasses import dataclass, field, replace
-from functools import partial
+from functools import cached_property, partial
 from pathlib import Path
 from typing import Literal
 
@@ -26,7 +26,7 @@ from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.camera.solve import pinhole_of
 from lithopos.core.colour import decode_srgb, encode_srgb
 from lithopos.core.composite.passes import read_passes
-from lithopos.core.derive import derive
+from lithopos.core.derive import Derived, derive
 from lithopos.core.errors import Cancelled, InputError
 from lithopos.core.exchange.film import TakeNotes
 from lithopos.core.exchange.picture import Codes, Picture, write_atomically
@@ -37,7 +37,7 @@ from lithopos.core.footage.front import Front, front_of_frame, judged
 from lithopos.core.footage.people import before_of, followed, people_in
 from lithopos.core.footage.states import Films, Mixed, state_key, states_at
 from lithopos.core.footage.strokes import Carried
-from lithopos.core.footage.study import STUDY, Study, kept_study, linear_of, painted_plate, studied
+from lithopos.core.footage.study import STUDY, Study, keep_study, kept_study, linear_of, painted_plate, studied
 from lithopos.core.render.finished import Readers
 from lithopos.core.render.render import render_shot
 from lithopos.core.render.session import Session
@@ -121,6 +121,10 @@ class FootageJob:
         self.take: Take = self.shot.take
         self._held: OrderedDict[str, Layer] = OrderedDict()
 
+    @cached_property
+    def _facts(self) -> Derived:
+        return derive(self.shot)
+
     @property
     def frames(self) -> range:
         """The frames that are made."""
@@ -147,13 +151,23 @@ class FootageJob:
 
     def looked(self) -> Iterator[Progress]:
         """Look the take through; `study` is there afterwards."""
-        count = len(self.frames)
-        yield Progress("look", 0, count)
-        make = partial(studied, self.path, self.take, stop=self.stop)
-        whole = kept_study(self.kept, study_key(self.take), make)
+        place = self.kept / f"study-{study_key(self.take)}.npz"
+        whole = kept_study(place)
+        if whole is None:
+            whole = yield from self._studied()
+            keep_study(whole, place)
         plate, _ = painted_plate(self.path, whole, self.shot.plate_strokes)
         self.study = _sized(replace(whole, plate=plate), self.scale)
-        yield Progress("look", count, count)
+
+    def _studied(self) -> Generator[Progress, None, Study]:
+        started, steps = time.monotonic(), studied(self.path, self.take, self.stop)
+        while True:
+            try:
+                done, of = next(steps)
+            except StopIteration as found:
+                study: Study = found.value
+                return study
+            yield Progress("look", done, of, None, (time.monotonic() - started) / done * (of - done))
 
     def fronts(self) -> Iterator[Progress]:
         """Tell who is in front in each frame; `people` are there afterwards."""
@@ -225,7 +239,7 @@ class FootageJob:
     @property
     def camera(self) -> Pinhole | None:
         """The shot's camera at the size of the frames."""
-        answer = derive(self.shot).camera
+        answer = self._facts.camera
         height, width = self.study.plate.shape[:2]
         return pinhole_of(answer).sized(width, height) if answer else None
 
@@ -235,7 +249,7 @@ class FootageJob:
 
     def made(self) -> Iterator[Progress]:
         """Make all frames that are not there yet: render what they need, put them together, write them."""
-        if derive(self.shot).camera is None:
+        if self._facts.camera is None:
             raise InputError("camera", "is not solved yet: mark edges first")
         states = {number: self.states(number) for number in self.frames}
         self._keys = {number: self._frame_key(number, mixed) for number, mixed in states.items()}
@@ -308,7 +322,7 @@ class FootageJob:
             samples=self.samples,
             seed=self.seed,
             session=self.session,
-            photograph_key=_short((study_key(self.take), [one.id for one in self.shot.plate_strokes])),
+            photograph_key=self._state_name("plate"),
             keep=place / "sums",
             between=self.stop,
             read_graphic=self.readers.graphic,
@@ -341,12 +355,12 @@ class FootageJob:
         return self._held[key]
 
     def _to_sun(self) -> Array | None:
-        sun = derive(self.shot).sun_shown
+        sun = self._facts.sun_shown
         return np.array(sun) if sun and self.shot.lit_by == "day" and self.shot.sky.cover < 0.9 else None
 
     def _composed(self, number: int, codes: Codes, layers: list[tuple[float, Layer]]) -> Composed:
         front, blend = self.front(number), self.shot.blend
-        level = self._level_share()
+        level = self._level_share
         taken = Taken(
             number,
             codes,
@@ -360,16 +374,16 @@ class FootageJob:
         grain = (self.study.noise, blend.grain) if blend.grain > 0 else None
         return composed(taken, layers, tones, grain, self.study.deepest)
 
+    @cached_property
     def _level_share(self) -> Floats:
-        if not hasattr(self, "_level"):
-            height, width = self.study.plate.shape[:2]
-            camera = self.camera
-            assert camera is not None
-            y, x = np.mgrid[:height, :width]
-            rays = camera.rays(np.column_stack([x.ravel(), y.ravel()]) + 0.5)
-            share = np.linalg.norm(rays[:, :2], axis=1) / np.linalg.norm(rays, axis=1)
-            self._level: Floats = share.reshape(height, width).astype(np.float32)
-        return self._level
+        """Which share (H, W) of each pixel's way is level."""
+        height, width = self.study.plate.shape[:2]
+        camera = self.camera
+        assert camera is not None
+        y, x = np.mgrid[:height, :width]
+        rays = camera.rays(np.column_stack([x.ravel(), y.ravel()]) + 0.5)
+        share = np.linalg.norm(rays[:, :2], axis=1) / np.linalg.norm(rays, axis=1)
+        return np.asarray(share.reshape(height, width), np.float32)
 
     def _write(self, number: int, made: Composed) -> None:
         for wanted in self.wants:

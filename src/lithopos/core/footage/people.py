@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from statistics import median
+from typing import Any
 
 import numpy as np
 from scipy import ndimage
@@ -55,7 +56,10 @@ def people_in(front: Front, frame: int, camera: Pinhole | None, lies: Array) -> 
     found = []
     solid = np.where(front.alpha > SOLID, front.labels, 0)
     height = solid.shape[0]
-    for number, box in enumerate(ndimage.find_objects(solid), 1):
+    boxes: list[Any] = ndimage.find_objects(solid)  # None for a number that is not there
+    for number, box in enumerate(boxes, 1):
+        if box is None:  # somebody so small that no pixel is wholly theirs
+            continue
         rows, columns = box
         inside = solid[box] == number
         bounds = (columns.start, rows.start, columns.stop, rows.stop)

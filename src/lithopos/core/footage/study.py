@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Generator, Iterable, Iterator
 from dataclasses import dataclass, replace
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -20,19 +20,30 @@ from lithopos.core.footage.frames import read_frame, read_frames
 from lithopos.core.footage.front import judged
 from lithopos.core.footage.gain import fitted_gain, gain_field
 from lithopos.core.footage.noise import take_noise
-from lithopos.core.footage.plate import Plate, clean_plate
+from lithopos.core.footage.plate import clean_plate
 from lithopos.core.footage.shake import Moved, Reference, brought_to, farthest_px, inverse, most_px
 from lithopos.core.shot import PlateStroke, Take
 
 STUDY = 1  # raised when a measure changes, so that what was kept is made anew
 MOST_FRAMES = 96  # of which a plate is made
 MOST_BYTES = 3 << 30  # of frames that lie ready for it
+ALIKE_PX = 0.35  # so far two neighbours may lie apart
 PAIRS = 12  # of neighbours, by which noise is told
 SHADES, SHADED, LEAST_SHADED = 12, 0.9, 200  # frames, light left, and pixels by which the deepest shadow is told
 FULL_SHADE = 0.02  # quantile of shades that is taken for the sun's whole absence
 USUAL_FULL_SHADE = 0.3
 
-__all__ = ["STUDY", "Study", "encoded_of", "kept_study", "linear_of", "painted_plate", "studied"]
+__all__ = [
+    "STUDY",
+    "Study",
+    "encoded_of",
+    "keep_study",
+    "kept_study",
+    "linear_of",
+    "painted_plate",
+    "studied",
+    "whole_study",
+]
 
 
 @dataclass(frozen=True)
@@ -88,13 +99,12 @@ def linear_of(codes: Codes) -> Floats:
 
 
 def studied(
-    path: Path, take: Take, told: Callable[[int, int], None] = lambda *_: None, stop: Callable[[], bool] = lambda: False
-) -> Study:
-    """Look a take through.
+    path: Path, take: Take, stop: Callable[[], bool] = lambda: False
+) -> Generator[tuple[int, int], None, Study]:
+    """Look a take through; gives how many frames are done, of how many, and in the end what it found.
 
     Parameters
     ----------
-    told : is called with how many frames are done, of how many.
     stop : true ends it.
 
     Raises
@@ -104,29 +114,46 @@ def studied(
     """
     chosen = _chosen(path, take)
     reference = Reference(read_frame(path, take.reference))
-    count = take.last - take.first + 1
-    of = len(chosen) + count
+    of = len(chosen) + take.last - take.first + 1
     with TemporaryDirectory(prefix="lithopos-") as folder:
-        ready, noise = _made_alike(path, take, chosen, reference, Path(folder), _counted(told, stop, of))
+        shape = (len(chosen), reference.height, reference.width, 3)
+        ready = np.lib.format.open_memmap(Path(folder) / "alike.npy", mode="w+", dtype=np.uint16, shape=shape)
+        pairs: list[tuple[Codes, Codes]] = []
+        for place in _made_alike(path, take, chosen, reference, ready, pairs):
+            _pause(stop)
+            yield place + 1, of
+        noise = _first_noise(path, take, chosen, pairs)
         plate = clean_plate(ready, noise)
         del ready
-    moved, gains = _all_frames(path, take, reference, plate, _counted(told, stop, of, len(chosen)))
+    moved: list[Moved] = []
+    gains: list[Array] = []
+    for codes in read_frames(path, take.first, take.last):
+        _pause(stop)
+        near = moved[-1] if moved else None
+        moved.append(_lies(reference, codes, take, take.first + len(moved), near))
+        there = np.clip(brought_to(plate.encoded, moved[-1].matrix(reference.width, reference.height)), 0, 1)
+        gains.append(fitted_gain(linear_of(codes), decode_srgb(there), gains[-1] if gains else None))
+        yield len(chosen) + len(moved), of
     full = np.full(3, USUAL_FULL_SHADE, np.float32)
-    found = Study(take.first, moved, gains, noise, plate.encoded, plate.seen, plate.empty, full)
+    told = np.array([[one.x, one.y, one.turn, one.grown] for one in moved])
+    found = Study(take.first, told, np.array(gains), noise, plate.encoded, plate.seen, plate.empty, full)
     found = replace(found, noise=_noise_beside(path, found))
     return replace(found, deepest=_deepest(path, found))
 
 
-def _counted(told: Callable[[int, int], None], stop: Callable[[], bool], of: int, done: int = 0) -> Callable[[], None]:
-    at = [done]
+def whole_study(steps: Generator[tuple[int, int], None, Study]) -> Study:
+    """What a look through finds, when nobody asks how far it is."""
+    while True:
+        try:
+            next(steps)
+        except StopIteration as done:
+            found: Study = done.value
+            return found
 
-    def one_more() -> None:
-        if stop():
-            raise Cancelled("The take was left.")
-        at[0] += 1
-        told(at[0], of)
 
-    return one_more
+def _pause(stop: Callable[[], bool]) -> None:
+    if stop():
+        raise Cancelled("The take was left.")
 
 
 def _chosen(path: Path, take: Take) -> list[int]:
@@ -138,19 +165,25 @@ def _chosen(path: Path, take: Take) -> list[int]:
 
 
 def _made_alike(
-    path: Path, take: Take, chosen: list[int], reference: Reference, folder: Path, one_more: Callable[[], None]
-) -> tuple[NDArray[np.uint16], Grain]:
-    """The chosen frames as if they lay and shone as the reference frame does, on the disk; the take's noise."""
-    shape = (len(chosen), reference.height, reference.width, 3)
-    ready = np.lib.format.open_memmap(folder / "alike.npy", mode="w+", dtype=np.uint16, shape=shape)
+    path: Path,
+    take: Take,
+    chosen: list[int],
+    reference: Reference,
+    ready: NDArray[np.uint16],
+    pairs: list[tuple[Codes, Codes]],
+) -> Iterator[int]:
+    """Put the chosen frames into `ready` as if they lay and shone as the reference frame does.
+
+    Parameters
+    ----------
+    pairs : gets neighbours that lie alike, by which noise is told.
+    """
     base = linear_of(read_frame(path, take.reference))
-    pairs: list[tuple[Codes, Codes]] = []
     before: tuple[int, Codes, Moved] | None = None
     for place, (number, codes) in enumerate(_only(path, chosen)):
-        moved = reference.moved(codes) if take.steady else Moved()
-        _refuse_moving(moved, reference, number)
+        moved = _lies(reference, codes, take, number, None)
         if before and number - before[0] <= 2 and len(pairs) < PAIRS * 4:
-            alike = np.hypot(moved.x - before[2].x, moved.y - before[2].y) < 0.35
+            alike = np.hypot(moved.x - before[2].x, moved.y - before[2].y) < ALIKE_PX
             if alike or not take.steady:
                 pairs.append((before[1], codes))
         before = (number, codes, moved)
@@ -158,12 +191,30 @@ def _made_alike(
         brought = decode_srgb(np.clip(brought_to(encoded_of(codes), back), 0, 1))
         gain = gain_field(fitted_gain(brought, base), reference.height, reference.width)
         ready[place] = np.round(np.clip(encode_srgb(brought / gain), 0, 1) * 65535).astype(np.uint16)
-        one_more()
+        yield place
+
+
+def _lies(reference: Reference, codes: Codes, take: Take, number: int, near: Moved | None) -> Moved:
+    """How a frame lies; InputError if the camera moves."""
+    moved = reference.moved(codes, near) if take.steady else Moved()
+    most = most_px(reference.width, reference.height)
+    far = farthest_px(moved, reference.width, reference.height)
+    if far > most:
+        raise InputError(
+            "take",
+            f"is of a moving camera: by frame {number} the picture has moved by {far:.0f} pixels, and "
+            f"{most:.0f} is the most; this version needs a camera on a stand",
+        )
+    return moved
+
+
+def _first_noise(path: Path, take: Take, chosen: list[int], pairs: list[tuple[Codes, Codes]]) -> Grain:
+    """The noise by neighbours, before there is a plate."""
     if not pairs:
         numbers = [number for number in chosen if number < take.last][:: max(1, len(chosen) // 3)][:3]
         pairs = [(read_frame(path, number), read_frame(path, number + 1)) for number in numbers]
     some = pairs[:: max(1, len(pairs) // PAIRS)]
-    return ready, take_noise(((encoded_of(one) * 255, encoded_of(other) * 255) for one, other in some), 2.0)
+    return take_noise(((encoded_of(one) * 255, encoded_of(other) * 255) for one, other in some), 2.0)
 
 
 def _noise_beside(path: Path, study: Study) -> Grain:
@@ -204,33 +255,6 @@ def _only(path: Path, chosen: Iterable[int]) -> Iterator[tuple[int, Codes]]:
             yield number, codes
 
 
-def _refuse_moving(moved: Moved, reference: Reference, number: int) -> None:
-    most = most_px(reference.width, reference.height)
-    far = farthest_px(moved, reference.width, reference.height)
-    if far > most:
-        raise InputError(
-            "take",
-            f"is of a moving camera: by frame {number} the picture has moved by {far:.0f} pixels, and "
-            f"{most:.0f} is the most; this version needs a camera on a stand",
-        )
-
-
-def _all_frames(
-    path: Path, take: Take, reference: Reference, plate: Plate, one_more: Callable[[], None]
-) -> tuple[Array, Array]:
-    """How each frame lies and how bright it is beside the plate."""
-    moved: list[Moved] = []
-    gains: list[Array] = []
-    for number, codes in enumerate(read_frames(path, take.first, take.last), take.first):
-        found = reference.moved(codes, moved[-1] if moved else None) if take.steady else Moved()
-        _refuse_moving(found, reference, number)
-        there = np.clip(brought_to(plate.encoded, found.matrix(reference.width, reference.height)), 0, 1)
-        gains.append(fitted_gain(linear_of(codes), decode_srgb(there), gains[-1] if gains else None))
-        moved.append(found)
-        one_more()
-    return np.array([[one.x, one.y, one.turn, one.grown] for one in moved]), np.array(gains)
-
-
 def painted_plate(path: Path, study: Study, strokes: list[PlateStroke]) -> tuple[Floats, Mask]:
     """The plate (H, W, 3) with regions from single frames, and where (H, W) nothing was ever seen empty.
 
@@ -262,15 +286,18 @@ def stroke_mask(points: list[tuple[float, float]], radius_px: float, height: int
     return np.asarray(cv2.GaussianBlur(line, (0, 0), max(0.6, radius_px / 8)) / np.float32(255), np.float32)
 
 
-def kept_study(folder: Path, key: str, make: Callable[[], Study]) -> Study:
-    """A study that is kept in a folder under a key, or made and kept."""
-    place = folder / f"study-{key}.npz"
-    if place.is_file():
-        with np.load(place, allow_pickle=False) as kept:
-            grain = Grain(kept["sigma"], kept["hangs"], kept["together"], int(kept["told_by"]))
-            names = ("moved", "gains", "plate", "seen", "empty", "deepest")
-            return Study(first=int(kept["first"]), noise=grain, **{name: kept[name] for name in names})
-    made = make()
-    values = {name: value for name, value in vars(made).items() if name != "noise"} | vars(made.noise)
-    write_atomically(place, lambda file: np.savez(file, **{name: values[name] for name in values if name != "kernels"}))
-    return made
+def kept_study(place: Path) -> Study | None:
+    """A study that was kept; None if none was."""
+    if not place.is_file():
+        return None
+    with np.load(place, allow_pickle=False) as kept:
+        grain = Grain(kept["sigma"], kept["hangs"], kept["together"], int(kept["told_by"]))
+        names = ("moved", "gains", "plate", "seen", "empty", "deepest")
+        return Study(first=int(kept["first"]), noise=grain, **{name: kept[name] for name in names})
+
+
+def keep_study(study: Study, place: Path) -> None:
+    """Keep a study; NoRoom if the disk is full."""
+    grain = {name: getattr(study.noise, name) for name in ("sigma", "hangs", "together", "told_by")}
+    values = {name: value for name, value in vars(study).items() if name != "noise"} | grain
+    write_atomically(place, lambda file: np.savez(file, **values))
