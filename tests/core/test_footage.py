@@ -295,7 +295,7 @@ class PutTogether(unittest.TestCase):
         lies = np.array([[1.0, 0, 0], [0, 1, 0]])
         gain = np.ones_like(self.plate)
         side = np.full(self.cover.shape, before, np.float32)
-        taken = Taken(14, self.codes, self.plate, gain, lies, self.front, lambda _: side)
+        taken = Taken(14, self.codes, self.plate, gain, lies, self.front, lambda _, part: side[part])
         deepest = np.full(3, 0.3, np.float32)
         return composed(taken, layers or [(1.0, self.layer)], Tones(), None, deepest).codes
 

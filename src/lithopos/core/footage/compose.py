@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import cv2
 import numpy as np
@@ -18,9 +19,10 @@ from lithopos.core.blend.grain import Grain
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.colour import decode_srgb, encode_srgb
 from lithopos.core.composite.mattes import WHOLE
+from lithopos.core.composite.parts import extent
 from lithopos.core.composite.passes import Passes
 from lithopos.core.exchange.picture import Codes
-from lithopos.core.footage.front import Front
+from lithopos.core.footage.front import Front, Part
 from lithopos.core.footage.shake import inverse
 from lithopos.core.layers import Window
 
@@ -53,6 +55,12 @@ class Layer:
     depth: Floats
     looked_up: Lookup | None = None
 
+    @cached_property
+    def touched(self) -> Mask:
+        """Where (H, W) it changes anything."""
+        shaded = (np.abs(self.shadow - 1) > 2e-4).any(-1)
+        return np.asarray((self.cover > 1e-3) | shaded | (self.added != 0).any(-1))
+
 
 @dataclass(frozen=True)
 class Composed:
@@ -80,7 +88,7 @@ class Taken:
     ----------
     codes : (H, W, 3); `plate`, `gain`: (H, W, 3) linear, as this frame would show them; the former without its shade.
     lies : (2, 3) from the plate's pixels to this frame's.
-    before : who is before the models (H, W), by how far away these are.
+    before : who is before the models in a part, by how far away these are there.
     """
 
     number: int
@@ -89,7 +97,7 @@ class Taken:
     gain: Floats
     lies: Array
     front: Front
-    before: Callable[[Floats], Floats]
+    before: Callable[[Floats, Part], Floats]
 
 
 def layers_of(passes: Sequence[Passes], shape: tuple[int, int], camera: Pinhole | None, to_sun: Array | None) -> Layer:
@@ -153,80 +161,100 @@ def composed(
     grain : the take's noise, and how many times it is given.
     deepest : which share (3,) of its light the place has left in the deepest shadows.
     """
-    height, width = taken.codes.shape[:2]
+    whole = taken.codes.shape
+    model, cover = np.zeros(whole, np.float32), np.zeros(whole[:2], np.float32)
+    shadow = np.ones(whole, np.float32)
+    part = _reached([layer for _, layer in layers], taken)
+    codes = tones.photograph(taken.codes).copy()
+    if part is None:
+        return Composed(codes, model, cover, shadow, taken.front.alpha)
     top = np.float32(np.iinfo(taken.codes.dtype).max)
-    base = decode_srgb(taken.codes.astype(np.float32) / top)
-    light, kept = np.zeros_like(base), np.zeros((height, width), np.float32)
-    changed = np.zeros((height, width), bool)
-    model, cover, shadow = np.zeros_like(base), np.zeros_like(kept), np.zeros_like(base)
+    base = decode_srgb(taken.codes[part].astype(np.float32) / top)
+    light, kept = np.zeros_like(base), np.zeros(base.shape[:2], np.float32)
+    changed = np.zeros(kept.shape, bool)
+    shadow[part] = 0
     for share, layer in layers:
-        here = _moved(layer, taken)
-        made, left, touched, seen = _with_models(taken, base, here, tones, deepest)
+        here = _moved(layer, taken, part)
+        made, left, touched, seen = _with_models(taken, part, base, here, tones, deepest)
         light += np.float32(share) * made
-        model += np.float32(share) * seen[..., None] * here.model
-        cover += np.float32(share) * seen * here.cover
-        shadow += np.float32(share) * here.shadow
+        model[part] += np.float32(share) * seen[..., None] * here.model
+        cover[part] += np.float32(share) * seen * here.cover
+        shadow[part] += np.float32(share) * here.shadow
         kept += np.float32(share) * left
         changed |= touched
     encoded = encode_srgb(light)
     if grain is not None and changed.any():
-        y, x = np.nonzero(changed)
-        window = Window(int(x.min()), int(y.min()), int(x.max()) + 1, int(y.max()) + 1)
-        part = window.slices
-        before, kept3 = encode_srgb(base[part]), np.repeat(kept[part][..., None], 3, -1)
+        window = Window(part[1].start, part[0].start, part[1].stop, part[0].stop)
+        kept3 = np.repeat(kept[..., None], 3, -1)
         seed = 7919 * (taken.number + 1)
-        encoded[part] += grain_lacking(grain[0], grain[1], before, encoded[part], kept3, window, seed)
+        encoded = encoded + grain_lacking(grain[0], grain[1], encode_srgb(base), encoded, kept3, window, seed)
     finished = tones.finished(encoded)
-    made = (np.clip(finished, 0, 1) * top + np.float32(0.5)).astype(taken.codes.dtype)
-    codes = np.where(changed[..., None], made, tones.photograph(taken.codes))
+    values = (np.clip(finished, 0, 1) * top + np.float32(0.5)).astype(taken.codes.dtype)
+    codes[part] = np.where(changed[..., None], values, codes[part])
     return Composed(codes, model, cover, shadow, taken.front.alpha)
 
 
-def _moved(layer: Layer, taken: Taken) -> Layer:
-    """A layer as the frame lies, in its light, the models' points shaded by who passes."""
-    model = layer.model
+def _reached(layers: Sequence[Layer], taken: Taken) -> Part | None:
+    """The part of a frame that the models reach, as it lies; None if there is none."""
+    height, width = taken.codes.shape[:2]
+    touched = np.zeros((height, width), bool)
+    for layer in layers:
+        touched |= layer.touched
+    if not touched.any():
+        return None
+    corners = np.array([[0, 0, 1], [width, 0, 1], [0, height, 1], [width, height, 1]], float)
+    moved = np.abs(corners @ taken.lies.T - corners[:, :2]).max()
+    rows, columns = extent(touched, int(np.ceil(moved)) + 3)
+    return slice(rows.start, min(rows.stop, height)), slice(columns.start, min(columns.stop, width))
+
+
+def _moved(layer: Layer, taken: Taken, part: Part) -> Layer:
+    """A part of a layer as the frame lies, in its light, the models' points shaded by who passes."""
+    model, gain = layer.model[part], taken.gain[part]
     if layer.looked_up is not None:
-        x, y, counts = layer.looked_up
-        back = inverse(taken.lies)
-        shade = cv2.warpAffine(
-            taken.front.shade, back, (x.shape[1], x.shape[0]), flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE
-        )
+        x, y, counts = (one[part] for one in layer.looked_up)
+        shade, back = taken.front.shade, inverse(taken.lies)
+        size = (shade.shape[1], shade.shape[0])
+        shade = cv2.warpAffine(shade, back, size, flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
         there = cv2.remap(shade, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT, borderValue=[1.0] * 4)
         model = model * (1 - counts[..., None] * (1 - np.minimum(there, 1)))
-    size = (layer.cover.shape[1], layer.cover.shape[0])
-
     still = np.allclose(taken.lies, [[1, 0, 0], [0, 1, 0]], atol=1e-4)
+    # From the part's own pixels to the part's own pixels.
+    corner = np.array([part[1].start, part[0].start], float)
+    matrix = taken.lies.copy()
+    matrix[:, 2] += matrix[:, :2] @ corner - corner
 
     def lain(values: Floats, how: int = cv2.INTER_CUBIC) -> Floats:
         if still:
             return values
-        return np.asarray(
-            cv2.warpAffine(values, taken.lies, size, flags=how, borderMode=cv2.BORDER_CONSTANT), np.float32
-        )
+        size = (values.shape[1], values.shape[0])
+        made = cv2.warpAffine(values, matrix, size, flags=how, borderMode=cv2.BORDER_CONSTANT)
+        return np.asarray(made, np.float32)
 
     return Layer(
-        lain(layer.shadow - 1) + 1,
-        lain(layer.added) * taken.gain,
-        np.maximum(lain(np.asarray(model, np.float32)), 0) * taken.gain,
-        np.clip(lain(layer.cover), 0, 1),
-        np.clip(lain(layer.front), 0, 1),
-        np.maximum(lain(layer.front_light), 0) * taken.gain,
-        lain(layer.depth, how=cv2.INTER_NEAREST),
+        lain(layer.shadow[part] - 1) + 1,
+        lain(layer.added[part]) * gain,
+        np.maximum(lain(np.asarray(model, np.float32)), 0) * gain,
+        np.clip(lain(layer.cover[part]), 0, 1),
+        np.clip(lain(layer.front[part]), 0, 1),
+        np.maximum(lain(layer.front_light[part]), 0) * gain,
+        lain(layer.depth[part], cv2.INTER_NEAREST),
     )
 
 
 def _with_models(
-    taken: Taken, base: Floats, layer: Layer, tones: Tones, deepest: Floats
+    taken: Taken, part: Part, base: Floats, layer: Layer, tones: Tones, deepest: Floats
 ) -> tuple[Floats, Floats, Mask, Floats]:
-    """Linear light (H, W, 3) with one still shot's models; which share (H, W) of the frame's own light is left in it;
-    where anything is changed; which share of the models is seen past people."""
-    alpha = taken.front.alpha[..., None]
-    behind = np.asarray(taken.plate * taken.front.shade, np.float32)
+    """Linear light (H, W, 3) of a part with one still shot's models; which share (H, W) of the frame's own light is
+    left in it; where anything is changed; which share of the models is seen past people."""
+    front = taken.front.within(part)
+    alpha = front.alpha[..., None]
+    behind = np.asarray(taken.plate[part] * front.shade, np.float32)
     # Where nobody is the place is the frame itself, with its noise.
     own = np.clip(1 - alpha / np.float32(0.1), 0, 1)
     place = own * base + (1 - own) * behind
-    shadow = _shadow_in_shade(layer.shadow, taken.front.shade, deepest)
-    cover, before = layer.cover[..., None], taken.before(layer.depth)[..., None]
+    shadow = _shadow_in_shade(layer.shadow, front.shade, deepest)
+    cover, before = layer.cover[..., None], taken.before(layer.depth, part)[..., None]
     through = (1 - alpha) * before  # which share of the models is seen past whoever is before them
     seen = np.where(before > 0, through, 1)
     relit = base + (1 - alpha) * (place * (shadow - 1) + layer.added)
@@ -236,7 +264,7 @@ def _with_models(
     light = tones.of_place(np.maximum(photographed, 0)) + seen * layer.model
     share = layer.front[..., None]
     light = np.where(share > 0, share * tones.of_place(layer.front_light) + (1 - share) * light, light)
-    touched = (layer.cover > 1e-3) | (np.abs(layer.shadow - 1) > 2e-4).any(-1) | (layer.added != 0).any(-1)
+    touched = layer.touched
     covered = (alpha[..., 0] >= WHOLLY) & ((before[..., 0] > 0) | (layer.cover <= 0))
     hidden = (layer.front >= WHOLE) | covered
     kept = np.where(before > 0, alpha + through * (1 - cover), 1 - cover)[..., 0] * shadow.mean(-1)

@@ -21,6 +21,7 @@ from scipy.sparse import diags
 from lithopos.core.arrays import Floats, Mask
 from lithopos.core.blend.grain import Grain
 from lithopos.core.colour import encode_srgb
+from lithopos.core.composite.parts import extent
 
 MISSED_PX = 0.15  # how far an edge of the plate may lie off in a frame
 WINDOWS = (7, 3)  # pixels across in which a shadow's ratio is told
@@ -32,10 +33,13 @@ LIGHTEST, DARKEST = 1.06, 0.14
 SMOOTH_PX = 1.1  # how far the verdicts of neighbours count
 LEAST = 2.5e-4  # of all pixels: somebody fills so many
 HOLE = 0.06  # of somebody: a smaller hole in them is none
+CHANGED, MARGIN_PX = 2.0, 24  # noise variances of a neighbourhood from which it is looked at; pixels about it
 BAND_PX = 0.0032  # of the picture's width: how far from a verdict's border its edge is sought
 SURE = 30.0  # how much the known background counts in it beside the Laplacian
 
-__all__ = ["Front", "Verdict", "front_of_frame", "judged", "people_of", "shade_of"]
+Part = tuple[slice, slice]
+
+__all__ = ["Front", "Part", "Verdict", "front_of_frame", "judged", "people_of", "shade_of"]
 
 
 @dataclass(frozen=True)
@@ -67,6 +71,10 @@ class Front:
     shade: Floats
     labels: NDArray[np.int32]
 
+    def within(self, part: Part) -> Front:
+        """A part of it, by rows and columns."""
+        return Front(self.alpha[part], self.shade[part], self.labels[part])
+
 
 def judged(frame: Floats, plate: Floats, noise: Grain) -> Verdict:
     """Where a frame shows somebody, and where a shadow.
@@ -77,15 +85,19 @@ def judged(frame: Floats, plate: Floats, noise: Grain) -> Verdict:
     """
     seen, base = encode_srgb(np.clip(frame, 0, 1)), encode_srgb(np.clip(plate, 0, 1))
     sigma2 = _variance(base, noise)
-    plain = ((seen - base) ** 2 / sigma2).mean(-1)
-    dim, ratio = _shadowed(frame, plate, seen, sigma2, noise)
-    unlike = np.minimum(np.minimum(plain, dim), 4 * SOMEBODY)
+    plain = np.asarray(((seen - base) ** 2 / sigma2).mean(-1), np.float32)
+    changed = cv2.GaussianBlur(plain, (0, 0), 2.0) > CHANGED
+    somebody, shade = np.zeros(plain.shape, bool), np.ones_like(plate)
+    if not changed.any():
+        return Verdict(somebody, shade)
+    part = extent(changed, MARGIN_PX)
+    dim, ratio = _shadowed(frame[part], plate[part], seen[part], sigma2[part], noise)
+    unlike = np.minimum(np.minimum(plain[part], dim), 4 * SOMEBODY)
     verdict = cv2.GaussianBlur(np.asarray(unlike, np.float32), (0, 0), SMOOTH_PX) > SOMEBODY
-    somebody = _whole(verdict)
-    far = cv2.GaussianBlur(np.asarray(plain, np.float32), (0, 0), 2.0) > 2.0
-    shaded = far & (dim < SOMEBODY) & ~somebody
-    shade = np.where(shaded[..., None], np.minimum(ratio, LIGHTEST), 1.0)
-    return Verdict(somebody, np.asarray(shade, np.float32))
+    somebody[part] = _whole(verdict, LEAST * plain.size)
+    shaded = changed[part] & (dim < SOMEBODY) & ~somebody[part]
+    shade[part] = np.where(shaded[..., None], np.minimum(ratio, LIGHTEST), 1.0)
+    return Verdict(somebody, shade)
 
 
 def _variance(base: Floats, noise: Grain) -> Floats:
@@ -137,8 +149,8 @@ def _like_shadow(ratio: Floats, doubt: Floats | float) -> Mask:
     return np.asarray(level & hue & (np.abs(red - green) <= BLUER / 2 + doubt))
 
 
-def _whole(verdict: Mask) -> Mask:
-    """Somebody is in one piece, without small holes; specks are nobody."""
+def _whole(verdict: Mask, least: float) -> Mask:
+    """Somebody is in one piece, without small holes; specks of fewer than so many pixels are nobody."""
     near = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (5, 5))
     mask = cv2.morphologyEx(verdict.astype(np.uint8), cv2.MORPH_CLOSE, near)
     mask = cv2.morphologyEx(mask, cv2.MORPH_OPEN, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (3, 3)))
@@ -153,7 +165,7 @@ def _whole(verdict: Mask) -> Mask:
             kept[box] |= inside
     labels, _ = ndimage.label(kept)
     areas = np.bincount(labels.ravel())
-    large = areas >= max(12, LEAST * verdict.size)
+    large = areas >= max(12, least)
     large[0] = False
     return np.asarray(large[labels])
 
@@ -165,15 +177,19 @@ def people_of(somebody: Mask) -> NDArray[np.int32]:
     return np.asarray(np.where(somebody, labels, 0), np.int32)
 
 
-def front_of_frame(frame: Floats, plate: Floats, noise: Grain, verdict: Verdict) -> Front:
+def front_of_frame(frame: Floats, plate: Floats, noise: Grain, verdict: Verdict, matters: Mask | None = None) -> Front:
     """Who is in front in a frame, with soft edges.
 
     Parameters
     ----------
     frame, plate : (H, W, 3) linear, the plate as the frame would show it.
+    matters : (H, W) where edges are wanted: those of whoever is elsewhere stay hard; None: everywhere.
     """
-    somebody = verdict.somebody
-    shade = _under(verdict.shade, somebody)
+    somebody, shade = verdict.somebody, verdict.shade.copy()
+    touched = somebody | (shade != 1).any(-1)
+    if touched.any():
+        part = extent(touched, MARGIN_PX)
+        shade[part] = _under(np.ascontiguousarray(shade[part]), somebody[part])
     alpha = somebody.astype(np.float32)
     labels = people_of(somebody)
     band = max(2, round(BAND_PX * somebody.shape[1]))
@@ -184,13 +200,15 @@ def front_of_frame(frame: Floats, plate: Floats, noise: Grain, verdict: Verdict)
             continue
         rows, columns = (slice(max(0, part.start - 3 * band), part.stop + 3 * band) for part in box)
         mine = labels[rows, columns] == number
+        near = cv2.dilate(mine.astype(np.uint8), np.ones((2 * band + 3, 2 * band + 3), np.uint8)) > 0
+        wide[rows, columns] = np.where(near & (wide[rows, columns] == 0), number, wide[rows, columns])
+        if matters is not None and not (near & matters[rows, columns]).any():
+            continue
         here = np.ascontiguousarray(frame[rows, columns])
         behind = np.ascontiguousarray((plate * shade)[rows, columns])
         soft = _edge(encode_srgb(np.clip(here, 0, 1)), encode_srgb(np.clip(behind, 0, 1)), mine, band, noise)
         others = somebody[rows, columns] & ~mine
         alpha[rows, columns] = np.where(others, alpha[rows, columns], np.maximum(soft, alpha[rows, columns] * others))
-        near = cv2.dilate(mine.astype(np.uint8), np.ones((2 * band + 3, 2 * band + 3), np.uint8)) > 0
-        wide[rows, columns] = np.where(near & (wide[rows, columns] == 0), number, wide[rows, columns])
     return Front(alpha, shade, np.where(labels > 0, labels, wide))
 
 

@@ -19,7 +19,7 @@ from typing import Literal
 import cv2
 import numpy as np
 
-from lithopos.core.arrays import Array, Floats
+from lithopos.core.arrays import Array, Floats, Mask
 from lithopos.core.blend.blend import Tones
 from lithopos.core.blend.grade import luts_of
 from lithopos.core.camera.pinhole import Pinhole
@@ -45,6 +45,7 @@ from lithopos.core.shot import Passing, Shot, Take
 
 FRONTS, MADE = 1, 1  # raised when they are told or made otherwise, so that what was kept is made anew
 LAYERS_HELD = 3
+NEAR = 0.02  # of the picture's width: so near to what the models reach edges of people matter
 PROOF_SCALE, PROOF_SAMPLES = 0.25, 16
 
 KEPT_FRAMES, KEPT_STATES = 3, 400  # times a take's frames, and still shots
@@ -100,6 +101,7 @@ class FootageJob:
     wants : what of each frame: its picture, the models alone with alpha, or all in OpenEXR.
     films : see `states_at`.
     stop : called often; true ends the job.
+    matters : (H, W) what the models reach, once they are rendered.
     """
 
     shot: Shot
@@ -114,6 +116,8 @@ class FootageJob:
     session: Session = field(default_factory=Session)
     films: Films = field(default_factory=dict)
     stop: Callable[[], bool] = lambda: False
+
+    matters: Mask | None = field(init=False, default=None)
 
     def __post_init__(self) -> None:
         if self.shot.take is None:
@@ -139,7 +143,9 @@ class FootageJob:
             If the take can't be read, its camera moves, or the shot lacks something; Cancelled if it was stopped;
             NoRoom if the disk is full.
         """
-        yield from self.told()
+        yield from self.looked()
+        yield from self.rendered()
+        yield from self.fronts()
         yield from self.made()
 
     # What is known of the take
@@ -172,13 +178,11 @@ class FootageJob:
     def fronts(self) -> Iterator[Progress]:
         """Tell who is in front in each frame; `people` are there afterwards."""
         missing = [number for number in self.frames if not self.front_path(number).is_file()]
-        started, done = time.monotonic(), 0
-        if missing:
-            for number, front in self._told_fronts(missing):
-                write_atomically(self.front_path(number), partial(_keep_front, front))
-                done += 1
-                left = (time.monotonic() - started) / done * (len(missing) - done)
-                yield Progress("front", len(self.frames) - len(missing) + done, len(self.frames), number, left)
+        timed = _Timed(len(missing))
+        for number, front in self._told_fronts(missing, timed) if missing else ():
+            write_atomically(self.front_path(number), partial(_keep_front, front))
+            done = len(self.frames) - len(missing) + timed.done
+            yield Progress("front", done, len(self.frames), number, timed.left())
         camera = self.camera
         found = [people_in(self.front(number), number, camera, self.study.lies(number)) for number in self.frames]
         self.people = dict(zip(self.frames, followed(found, self._passings()), strict=True))
@@ -188,8 +192,11 @@ class FootageJob:
         return _kept_front(self.front_path(number))
 
     def front_path(self, number: int) -> Path:
-        """Where it is kept."""
-        return self.kept / "front" / f"{number:06d}-{self._front_key(number)}.npz"
+        """Where it is kept: with all its edges, or only those that matter to the models."""
+        whole = self.kept / "front" / f"{number:06d}-{self._front_key(number)}.npz"
+        if self.matters is None or whole.is_file():
+            return whole
+        return whole.with_name(f"{whole.stem}-{self._matters_key}.npz")
 
     def _front_key(self, number: int) -> str:
         """By what a frame's front is decided: the strokes that reach it."""
@@ -203,7 +210,7 @@ class FootageJob:
             for one in self.shot.passings
         ]
 
-    def _told_fronts(self, missing: list[int]) -> Iterator[tuple[int, Front]]:
+    def _told_fronts(self, missing: list[int], timed: _Timed) -> Iterator[tuple[int, Front]]:
         """Fronts of some frames; strokes are carried along with whoever they are on."""
         wanted = set(missing)
         reached = [
@@ -222,9 +229,16 @@ class FootageJob:
             if number not in wanted:
                 continue
             self._pause()
-            light, plate = linear_of(codes), self.study.plate_in(number)
-            verdict = carried.corrected(number, judged(light, plate, self.study.noise), light, plate)
-            yield number, front_of_frame(light, plate, self.study.noise, verdict)
+            with timed:
+                light, plate = linear_of(codes), self.study.plate_in(number)
+                verdict = carried.corrected(number, judged(light, plate, self.study.noise), light, plate)
+                matters = None if self.matters is None else self._as_it_lies(self.matters, number)
+                front = front_of_frame(light, plate, self.study.noise, verdict, matters)
+            yield number, front
+
+    def _as_it_lies(self, mask: Mask, number: int) -> Mask:
+        size = (mask.shape[1], mask.shape[0])
+        return np.asarray(cv2.warpAffine(mask.astype(np.uint8), self.study.lies(number), size) > 0)
 
     def _read(self, first: int, last: int) -> Iterator[tuple[int, Codes]]:
         for number, codes in enumerate(read_frames(self.path, first, last), first):
@@ -247,35 +261,41 @@ class FootageJob:
         """The still shots of a frame."""
         return states_at(self.shot, number, self.films)
 
-    def made(self) -> Iterator[Progress]:
-        """Make all frames that are not there yet: render what they need, put them together, write them."""
+    def rendered(self) -> Iterator[Progress]:
+        """Render all still shots that the frames are mixed of; what they reach is known afterwards."""
         if self._facts.camera is None:
             raise InputError("camera", "is not solved yet: mark edges first")
-        states = {number: self.states(number) for number in self.frames}
-        self._keys = {number: self._frame_key(number, mixed) for number, mixed in states.items()}
-        plan = {number: mixed for number, mixed in states.items() if not self._frame_done(number)}
-        needed = list(dict.fromkeys(state_key(one.shot) for mixed in plan.values() for one in mixed))
-        missing = [key for key in needed if not self._state_done(key)]
-        renders, frames = _Timed(len(missing)), _Timed(len(plan))
-        count, before = len(self.frames), len(self.frames) - len(plan)
-        notes: tuple[str, ...] = ()
-        yield Progress("frames", before, count)
+        self._mixed = {number: self.states(number) for number in self.frames}
+        wanted = {state_key(one.shot): one.shot for mixed in self._mixed.values() for one in mixed}
+        missing = [key for key in wanted if not self._state_done(key)]
+        timed, notes = _Timed(len(missing)), dict[str, None]()
+        for key in missing:
+            with timed:
+                for told in self._rendered(wanted[key], key):
+                    notes |= dict.fromkeys(told)
+                    yield Progress("render", timed.done, len(missing), None, timed.left(), tuple(notes))
+        height, width = self.study.plate.shape[:2]
+        reached = np.zeros((height, width), np.uint8)
+        for key in wanted:
+            reached |= self._layer(key).touched
+        near = max(3, round(NEAR * width))
+        self.matters = cv2.dilate(reached, np.ones((near, near), np.uint8)) > 0
+        self._matters_key = _short(self.matters.tobytes())
+
+    def made(self) -> Iterator[Progress]:
+        """Put together all frames that are not there yet."""
+        self._keys = {number: self._frame_key(number, mixed) for number, mixed in self._mixed.items()}
+        plan = {number: mixed for number, mixed in self._mixed.items() if not self._frame_done(number)}
+        timed, count = _Timed(len(plan)), len(self.frames)
+        yield Progress("frames", count - len(plan), count)
         for number, codes in self._read(min(plan), max(plan)) if plan else ():
             if number not in plan:
                 continue
-            layers = []
-            for one in plan[number]:
-                key = state_key(one.shot)
-                if not self._state_done(key):
-                    with renders:
-                        for told in self._rendered(one.shot, key):
-                            notes = tuple(dict.fromkeys((*notes, *told)))
-                            yield Progress("render", renders.done, len(missing), None, renders.left(frames), notes)
-                layers.append((one.share, self._layer(key)))
             self._pause()
-            with frames:
+            with timed:
+                layers = [(one.share, self._layer(state_key(one.shot))) for one in plan[number]]
                 self._write(number, self._composed(number, codes, layers))
-            yield Progress("frames", before + frames.done, count, number, renders.left(frames), notes)
+            yield Progress("frames", count - len(plan) + timed.done, count, number, timed.left())
 
     def frame_path(self, number: int, wanted: Wanted = "picture") -> Path:
         """A finished frame's file, once all of them are planned."""
@@ -290,7 +310,7 @@ class FootageJob:
         people = [(one.label, one.side, one.distance_m) for one in self.people[number]]
         parts = [(round(one.share, 6), self._state_name(state_key(one.shot))) for one in mixed]
         look = (shot.blend.model_dump(mode="json"), shot.frame.model_dump(mode="json") if shot.frame else None)
-        return _short((MADE, parts, people, self._front_key(number), self.study.deepest.tolist(), look))
+        return _short((MADE, parts, people, self.front_path(number).name, self.study.deepest.tolist(), look))
 
     def _state_name(self, key: str) -> str:
         """A still shot's folder: its render depends on the plate, its size and its samples too."""
@@ -368,7 +388,7 @@ class FootageJob:
             self.study.gain(number),
             self.study.lies(number),
             front,
-            lambda depth: before_of(self.people[number], front, depth, level),
+            lambda depth, part: before_of(self.people[number], front.within(part), depth, level[part]),
         )
         tones = Tones(blend.place, blend.whole, luts_of(blend, self.readers.lut))
         grain = (self.study.noise, blend.grain) if blend.grain > 0 else None
@@ -423,12 +443,9 @@ class _Timed:
         self.taken += time.monotonic() - self._began
         self.done += 1
 
-    def left(self, beside: _Timed | None = None) -> float | None:
-        """How long the rest takes, and that of another kind; None as long as neither tells."""
-        if self.of > self.done == 0:
-            return None
-        mine = self.taken / self.done * (self.of - self.done) if self.done else 0.0
-        return mine + ((beside.left() or 0.0) if beside else 0.0)
+    def left(self) -> float | None:
+        """How long the rest takes; None as long as nothing tells."""
+        return self.taken / self.done * (self.of - self.done) if self.done else None
 
 
 def _sized_codes(codes: Codes, scale: float) -> Codes:
