@@ -127,6 +127,21 @@ class CommandLine(unittest.TestCase):
             self.refused("surprise: is not a known field", "render", str(shot), "-o", str(folder / "two.png"))
             self.assertFalse((folder / "two.png").exists())
 
+    def test_a_take_that_does_not_fit_its_shot_is_refused_before_anything_is_made(self) -> None:
+        with tempfile.TemporaryDirectory() as name:
+            folder = Path(name)
+            for file in load_shot(example()).files():
+                (folder / file).write_bytes((SAMPLES / file).read_bytes())
+            shot, out = folder / "shot.json", folder / "out"
+            shot.write_text(json.dumps(example()))
+            self.refused("take: is of 960 × 540 pixels", "footage", str(shot), "-o", str(out))
+            self.refused("AV1 is kept in", "footage", str(shot), "-o", str(folder / "out.avi"))
+            about_takes = ("take", "plate_strokes", "front_strokes", "passings", "keys")
+            still = {name: value for name, value in example().items() if name not in about_takes}
+            shot.write_text(json.dumps(still))
+            self.refused("take: is missing", "footage", str(shot), "-o", str(out))
+            self.assertFalse(out.exists())
+
     def test_deliver_makes_what_a_recipe_names_and_overwrites_nothing(self) -> None:
         recipe: dict[str, Any] = {
             "deliverables": [{"kind": "png"}, {"kind": "jpeg", "longest_px": 200}, {"kind": "exr"}],

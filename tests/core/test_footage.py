@@ -65,7 +65,11 @@ def study() -> Study:
 def told(number: int) -> tuple[Floats, Floats, Front]:
     """A frame's light, its plate, and who is in front."""
     frame, plate = linear_of(take()[0].frames[number]), study().plate_in(number)
-    return frame, plate, front_of_frame(frame, plate, study().noise, judged(frame, plate, study().noise))
+    return (
+        frame,
+        plate,
+        front_of_frame(frame, plate, study().noise, judged(frame, plate, study().noise, study().deepest)),
+    )
 
 
 def psnr(one: Floats, other: Floats) -> float:
@@ -241,7 +245,7 @@ class WhoIsInFront(unittest.TestCase):
         verdicts = {}
         for number in range(6, 17):
             frame, plate, _ = told(number)
-            verdicts[number] = (judged(frame, plate, study().noise), frame, plate)
+            verdicts[number] = (judged(frame, plate, study().noise, study().deepest), frame, plate)
             carried.note(number, verdicts[number][0].somebody)
         for number, there in ((6, True), (8, False), (10, False), (13, False), (15, True)):
             found = carried.corrected(number, *verdicts[number])

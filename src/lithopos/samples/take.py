@@ -147,19 +147,19 @@ def laid_over(still: Floats, part: Floats, crop: Crop) -> Floats:
 
 
 class Masks:
-    """Only the people shine: how much of each pixel they cover, the place in front of them dark."""
+    """People in white, the place in black: how much of each pixel they cover."""
 
     def __init__(self, mi: Any, studio: Studio) -> None:
         self.mi = mi
         scene: dict[str, Any] = {
             "type": "scene",
-            "integrator": {"type": "path", "max_depth": 1},
+            "integrator": {"type": "aov", "aovs": "white:albedo"},
             "sensor": studio._sensor(),
         }
         for number, (mesh, _) in enumerate(walked_place().parts):
             scene[f"place{number}"] = _plain(mi, mesh)
         for number, mesh in enumerate(_people(0.0)):
-            scene[f"part{number}"] = _plain(mi, mesh, shines=True)
+            scene[f"part{number}"] = _plain(mi, mesh, white=True)
         self.scene = mi.load_dict(scene)
         self.params = mi.traverse(self.scene)
 
@@ -171,11 +171,10 @@ class Masks:
         return np.clip(np.array(self.mi.render(self.scene, spp=samples))[..., 1], 0, 1).astype(np.float32)
 
 
-def _plain(mi: Any, mesh: Mesh, shines: bool = False) -> Any:
+def _plain(mi: Any, mesh: Mesh, white: bool = False) -> Any:
     properties = mi.Properties()
-    if shines:
-        properties["emitter"] = mi.load_dict({"type": "area", "radiance": {"type": "rgb", "value": 1.0}})
-    properties["bsdf"] = mi.load_dict({"type": "twosided", "inner": {"type": "diffuse"}})
+    colour = {"type": "rgb", "value": 1.0 if white else 0.0}
+    properties["bsdf"] = mi.load_dict({"type": "twosided", "inner": {"type": "diffuse", "reflectance": colour}})
     shape = mi.Mesh("thing", len(mesh.vertices), len(mesh.faces), props=properties)
     values = mi.traverse(shape)
     values["vertex_positions"] = mesh.vertices.astype(np.float32).ravel()
@@ -288,8 +287,8 @@ def main(samples: int, frames: int, every: int, out: Path, whole: Path | None) -
     told |= {"with_model": f"{NAME}.truth.webm", "plate": f"{NAME}.plate.jpg", "passers": f"{NAME}.mattes.webm"}
     told["shake_px"] = [np.round(shake(number), 4).tolist() for number in numbers]
     (out / f"{NAME}.json").write_text(json.dumps(told, indent=1) + "\n")
-    write_film(takes["take"], out / f"{NAME}.webm", 22, steps_heard())
-    write_film(takes["truth"], out / f"{NAME}.truth.webm", 26)
+    write_film(takes["take"], out / f"{NAME}.webm", 13, steps_heard())
+    write_film(takes["truth"], out / f"{NAME}.truth.webm", 20)
     write_film(takes["mattes"], out / f"{NAME}.mattes.webm", 20)
     if whole:
         whole.mkdir(parents=True, exist_ok=True)

@@ -1,10 +1,10 @@
 """Who passes in front of the place: how much of each pixel they fill, and where they darken it.
 
 A frame differs from the clean plate by its noise, by shadows, or because somebody is there. A shadow keeps what is
-under it: the plate's texture, less light, no redder than before (Horprasert, Harwood & Davis 1999; Prati et al. 2003,
-DOI 10.1109/TPAMI.2003.1206520). What neither noise nor a shadow explains is somebody. At their edges a pixel C shows
-α F + (1 − α) B with B known: α is told along F − B, as surely as both differ, and in between by the matting Laplacian
-(Levin, Lischinski & Weiss 2008, DOI 10.1109/TPAMI.2007.1177).
+under it: the plate's texture, with less light (Horprasert, Harwood & Davis 1999; Prati et al. 2003, DOI
+10.1109/TPAMI.2003.1206520), of a colour that goes with how dark it is. What neither noise nor a shadow explains is
+somebody. At their edges a pixel C shows α F + (1 − α) B with B known: α is told along F − B, as surely as both differ,
+and in between by the matting Laplacian (Levin, Lischinski & Weiss 2008, DOI 10.1109/TPAMI.2007.1177).
 """
 
 from __future__ import annotations
@@ -27,9 +27,11 @@ MISSED_PX = 0.15  # how far an edge of the plate may lie off in a frame
 WINDOWS = (7, 3)  # pixels across in which a shadow's ratio is told
 SURELY, BORDER = 1.8, 1.2  # noise variances of what surely is a shadow; what a shadow's border counts as
 SOMEBODY = 3.6  # what neither noise nor shadow explains, of noise variances a channel
-REDDER = 0.06  # by how much a shadow may be redder than blue, of natural logarithms
-BLUER = 0.75
-LIGHTEST, DARKEST = 1.06, 0.14
+# How far a shadow's red and blue may be off beside green, of natural logarithms, from and to: what is told is that of
+# most of it, level ground under a blue sky; walls take light from the ground as well, which is warmer.
+OFF_FROM, OFF_TO = np.array([-0.12, -0.01, -0.28], np.float32), np.array([0.2, 0.01, 0.12], np.float32)
+LIGHTEST, LEAST_ABOUT = 1.06, 0.72
+USUAL_DEEPEST = (0.22, 0.25, 0.3)  # light left in a shadow, as long as nobody has looked
 SMOOTH_PX = 1.1  # how far the verdicts of neighbours count
 LEAST = 2.5e-4  # of all pixels: somebody fills so many
 HOLE = 0.06  # of somebody: a smaller hole in them is none
@@ -39,7 +41,7 @@ SURE = 30.0  # how much the known background counts in it beside the Laplacian
 
 Part = tuple[slice, slice]
 
-__all__ = ["Front", "Part", "Verdict", "front_of_frame", "judged", "people_of", "shade_of"]
+__all__ = ["USUAL_DEEPEST", "Front", "Part", "Verdict", "front_of_frame", "judged", "people_of", "shade_of"]
 
 
 @dataclass(frozen=True)
@@ -76,12 +78,14 @@ class Front:
         return Front(self.alpha[part], self.shade[part], self.labels[part])
 
 
-def judged(frame: Floats, plate: Floats, noise: Grain) -> Verdict:
+def judged(frame: Floats, plate: Floats, noise: Grain, deepest: Floats, bluer: float = 0.0) -> Verdict:
     """Where a frame shows somebody, and where a shadow.
 
     Parameters
     ----------
     frame, plate : (H, W, 3) linear, the plate as the frame would show it.
+    deepest : which share (3,) of its light a place has left where no sun is.
+    bluer : by how much bluer and less red a shadow may be than goes with that, as long as it is not known well.
     """
     seen, base = encode_srgb(np.clip(frame, 0, 1)), encode_srgb(np.clip(plate, 0, 1))
     sigma2 = _variance(base, noise)
@@ -91,7 +95,7 @@ def judged(frame: Floats, plate: Floats, noise: Grain) -> Verdict:
     if not changed.any():
         return Verdict(somebody, shade)
     part = extent(changed, MARGIN_PX)
-    dim, ratio = _shadowed(frame[part], plate[part], seen[part], sigma2[part], noise)
+    dim, ratio = _shadowed(frame[part], plate[part], seen[part], sigma2[part], noise, deepest, bluer)
     unlike = np.minimum(np.minimum(plain[part], dim), 4 * SOMEBODY)
     verdict = cv2.GaussianBlur(np.asarray(unlike, np.float32), (0, 0), SMOOTH_PX) > SOMEBODY
     somebody[part] = _whole(verdict, LEAST * plain.size)
@@ -106,7 +110,9 @@ def _variance(base: Floats, noise: Grain) -> Floats:
     return np.asarray(noise.at(base) ** 2 + MISSED_PX**2 * (gx**2 + gy**2) + (0.6 / 255) ** 2, np.float32)
 
 
-def _shadowed(frame: Floats, plate: Floats, seen: Floats, sigma2: Floats, noise: Grain) -> tuple[Floats, Floats]:
+def _shadowed(
+    frame: Floats, plate: Floats, seen: Floats, sigma2: Floats, noise: Grain, deepest: Floats, bluer: float
+) -> tuple[Floats, Floats]:
     """How far (H, W) a frame is from the plate in a shadow, in noise variances a channel; the shadow's ratio (H, W, 3).
 
     The ratio is told in a window, and in a smaller one. A shadow's border runs through both: there, near what surely is
@@ -118,7 +124,7 @@ def _shadowed(frame: Floats, plate: Floats, seen: Floats, sigma2: Floats, noise:
         shadowed = encode_srgb(np.clip(plate * ratio, 0, 1))
         # In the dark the same light is fewer codes of noise, and the plate's own edges are as far off.
         told = ((seen - shadowed) ** 2 / (_variance(shadowed, noise) + 0.25 * sigma2)).mean(-1)
-        better = _like_shadow(ratio, 0.0) & (told < dim)
+        better = _like_shadow(ratio, 0.0, deepest, bluer) & (told < dim)
         dim, best = np.where(better, told, dim), np.where(better[..., None], ratio, best)
     darker = best[..., 1] < 0.97
     surely = cv2.morphologyEx(((dim < SURELY) & darker).astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))
@@ -126,7 +132,7 @@ def _shadowed(frame: Floats, plate: Floats, seen: Floats, sigma2: Floats, noise:
     own = _ratio(frame, plate, 1)
     # Noise of linear light beside it: encoded values go with its 1/2.2th power.
     doubt = 2.5 * 2.2 * noise.at(seen).mean(-1) / np.maximum(seen.mean(-1), 0.02)
-    border = near & _like_shadow(own, doubt) & (dim > BORDER)
+    border = near & _like_shadow(own, doubt, deepest, bluer) & (dim > BORDER)
     return np.where(border, np.float32(BORDER), dim), np.where(border[..., None], own, best)
 
 
@@ -136,17 +142,24 @@ def _ratio(frame: Floats, plate: Floats, size: int) -> Floats:
     return np.asarray(both / np.maximum(cv2.blur(plate * plate, (size, size)), 1e-7), np.float32)
 
 
-def _like_shadow(ratio: Floats, doubt: Floats | float) -> Mask:
-    """Where a ratio may be a shadow's: darker, no redder than the plate, and not bluer than a sky makes it.
+def _like_shadow(ratio: Floats, doubt: Floats | float, deepest: Floats, bluer: float) -> Mask:
+    """Where a ratio may be a shadow's: all that comes from about, A = `deepest`, and a share v of the sun's rest.
+
+    A + (1 − A) v is a line of ratios; v is taken by their brightness, and colour has to follow. Close to who throws it
+    less may come from about as well.
 
     Parameters
     ----------
-    doubt : by how much more it may be off, of natural logarithms.
+    doubt : by how much colour may be off besides, of natural logarithms.
     """
-    red, green, blue = (np.log(np.maximum(ratio[..., c], 1e-4)) for c in range(3))
-    level = (ratio.max(-1) <= LIGHTEST * (1 + doubt)) & (green >= np.log(DARKEST))
-    hue = (red - blue <= REDDER + doubt) & (red - blue >= -BLUER - doubt)
-    return np.asarray(level & hue & (np.abs(red - green) <= BLUER / 2 + doubt))
+    green = np.maximum(ratio[..., 1], 1e-4)
+    sunny = np.clip((green - deepest[1]) / (1 - deepest[1]), 0, 1)[..., None]
+    line = deepest + (1 - deepest) * sunny
+    close = green / line[..., 1]
+    off = np.log(np.maximum(ratio, 1e-4) / green[..., None]) - np.log(line / line[..., 1:2])
+    more = np.asarray(doubt)[..., None]
+    colour = ((off >= OFF_FROM - more - [bluer, 0, 0]) & (off <= OFF_TO + more + [0, 0, bluer])).all(-1)
+    return np.asarray(colour & (close >= LEAST_ABOUT) & (close <= LIGHTEST * (1 + doubt)))
 
 
 def _whole(verdict: Mask, least: float) -> Mask:

@@ -123,6 +123,12 @@ class FootageJob:
         if self.shot.take is None:
             raise InputError("take", "is missing: the shot is of a photograph")
         self.take: Take = self.shot.take
+        photograph, size = self.shot.photograph, (self.notes.width, self.notes.height)
+        if photograph is None or (photograph.width, photograph.height) != size:
+            told = f"{photograph.width} × {photograph.height}" if photograph else "none"
+            raise InputError("take", f"is of {size[0]} × {size[1]} pixels, its shot’s photograph of {told}")
+        if self.take.frames != self.notes.frames:
+            raise InputError("take", f"has {self.notes.frames} frames, the document says {self.take.frames}")
         self._held: OrderedDict[str, Layer] = OrderedDict()
 
     @cached_property
@@ -224,14 +230,21 @@ class FootageJob:
             last = min(self.take.last, max(one.frame + one.reach for one in reached))
             for number, codes in self._read(first, last):
                 self._pause()
-                carried.note(number, judged(linear_of(codes), self.study.plate_in(number), self.study.noise).somebody)
+                carried.note(
+                    number,
+                    judged(
+                        linear_of(codes), self.study.plate_in(number), self.study.noise, self.study.deepest
+                    ).somebody,
+                )
         for number, codes in self._read(min(missing), max(missing)):
             if number not in wanted:
                 continue
             self._pause()
             with timed:
                 light, plate = linear_of(codes), self.study.plate_in(number)
-                verdict = carried.corrected(number, judged(light, plate, self.study.noise), light, plate)
+                verdict = carried.corrected(
+                    number, judged(light, plate, self.study.noise, self.study.deepest), light, plate
+                )
                 matters = None if self.matters is None else self._as_it_lies(self.matters, number)
                 front = front_of_frame(light, plate, self.study.noise, verdict, matters)
             yield number, front

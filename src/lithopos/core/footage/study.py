@@ -17,21 +17,21 @@ from lithopos.core.colour import decode_srgb, encode_srgb
 from lithopos.core.errors import Cancelled, InputError
 from lithopos.core.exchange.picture import Codes, write_atomically
 from lithopos.core.footage.frames import read_frame, read_frames
-from lithopos.core.footage.front import judged
+from lithopos.core.footage.front import USUAL_DEEPEST, judged
 from lithopos.core.footage.gain import fitted_gain, gain_field
 from lithopos.core.footage.noise import take_noise
 from lithopos.core.footage.plate import clean_plate
 from lithopos.core.footage.shake import Moved, Reference, brought_to, farthest_px, inverse, most_px
 from lithopos.core.shot import PlateStroke, Take
 
-STUDY = 1  # raised when a measure changes, so that what was kept is made anew
+STUDY = 2  # raised when a measure changes, so that what was kept is made anew
 MOST_FRAMES = 96  # of which a plate is made
 MOST_BYTES = 3 << 30  # of frames that lie ready for it
 ALIKE_PX = 0.35  # so far two neighbours may lie apart
 PAIRS = 12  # of neighbours, by which noise is told
-SHADES, SHADED, LEAST_SHADED = 12, 0.9, 200  # frames, light left, and pixels by which the deepest shadow is told
-FULL_SHADE = 0.02  # quantile of shades that is taken for the sun's whole absence
-USUAL_FULL_SHADE = 0.3
+SHADES, SHADED, LEAST_SHADED = 8, 0.9, 200  # frames, light left, and pixels by which the deepest shadow is told
+FULL_SHADE, SHADE_ROUNDS = 0.2, 3  # quantile of shades that is taken for the sun's whole absence
+BLUER = 0.16
 
 __all__ = [
     "STUDY",
@@ -134,7 +134,7 @@ def studied(
         there = np.clip(brought_to(plate.encoded, moved[-1].matrix(reference.width, reference.height)), 0, 1)
         gains.append(fitted_gain(linear_of(codes), decode_srgb(there), gains[-1] if gains else None))
         yield len(chosen) + len(moved), of
-    full = np.full(3, USUAL_FULL_SHADE, np.float32)
+    full = np.array(USUAL_DEEPEST, np.float32)
     told = np.array([[one.x, one.y, one.turn, one.grown] for one in moved])
     found = Study(take.first, told, np.array(gains), noise, plate.encoded, plate.seen, plate.empty, full)
     found = replace(found, noise=_noise_beside(path, found))
@@ -225,15 +225,20 @@ def _noise_beside(path: Path, study: Study) -> Grain:
 
 
 def _deepest(path: Path, study: Study) -> Floats:
-    """How dark the deepest shadows of who passes are."""
-    told = []
-    for number, codes in _only(path, _spread(study, SHADES)):
-        shade = judged(linear_of(codes), study.plate_in(number), study.noise).shade[::2, ::2]
-        told.append(shade[(shade < SHADED).all(-1)])
-    dark = np.concatenate(told)
-    if len(dark) < LEAST_SHADED:
-        return study.deepest
-    return np.asarray(np.clip(np.quantile(dark, FULL_SHADE, axis=0), 0.02, 0.95), np.float32)
+    """How much light is left where who passes takes the sun: told anew by what was told before."""
+    chosen = _spread(study, SHADES)
+    frames = [(number, linear_of(codes)) for number, codes in _only(path, chosen)]
+    deepest = study.deepest
+    for _ in range(SHADE_ROUNDS):
+        told = []
+        for number, light in frames:
+            shade = judged(light, study.plate_in(number), study.noise, deepest, BLUER).shade[::2, ::2]
+            told.append(shade[(shade < SHADED).all(-1)])
+        dark = np.concatenate(told)
+        if len(dark) < LEAST_SHADED:
+            return study.deepest
+        deepest = np.asarray(np.clip(np.quantile(dark, FULL_SHADE, axis=0), 0.02, 0.95), np.float32)
+    return deepest
 
 
 def _spread(study: Study, most: int) -> list[int]:
