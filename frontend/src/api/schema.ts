@@ -5821,7 +5821,8 @@ export interface components {
         };
         /**
          * TakeOut
-         * @description A take, `numbered` where it is pictures; `work` is the newest of each kind, `front`, `walk` and `film` the frames that it has made so far.
+         * @description A take, `numbered` where it is pictures; `work` is the newest of each kind, `front`, `walk` and `film` the frames
+         *     that it has made so far.
          */
         TakeOut: {
             /** Codec */
