@@ -40,6 +40,7 @@ FRAMES_OF: dict[str, Wanted] = {
     "exr frames": "exr",
 }
 SHOWN_WIDTH, SHOWN_QUALITY = 1280, 88
+AT_FIRST = 1500  # frames of a take that are made as long as nobody sets its ends
 CHUNK = 16  # frames that are decoded at once to be shown
 TOLD_EVERY_S = 0.7
 
@@ -68,7 +69,8 @@ def begin_take(library: Library, project_id: str, name: str, sha256: str) -> Sho
     told = library.file(sha256).told.get("take")
     if told is None:
         raise InputError("photograph", "is a film that can’t be a take: a single frame, or in high dynamic range")
-    take = Take(file=f"sha256:{sha256}", name=name, frames=told["frames"], rate=told["rate"], last=told["frames"] - 1)
+    last = min(told["frames"], AT_FIRST) - 1  # of a long one its beginning, until its ends are set
+    take = Take(file=f"sha256:{sha256}", name=name, frames=told["frames"], rate=told["rate"], last=last)
     codes = read_frame(library.file_path(take.file), take.reference)
     frame = _stored(library, project_id, Picture(codes), f"{Path(name).stem}, first frame.png")
     return library.add_shot(project_id, name, frame, take)

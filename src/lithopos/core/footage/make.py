@@ -7,14 +7,16 @@ named by all that decides them: what is there is not made again.
 from __future__ import annotations
 
 import hashlib
+import os
 import shutil
 import time
-from collections import OrderedDict
-from collections.abc import Callable, Generator, Iterator
+from collections import OrderedDict, deque
+from collections.abc import Callable, Generator, Iterable, Iterator
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
 from functools import cached_property, partial
 from pathlib import Path
-from typing import Literal
+from typing import Literal, TypeVar
 
 import cv2
 import numpy as np
@@ -50,6 +52,8 @@ PROOF_SCALE, PROOF_SAMPLES = 0.25, 16
 
 KEPT_FRAMES, KEPT_STATES = 3, 400  # times a take's frames, and still shots
 
+Given = TypeVar("Given")
+Made = TypeVar("Made")
 Stage = Literal["look", "front", "render", "frames"]
 
 __all__ = ["PROOF_SAMPLES", "PROOF_SCALE", "FootageJob", "Progress", "plate_picture", "study_key"]
@@ -185,8 +189,8 @@ class FootageJob:
         """Tell who is in front in each frame; `people` are there afterwards."""
         missing = [number for number in self.frames if not self.front_path(number).is_file()]
         timed = _Timed(len(missing))
-        for number, front in self._told_fronts(missing, timed) if missing else ():
-            write_atomically(self.front_path(number), partial(_keep_front, front))
+        for number in self._told_fronts(missing) if missing else ():
+            timed.one_more()
             done = len(self.frames) - len(missing) + timed.done
             yield Progress("front", done, len(self.frames), number, timed.left())
         camera = self.camera
@@ -216,9 +220,8 @@ class FootageJob:
             for one in self.shot.passings
         ]
 
-    def _told_fronts(self, missing: list[int], timed: _Timed) -> Iterator[tuple[int, Front]]:
-        """Fronts of some frames; strokes are carried along with whoever they are on."""
-        wanted = set(missing)
+    def _told_fronts(self, missing: list[int]) -> Iterator[int]:
+        """Tell and keep the fronts of some frames; strokes are carried along with whoever they are on."""
         reached = [
             stroke
             for stroke in self.shot.front_strokes
@@ -236,18 +239,25 @@ class FootageJob:
                         linear_of(codes), self.study.plate_in(number), self.study.noise, self.study.deepest
                     ).somebody,
                 )
-        for number, codes in self._read(min(missing), max(missing)):
-            if number not in wanted:
-                continue
-            self._pause()
-            with timed:
-                light, plate = linear_of(codes), self.study.plate_in(number)
-                verdict = carried.corrected(
-                    number, judged(light, plate, self.study.noise, self.study.deepest), light, plate
-                )
-                matters = None if self.matters is None else self._as_it_lies(self.matters, number)
-                front = front_of_frame(light, plate, self.study.noise, verdict, matters)
-            yield number, front
+
+        def tell(item: tuple[int, Codes]) -> int:
+            number, light = item[0], linear_of(item[1])
+            plate, noise = self.study.plate_in(number), self.study.noise
+            verdict = carried.corrected(number, judged(light, plate, noise, self.study.deepest), light, plate)
+            matters = None if self.matters is None else self._as_it_lies(self.matters, number)
+            front = front_of_frame(light, plate, noise, verdict, matters)
+            write_atomically(self.front_path(number), partial(_keep_front, front))
+            return number
+
+        yield from side_by_side(tell, self._wanted(missing))
+
+    def _wanted(self, numbers: Iterable[int]) -> Iterator[tuple[int, Codes]]:
+        """Some frames, decoded in one go."""
+        wanted = set(numbers)
+        for number, codes in self._read(min(wanted), max(wanted)) if wanted else ():
+            if number in wanted:
+                self._pause()
+                yield number, codes
 
     def _as_it_lies(self, mask: Mask, number: int) -> Mask:
         size = (mask.shape[1], mask.shape[0])
@@ -283,10 +293,10 @@ class FootageJob:
         missing = [key for key in wanted if not self._state_done(key)]
         timed, notes = _Timed(len(missing)), dict[str, None]()
         for key in missing:
-            with timed:
-                for told in self._rendered(wanted[key], key):
-                    notes |= dict.fromkeys(told)
-                    yield Progress("render", timed.done, len(missing), None, timed.left(), tuple(notes))
+            for told in self._rendered(wanted[key], key):
+                notes |= dict.fromkeys(told)
+                yield Progress("render", timed.done, len(missing), None, timed.left(), tuple(notes))
+            timed.one_more()
         height, width = self.study.plate.shape[:2]
         reached = np.zeros((height, width), np.uint8)
         for key in wanted:
@@ -301,13 +311,18 @@ class FootageJob:
         plan = {number: mixed for number, mixed in self._mixed.items() if not self._frame_done(number)}
         timed, count = _Timed(len(plan)), len(self.frames)
         yield Progress("frames", count - len(plan), count)
-        for number, codes in self._read(min(plan), max(plan)) if plan else ():
-            if number not in plan:
-                continue
-            self._pause()
-            with timed:
-                layers = [(one.share, self._layer(state_key(one.shot))) for one in plan[number]]
-                self._write(number, self._composed(number, codes, layers))
+
+        def put_together(item: tuple[int, Codes, list[tuple[float, Layer]]]) -> int:
+            self._write(item[0], self._composed(*item))
+            return item[0]
+
+        # Layers are held by this thread alone.
+        layered = (
+            (number, codes, [(one.share, self._layer(state_key(one.shot))) for one in plan[number]])
+            for number, codes in self._wanted(plan)
+        )
+        for number in side_by_side(put_together, layered):
+            timed.one_more()
             yield Progress("frames", count - len(plan) + timed.done, count, number, timed.left())
 
     def frame_path(self, number: int, wanted: Wanted = "picture") -> Path:
@@ -447,18 +462,32 @@ class _Timed:
     """How long pieces of a kind take, and so the rest of them."""
 
     def __init__(self, of: int) -> None:
-        self.of, self.done, self.taken = of, 0, 0.0
+        self.of, self.done, self.began = of, 0, time.monotonic()
 
-    def __enter__(self) -> None:
-        self._began = time.monotonic()
-
-    def __exit__(self, *_: object) -> None:
-        self.taken += time.monotonic() - self._began
+    def one_more(self) -> None:
+        """One is done."""
         self.done += 1
 
     def left(self) -> float | None:
         """How long the rest takes; None as long as nothing tells."""
-        return self.taken / self.done * (self.of - self.done) if self.done else None
+        return (time.monotonic() - self.began) / self.done * (self.of - self.done) if self.done else None
+
+
+def side_by_side(work: Callable[[Given], Made], items: Iterable[Given]) -> Iterator[Made]:
+    """What work makes of items, in their order, as many at once as there are processors."""
+    count = os.cpu_count() or 1
+    with ThreadPoolExecutor(count) as pool:
+        waiting: deque[Future[Made]] = deque()
+        try:
+            for item in items:
+                waiting.append(pool.submit(work, item))
+                if len(waiting) > count:
+                    yield waiting.popleft().result()
+            while waiting:
+                yield waiting.popleft().result()
+        finally:
+            for one in waiting:
+                one.cancel()
 
 
 def _sized_codes(codes: Codes, scale: float) -> Codes:
