@@ -18,12 +18,11 @@ import numpy as np
 
 from lithopos.core.arrays import Floats
 from lithopos.core.exchange.decode import read_picture
-from lithopos.core.exchange.picture import Codes
+from lithopos.core.exchange.picture import Codes, encoded_of
 from lithopos.core.footage.asked import take_notes_of
 from lithopos.core.footage.frames import read_frames
 from lithopos.core.footage.make import FootageJob
 from lithopos.core.footage.put_out import put_film
-from lithopos.core.footage.study import encoded_of
 from lithopos.core.footage.written import Film
 from lithopos.core.reading.ask import read_graphic, read_model, read_panorama
 from lithopos.core.render.finished import Readers

@@ -21,6 +21,7 @@ from lithopos.core.blend.blend import Tones
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.film import take_notes
+from lithopos.core.exchange.picture import encoded_of, linear_of
 from lithopos.core.footage.asked import take_notes_of
 from lithopos.core.footage.compose import Layer, Taken, composed, shaded_where
 from lithopos.core.footage.frames import read_frame, read_frames
@@ -29,7 +30,7 @@ from lithopos.core.footage.people import followed, people_in
 from lithopos.core.footage.shake import Moved, Reference
 from lithopos.core.footage.states import state_key, states_at, value_at
 from lithopos.core.footage.strokes import Carried
-from lithopos.core.footage.study import Study, encoded_of, linear_of, painted_plate, studied, whole_study
+from lithopos.core.footage.study import Study, painted_plate, studied, whole_study
 from lithopos.core.footage.written import Film, refuse_unfit, write_film
 from lithopos.core.shot import FrontStroke, Key, Passing, PlateStroke, Shot, Take, load_shot
 from tests.core.takes import RATE, MadeTake, camera_of, encode, made_take, take_document, write_take

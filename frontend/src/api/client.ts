@@ -70,10 +70,10 @@ export type FileOut = Schemas["FileOut"];
 export type Projects = Schemas["ProjectsOut"];
 export type Materials = Schemas["Materials"];
 export type Renders = Schemas["RendersOut"];
+export type Take = NonNullable<Shot["take"]>;
 export type TakeOut = Schemas["TakeOut"] & {
   work: Partial<Record<"plate" | "front" | "walk" | "film", Schemas["RenderOut"]>>;
 };
-export type People = Schemas["PeopleOut"];
 export type FrontStroke = Schemas["FrontStroke"];
 export type PlateStroke = Schemas["PlateStroke"];
 export type Passing = Schemas["Passing"];

@@ -357,23 +357,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/renders/{render_id}/people": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Who is where in each frame. */
-        get: operations["getPeople"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/v1/renders/{render_id}/picture": {
         parameters: {
             query?: never;
@@ -3857,28 +3840,6 @@ export interface components {
              */
             sigma_deg: number | null;
         };
-        /** PeopleOut */
-        PeopleOut: {
-            /** Frames */
-            frames: {
-                [key: string]: components["schemas"]["PersonOut"][];
-            };
-        };
-        /**
-         * PersonOut
-         * @description Somebody in a frame: left, upper, right, lower [px]; the number of their track; the side told by hand.
-         */
-        PersonOut: {
-            /** Box */
-            box: number[];
-            /**
-             * Side
-             * @default null
-             */
-            side: ("before" | "behind") | null;
-            /** Track */
-            track: number;
-        };
         /**
          * Photograph
          * @description The background photograph; its size is after EXIF orientation.
@@ -4195,7 +4156,7 @@ export interface components {
         };
         /**
          * PlateStroke
-         * @description A brush's stroke over the clean plate: what is under it comes from one frame, which shows the place there.
+         * @description A brush's stroke drawn on one frame, which shows the place there: what is under it goes into the clean plate.
          */
         PlateStroke: {
             /** Frame */
@@ -5838,8 +5799,6 @@ export interface components {
             numbered: boolean;
             /** Plate Is Current */
             plate_is_current: boolean;
-            /** Rate Hz */
-            rate_hz: number;
             /** Sound */
             sound: string | null;
             /** Walk */
@@ -6669,37 +6628,6 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"][];
-                };
-            };
-        };
-    };
-    getPeople: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                render_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PeopleOut"];
-                };
-            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {

@@ -4,7 +4,7 @@ import { useChange } from "../state/changes";
 import { Button, OneOf, Pill, Tip } from "../ui/controls";
 import { takeFrameUrl, useTake } from "./hooks";
 import type { Key } from "./keys";
-import { type TakeView, useOnShow } from "./state";
+import { rateOf, type TakeView, useOnShow } from "./state";
 
 const THUMBS = 14;
 const ONION_STEP = 3;
@@ -16,7 +16,7 @@ export function TimeLine({ shot }: { shot: ShotOut }) {
   const take = shot.document.take;
   const { frame } = useOnShow();
   const told = useTake(shot);
-  const { playing, play } = usePlaying(shot, told?.rate_hz ?? 25);
+  const { playing, play } = usePlaying(shot);
   if (!take) return null;
   const at = frame ?? take.reference;
   const go = (to: number) =>
@@ -40,7 +40,7 @@ export function TimeLine({ shot }: { shot: ShotOut }) {
           <b data-testid="frame-number" className="block font-medium text-ink-900">
             {frame === null ? "still" : `frame ${frame}`}
           </b>
-          {clock(at, told?.rate_hz ?? 25)}
+          {clock(at, rateOf(take))}
         </p>
       </div>
       <Track {...{ shot, at, go }} made={told} />
@@ -287,10 +287,12 @@ function Shown({ shot }: { shot: ShotOut }) {
 }
 
 /** Plays from the first to the last frame that is made, over and over; a frame is shown when it is there. */
-function usePlaying(shot: ShotOut, rate: number) {
+function usePlaying(shot: ShotOut) {
   const [playing, play] = useState(false);
   const { id } = shot;
-  const { first = 0, last = 0, loop = true } = shot.document.take ?? {};
+  const { take } = shot.document;
+  const { first = 0, last = 0, loop = true } = take ?? {};
+  const rate = take ? rateOf(take) : 25;
   useEffect(() => {
     if (!playing) return;
     let waiting = false;

@@ -1,6 +1,6 @@
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
-import { asked, client, type People, type RenderOut, type ShotOut, type TakeOut } from "../api/client";
+import { asked, client, type RenderOut, type ShotOut, type TakeOut } from "../api/client";
 import { isBusy } from "../api/hooks";
 import { say } from "../state/notices";
 
@@ -41,22 +41,6 @@ export function useTakeWork(shot: ShotOut) {
       say((error as Error).message, "wrong");
     }
   };
-}
-
-/** Who is where in each frame, by the newest look. */
-export function usePeople(render: RenderOut | undefined) {
-  const { data } = useQuery({
-    queryKey: ["people", render?.id],
-    queryFn: () =>
-      asked<People>(
-        client.GET("/api/v1/renders/{render_id}/people", {
-          params: { path: { render_id: render?.id ?? "" } },
-        }),
-      ),
-    enabled: render?.state === "done",
-    staleTime: Number.POSITIVE_INFINITY,
-  });
-  return data?.frames ?? {};
 }
 
 /** A frame of the take itself. */

@@ -1,4 +1,5 @@
 import { create } from "zustand";
+import type { Take } from "../api/client";
 
 /** What of a take's frame is on show: itself, who is in front, the small proof, the finished frame. */
 export type TakeView = "take" | "front" | "walk" | "film";
@@ -12,6 +13,9 @@ type OnShow = {
   /** Where nothing was ever seen empty is hatched on the clean plate. */
   hatched: boolean;
 };
+
+/** Frames a second. */
+export const rateOf = ({ rate: [frames, seconds] }: Take) => frames / seconds;
 
 const FRESH: OnShow = { frame: null, shown: "take", onion: 0, hatched: false };
 

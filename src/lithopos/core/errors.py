@@ -2,6 +2,8 @@
 
 LithoposError
 ├── InputError      what was handed in is wrong: names the field and the cause
+│   ├── NoTake      … it is a film that can be shown, but not worked on as a take
+│   └── NothingSeen … nothing of what is there would be in the picture
 ├── Cancelled       the user stopped it
 └── NoRoom          the disk is full
 
@@ -14,7 +16,16 @@ from dataclasses import dataclass
 
 from pydantic import ValidationError
 
-__all__ = ["Cancelled", "InputError", "LithoposError", "NoAnswer", "NoRoom", "input_error_from"]
+__all__ = [
+    "Cancelled",
+    "InputError",
+    "LithoposError",
+    "NoAnswer",
+    "NoRoom",
+    "NoTake",
+    "NothingSeen",
+    "input_error_from",
+]
 
 
 class LithoposError(Exception):
@@ -33,6 +44,14 @@ class InputError(LithoposError, ValueError):
     def __init__(self, field: str, cause: str) -> None:
         super().__init__(f"{field}: {cause}" if field else cause)
         self.field, self.cause = field, cause
+
+
+class NoTake(InputError):
+    """A film that can be shown, but is no take: a single frame, or of a kind that is not worked on."""
+
+
+class NothingSeen(InputError):
+    """Nothing of what stands there would be seen in the picture."""
 
 
 class Cancelled(LithoposError):

@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
+import itertools
 import json
+import string
 import tempfile
 import threading
 import time
 from collections.abc import Callable
-from functools import partial
 from pathlib import Path
-from typing import BinaryIO
 
 import cv2
 import numpy as np
-from pydantic import TypeAdapter
 
 from lithopos.core.deliver.names import named, planned
 from lithopos.core.errors import Cancelled, InputError
@@ -23,7 +22,7 @@ from lithopos.core.footage.frame_files import Wanted
 from lithopos.core.footage.frames import read_frame, read_frames
 from lithopos.core.footage.make import PROOF_SAMPLES, PROOF_SCALE, FootageJob, Progress, plate_picture
 from lithopos.core.footage.put_out import put_film, put_zip
-from lithopos.core.footage.written import Codec, Film, fitting_suffix
+from lithopos.core.footage.written import ENCODERS, Film, fitting_suffix
 from lithopos.core.render.session import Session
 from lithopos.core.shot import Deliverable, Take
 from lithopos.jobs.files import FILES, MadeFile, readers_of
@@ -31,23 +30,16 @@ from lithopos.library.models import Render
 from lithopos.library.store import Library, ShotState
 
 TAKE_WORK = ("plate", "front", "walk", "film")  # the plate, who is in front, a small proof of all, all of it
-FRAMES, SHOWN, LOOKED, PEOPLE = "frames.json", "shown", "looked.json", "people.json"
-FILMS: dict[str, Codec] = {"av1": "av1", "vp9": "vp9", "ffv1": "ffv1"}
-FRAMES_OF: dict[str, Wanted] = {
-    **dict.fromkeys(FILMS, "picture"),
-    "png frames": "picture",
-    "model frames": "model",
-    "exr frames": "exr",
-}
+FRAMES, SHOWN, LOOKED = "frames.json", "shown", "looked.json"
+FRAMES_OF: dict[str, Wanted] = {"png frames": "picture", "model frames": "model", "exr frames": "exr"}
 SHOWN_WIDTH, SHOWN_QUALITY = 1280, 88
 AT_FIRST = 1500  # frames of a take that are made as long as nobody sets its ends
 CHUNK = 16  # frames that are decoded at once to be shown
 TOLD_EVERY_S = 0.7
 
 _showing = threading.Lock()
-_LIST = TypeAdapter(list[MadeFile])
 
-__all__ = ["FRAMES", "LOOKED", "PEOPLE", "TAKE_WORK", "begin_take", "kept_folder", "make_take", "shown_frame"]
+__all__ = ["FRAMES", "LOOKED", "TAKE_WORK", "begin_take", "kept_folder", "make_take", "shown_frame"]
 
 
 def kept_folder(library: Library, take: Take) -> Path:
@@ -96,11 +88,11 @@ def shown_frame(library: Library, take: Take, number: int) -> Path:
             last = min(first + CHUNK, take.frames) - 1
             folder.mkdir(parents=True, exist_ok=True)
             for one, codes in enumerate(read_frames(library.file_path(take.file), first, last), first):
-                write_shown(codes, folder / f"{one:06d}.jpg")
+                _write_shown(codes, folder / f"{one:06d}.jpg")
     return place
 
 
-def write_shown(codes: Codes, place: Path) -> None:
+def _write_shown(codes: Codes, place: Path) -> None:
     """A frame as the screen shows it, no larger than it needs."""
     picture = Picture(codes).eight_bit
     share = SHOWN_WIDTH / picture.shape[1]
@@ -126,22 +118,16 @@ def make_take(library: Library, render: Render, session: Session, stop: Callable
     """
     job = _job(library, render, session, stop)
     steps = {"plate": job.looked, "front": job.told, "walk": job.run, "film": job.run}
-    told_at, frames = 0.0, dict[int, str]()
+    told_at = 0.0
     for step in steps[render.quality]():
-        if step.frame is not None and step.stage == "frames":
-            frames[step.frame] = job.frame_path(step.frame).name
         if time.monotonic() - told_at > TOLD_EVERY_S:
             told_at = time.monotonic()
             _tell(library, render, step)
-            _note(library, render, FRAMES, frames)
-    if render.quality in ("walk", "film"):
-        _note(library, render, FRAMES, {number: job.frame_path(number).name for number in job.frames})
+            _note(library, render, FRAMES, job.finished())
     if render.quality == "front":
-        people = {
-            number: [[*one.box, one.track, one.side or ""] for one in job.people[number]] for number in job.frames
-        }
-        _note(library, render, PEOPLE, people)
         _note(library, render, FRAMES, {number: job.front_path(number).name for number in job.frames})
+    else:
+        _note(library, render, FRAMES, job.finished())
     if render.quality == "plate":
         _put_plate(library, render, job)
     if render.quality == "film":
@@ -155,7 +141,9 @@ def _job(library: Library, render: Render, session: Session, stop: Callable[[], 
     if shot.take is None:
         raise InputError("take", "is missing: the shot is of a photograph")
     path, small = library.file_path(shot.take.file), render.quality == "walk"
-    asked = [FRAMES_OF[one.kind] for one in shot.deliverables if one.of_take and not one.hidden]
+    asked: list[Wanted] = [
+        FRAMES_OF.get(one.kind, "picture") for one in shot.deliverables if one.of_take and not one.hidden
+    ]
     wants: tuple[Wanted, ...] = tuple(dict.fromkeys(asked)) if render.quality == "film" else ()
     return FootageJob(
         shot,
@@ -224,17 +212,18 @@ def _put_files(library: Library, render: Render, job: FootageJob) -> None:
     for one, path in zip(plan, named(shot.output.names, words, plan, folder), strict=True):
         if job.stop():
             raise Cancelled("The film was stopped.")
-        if one.of.kind in FILMS:
-            film = Film(FILMS[one.of.kind], one.of.quality)
-            path = path.with_suffix(fitting_suffix(film, path.suffix, job.notes))
+        if one.of.kind in ENCODERS:
+            film = Film(one.of.kind, one.of.quality)
+            path = _free(path.with_suffix(fitting_suffix(film, path.suffix, job.notes)))
             put_film(job, path, film, one.of.longest_px)
         else:
             put_zip(job, path, FRAMES_OF[one.of.kind])
         told = {"width": one.width, "height": one.height, "size_bytes": path.stat().st_size}
         made.append(MadeFile(name=path.name, kind=one.of.kind, **told))
-        data = _LIST.dump_json(made)
-        write_atomically(library.render_folder(render.id) / FILES, partial(_put, data))
+        _note(library, render, FILES, [file.model_dump(mode="json") for file in made])
 
 
-def _put(data: bytes, file: BinaryIO) -> None:
-    file.write(data)
+def _free(path: Path) -> Path:
+    """A place that nothing has yet: another ending than was planned may be taken."""
+    places = itertools.chain([path], (path.with_stem(f"{path.stem}-{letter}") for letter in string.ascii_lowercase[1:]))
+    return next(place for place in places if not place.exists())

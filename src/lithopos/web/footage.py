@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+from typing import Any
 
 import cv2
 import numpy as np
@@ -14,7 +15,7 @@ from lithopos.core.errors import InputError
 from lithopos.core.exchange.decode import read_picture
 from lithopos.core.exchange.picture import Picture, png_of
 from lithopos.core.shot import Take
-from lithopos.jobs.takes import FRAMES, LOOKED, PEOPLE, TAKE_WORK, kept_folder, shown_frame
+from lithopos.jobs.takes import FRAMES, LOOKED, TAKE_WORK, kept_folder, shown_frame
 from lithopos.library.models import Render
 from lithopos.library.store import NotFound, ShotState
 from lithopos.web import schemas as s
@@ -22,6 +23,8 @@ from lithopos.web.at_hand import answer, library_at_hand, queue_at_hand
 from lithopos.web.renders import refuse_unready, render_out
 
 footage = APIBlueprint("footage", __name__, url_prefix="/api/v1")
+FOR_ALL = ("plate", "front")  # of the shot and all its options
+SHOWN_WORK = ("front", "walk", "film")
 FRONT_COLOUR = (232, 64, 120)
 SHADE_COLOUR = (64, 110, 232)
 
@@ -41,9 +44,12 @@ def get_take(path: s.ShotPath) -> Response:
     state = library.shot(path.shot_id)
     take = _take_of(state)
     told = library.file(take.file.removeprefix("sha256:")).told
+    # The plate and who is in front belong to the take: an option has its shot's.
     renders = library.renders(path.shot_id, limit=200)
-    work = {kind: next((one for one in renders if one.quality == kind), None) for kind in TAKE_WORK}
-    done = next((one for one in renders if one.quality == "plate" and one.state == "done"), None)
+    of_take = renders if state.option is None else library.renders(state.row, limit=200)
+    lists = {kind: of_take if kind in FOR_ALL else renders for kind in TAKE_WORK}
+    work = {kind: next((one for one in lists[kind] if one.quality == kind), None) for kind in TAKE_WORK}
+    done = next((one for one in of_take if one.quality == "plate" and one.state == "done"), None)
     looked = _noted(done, LOOKED) if done else None
     return answer(
         s.TakeOut(
@@ -51,16 +57,12 @@ def get_take(path: s.ShotPath) -> Response:
             codec=told["take"]["codec"],
             numbered=told["take"]["container"] == "zip",
             sound=told["take"]["sound"],
-            rate_hz=take.rate_hz,
             looked=s.Looked.model_validate(looked) if looked else None,
             plate_is_current=done is not None and _plate_current(done, state),
             work={kind: render_out(one, state) for kind, one in work.items() if one},
-            **{name: _frames_there(next((one for one in renders if one.quality == name), None)) for name in SHOWN_WORK},
+            **{name: _frames_there(work[name]) for name in SHOWN_WORK},
         )
     )
-
-
-SHOWN_WORK = ("front", "walk", "film")
 
 
 def _frames_there(render: Render | None) -> list[int]:
@@ -68,7 +70,7 @@ def _frames_there(render: Render | None) -> list[int]:
     return sorted(int(number) for number in _noted(render, FRAMES) or {}) if render else []
 
 
-def _noted(render: Render, name: str) -> dict | None:  # type: ignore[type-arg]
+def _noted(render: Render, name: str) -> dict[str, Any] | None:
     place = library_at_hand().render_folder(render.id) / name
     return dict(json.loads(place.read_text())) if place.is_file() else None
 
@@ -91,10 +93,11 @@ def work_on_take(path: s.WorkPath) -> Response:
     _take_of(state)
     if path.work in ("walk", "film"):
         refuse_unready(state.shot, "master" if path.work == "film" else "proof")
-    for old in library.renders(path.shot_id, limit=200):
+    name = state.row if path.work in FOR_ALL else path.shot_id
+    for old in library.renders(name, limit=200):
         if old.quality == path.work and old.state in ("queued", "running"):
             library.stop_render(old.id)
-    render = library.add_render(path.shot_id, path.work)
+    render = library.add_render(name, path.work)
     queue_at_hand().put(render.id, render.quality)
     return answer(render_out(render), 201)
 
@@ -125,17 +128,6 @@ def get_made_frame(path: s.MadeFramePath) -> Response:
     if not place.is_file():
         raise NotFound("This frame is gone; have it made again.")
     return _sent(png_of(Picture(read_picture(place).eight_bit)))
-
-
-@footage.get("/renders/<string:render_id>/people", operation_id="getPeople", responses={200: s.PeopleOut})
-def get_people(path: s.RenderPath) -> Response:
-    """Who is where in each frame."""
-    noted = _noted(library_at_hand().render(path.render_id), PEOPLE) or {}
-    frames = {
-        int(number): [s.PersonOut(box=one[:4], track=one[4], side=one[5] or None) for one in people]
-        for number, people in noted.items()
-    }
-    return answer(s.PeopleOut(frames=frames))
 
 
 def _front_picture(place: str) -> bytes:

@@ -380,25 +380,12 @@ class TakeOut(BaseModel):
     codec: str
     numbered: bool
     sound: str | None
-    rate_hz: float
     looked: Looked | None
     plate_is_current: bool
     work: dict[str, RenderOut]
     front: list[int]
     walk: list[int]
     film: list[int]
-
-
-class PersonOut(BaseModel):
-    """Somebody in a frame: left, upper, right, lower [px]; the number of their track; the side told by hand."""
-
-    box: list[int]
-    track: int
-    side: Literal["before", "behind"] | None = None
-
-
-class PeopleOut(BaseModel):
-    frames: dict[int, list[PersonOut]]
 
 
 class MadeFilePath(BaseModel):

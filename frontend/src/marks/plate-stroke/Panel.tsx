@@ -3,7 +3,7 @@ import { useChange } from "../../state/changes";
 import { toggleTool, useEditor, usePicked } from "../../state/editor";
 import { useTake } from "../../take/hooks";
 import { WorkButton } from "../../take/Progress";
-import { useOnShow } from "../../take/state";
+import { rateOf, useOnShow } from "../../take/state";
 import { Brush } from "../../ui/Brush";
 import { Bin, Button, Field, Figure, Hint, Pill, Statement } from "../../ui/controls";
 import type { StepProps } from "../props";
@@ -21,7 +21,7 @@ export function CleanPlate({ shot, document }: StepProps) {
   if (!take) return null;
   const looked = told?.looked;
   const brushing = tool?.kind === "plate-stroke";
-  const seconds = take.frames / (told?.rate_hz ?? 25);
+  const seconds = take.frames / rateOf(take);
   return (
     <>
       <Figure
@@ -32,7 +32,7 @@ export function CleanPlate({ shot, document }: StepProps) {
       {told?.numbered && (
         <Field
           label="Frames a second"
-          value={`${Number((take.rate[0] / take.rate[1]).toFixed(3))}`}
+          value={`${Number(rateOf(take).toFixed(3))}`}
           parse={parseNumber}
           min={1}
           onValue={(v) =>

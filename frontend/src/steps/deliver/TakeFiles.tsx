@@ -4,7 +4,7 @@ import type { StepProps } from "../../marks/props";
 import { useChange } from "../../state/changes";
 import { useTake } from "../../take/hooks";
 import { WorkButton } from "../../take/Progress";
-import { useOnShow } from "../../take/state";
+import { rateOf, useOnShow } from "../../take/state";
 import { Bin, Button, Hint, Slider } from "../../ui/controls";
 import { Section } from "../Section";
 import { isOfTake, nameOf, TAKE_BEGINNINGS } from "./words";
@@ -20,7 +20,7 @@ export function TakeFiles({ shot, document }: StepProps) {
   const files = document.deliverables.filter(({ kind }) => isOfTake(kind));
   const wanted = files.filter(({ hidden }) => !hidden).length;
   const count = take.last - take.first + 1;
-  const seconds = count / (told?.rate_hz ?? 25);
+  const seconds = count / rateOf(take);
   const put = (id: string, values: Partial<Deliverable>) => ({ deliverables: { [id]: values } });
   const walk = told?.work.walk;
   return (

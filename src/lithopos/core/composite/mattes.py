@@ -45,6 +45,7 @@ __all__ = [
     "front_light",
     "front_of",
     "outline_of",
+    "painted",
     "with_rings",
 ]
 
@@ -123,8 +124,8 @@ def _inside(matte: Matte, corner: Array, scale: float, finer: int, size: tuple[i
     for ring in outline_of(matte):
         inside ^= _filled(placed(ring), size)  # a ring within another is a hole
     for stroke in matte.strokes if matte.kind == "brush" else []:
-        painted = _painted(placed(np.array(stroke.points, float)), stroke.radius_px * scale * finer, size)
-        inside = inside | painted if stroke.adds else inside & ~painted
+        under = painted(placed(np.array(stroke.points, float)), stroke.radius_px * scale * finer, size)
+        inside = inside | under if stroke.adds else inside & ~under
     return inside
 
 
@@ -151,9 +152,9 @@ def fringe_round(matte: Matte, codes: Codes, scale: float) -> Fringe | None:
     # A pixel short of it: one mixed pixel that is called sure spoils all about it.
     within, without = away[0] > width + 1, away[1] > width + 1
     for stroke in matte.strokes if matte.kind == "smart" else []:
-        painted = _painted(np.array(stroke.points, float) * scale - corner - 0.5, stroke.radius_px * scale, size)
-        within = within | painted if stroke.adds else within & ~painted
-        without = without & ~painted if stroke.adds else without | painted
+        under = painted(np.array(stroke.points, float) * scale - corner - 0.5, stroke.radius_px * scale, size)
+        within = within | under if stroke.adds else within & ~under
+        without = without & ~under if stroke.adds else without | under
     return fringe_of(codes[window.slices], window, within, without)
 
 
@@ -164,7 +165,7 @@ def _filled(ring: Array, size: tuple[int, int]) -> Mask:
     return np.asarray(picture)
 
 
-def _painted(line: Array, radius: float, size: tuple[int, int]) -> Mask:
+def painted(line: Array, radius: float, size: tuple[int, int]) -> Mask:
     """What a round brush paints along points (N, 2)."""
     picture = Image.new("1", size[::-1])
     draw = ImageDraw.Draw(picture)

@@ -1,4 +1,4 @@
-"""Films and numbered pictures, frame by frame, each found by its time stamp.
+"""Films and numbered pictures, frame by frame, each found by its time stamp: takes, and films that are shown.
 
 A frame is found by seeking backwards to a key frame and decoding up to its time stamp, which is exact whatever the
 frame rate does. Codes are R′G′B′ as the film's own tags say (ITU-T H.273): its matrix and its range are undone, its
@@ -20,7 +20,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import BaseModel
 
-from lithopos.core.errors import InputError
+from lithopos.core.errors import InputError, NoTake
 from lithopos.core.exchange.kinds import file_kind, numbered_pictures
 from lithopos.core.exchange.picture import Codes
 
@@ -33,7 +33,7 @@ FULL = 2  # a range from 0 to the top
 BT709, BT601 = 1, 6
 HIGH = 720  # lines from which an untagged film is taken for Rec. 709
 
-__all__ = ["TakeNotes", "decoded", "frame_at", "take_notes"]
+__all__ = ["TakeNotes", "decoded", "film_size", "shown_at", "take_notes"]
 
 
 class TakeNotes(BaseModel):
@@ -123,7 +123,7 @@ def _times(opened: Any, stream: Any) -> list[int]:
     if not times:
         raise InputError("file", "is a film without a single frame")
     if len(times) == 1:
-        raise InputError("file", "is a film of a single frame; bring it as a photograph")
+        raise NoTake("file", "is a film of a single frame; bring it as a photograph")
     return sorted(times)
 
 
@@ -138,9 +138,8 @@ def _film_notes(opened: Any, stream: Any, times: list[int], frame: Any) -> TakeN
     rate = rate.limit_denominator(100_000)
     transfer, primaries = int(frame.color_trc), int(frame.color_primaries)
     if transfer in HIGH_DYNAMIC_RANGE:
-        raise InputError(
-            "file", f"is a film in high dynamic range ({HIGH_DYNAMIC_RANGE[transfer]}); convert it to Rec. 709 first"
-        )
+        told = HIGH_DYNAMIC_RANGE[transfer]
+        raise NoTake("file", f"is a film in high dynamic range ({told}); convert it to Rec. 709 first")
     turned = round(frame.rotation) % 360
     size = (frame.height, frame.width) if turned in (90, 270) else (frame.width, frame.height)
     notes = []
@@ -214,9 +213,56 @@ def decoded(path: Path, first: int, last: int) -> Iterator[Codes]:
     raise InputError("file", f"is cut off: it ends before frame {number}; set the last frame before that")
 
 
-def frame_at(path: Path, number: int) -> Codes:
-    """One frame; see `decoded`."""
-    return next(decoded(path, number, number))
+def film_size(path: Path) -> dict[str, float | int]:
+    """Width and height, upright, and seconds of a film that is only to be shown.
+
+    Raises
+    ------
+    InputError
+        If it holds no moving picture that can be read.
+    """
+    try:
+        with av.open(str(path)) as opened:
+            stream = _video_of(opened)
+            seconds = float(stream.duration * stream.time_base) if stream.duration and stream.time_base else 0.0
+            seconds = seconds or float((opened.duration or 0) / 1_000_000)
+            height, width = _codes(next(opened.decode(stream))).shape[:2]
+            return {"width": width, "height": height, "seconds": seconds}
+    except InputError:
+        raise
+    except (av.error.FFmpegError, StopIteration, ValueError) as error:
+        raise InputError("file", "is a film that holds no picture that can be read") from error
+
+
+def shown_at(path: Path, time_s: float) -> NDArray[np.uint8]:
+    """The frame on show at a time, with its transparency (H, W, 4) of 8 bits.
+
+    Raises
+    ------
+    InputError
+        If it can't be read there, or the film ends before.
+    """
+    shown = None
+    try:
+        with av.open(str(path)) as opened:
+            stream = _video_of(opened)
+            base = float(stream.time_base or 1)
+            begin = int(stream.start_time or 0)
+            opened.seek(begin + int(time_s / base), stream=stream, backward=True)
+            for frame in opened.decode(stream):
+                if shown is not None and (frame.pts or 0) * base > begin * base + time_s + 1e-6:
+                    break
+                shown = frame
+    except (av.error.FFmpegError, ValueError) as error:
+        raise InputError("file", "is a film that can't be read there") from error
+    if shown is None:
+        raise InputError("time_s", "lies behind the film's end")
+    codes = _codes(shown)
+    eight_bit = (codes >> 8).astype(np.uint8) if codes.dtype == np.uint16 else codes
+    opaque = np.full(codes.shape[:2], 255, np.uint8)
+    if any(part.is_alpha for part in shown.format.components):
+        opaque = np.rot90(shown.to_ndarray(format="rgba")[..., 3], round(shown.rotation / 90) % 4)
+    return np.dstack([eight_bit, opaque])
 
 
 def _codes(frame: Any) -> NDArray[np.uint8] | NDArray[np.uint16]:

@@ -22,6 +22,7 @@ from lithopos.core.arrays import Floats
 from lithopos.core.colour import decode_srgb, encode_srgb
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.decode import read_picture
+from lithopos.core.exchange.film import shown_at
 from lithopos.core.exchange.kinds import file_kind
 from lithopos.core.exchange.picture import in_srgb
 
@@ -31,7 +32,7 @@ MOST_SVG_BYTES = 32 << 20
 _HREFS = ("href", "{http://www.w3.org/1999/xlink}href")
 _OUTSIDE = re.compile(r"url\(\s*['\"]?(?!#|data:)", re.IGNORECASE)
 
-__all__ = ["Graphic", "ReadGraphic", "drawing_size", "film_notes", "has_lettering", "read_graphic"]
+__all__ = ["Graphic", "ReadGraphic", "drawing_size", "has_lettering", "read_graphic"]
 
 
 @dataclass(frozen=True)
@@ -63,7 +64,7 @@ def read_graphic(path: Path, time_s: float = 0.0, longest: int = LONGEST) -> Gra
     if kind == "svg":
         return Graphic(_drawn(path, min(DRAWN, longest)))
     if kind == "film":
-        return Graphic(_bounded(_frame(path, time_s), longest))
+        return Graphic(_bounded(shown_at(path, time_s), longest))
     if kind is None:
         raise InputError("file", "is neither a picture nor a drawing nor a film of a kind that is read")
     codes = in_srgb(read_picture(path))
@@ -178,49 +179,3 @@ def _drawn(path: Path, longest: int) -> NDArray[np.uint8]:
         raise InputError("file", "is a drawing that can't be drawn") from error
     with Image.open(io.BytesIO(bytes(made))) as picture:
         return np.array(picture.convert("RGBA"))
-
-
-# Films
-
-
-def film_notes(path: Path) -> dict[str, float | int]:
-    """What a film tells: width, height, seconds.
-
-    Raises
-    ------
-    InputError
-        If it holds no moving picture that can be read.
-    """
-    import av
-
-    try:
-        with av.open(str(path)) as opened:
-            stream = opened.streams.video[0]
-            seconds = float(stream.duration * stream.time_base) if stream.duration and stream.time_base else 0.0
-            seconds = seconds or float((opened.duration or 0) / 1_000_000)
-            frame = next(opened.decode(stream))
-            return {"width": frame.width, "height": frame.height, "seconds": seconds}
-    except (av.error.FFmpegError, IndexError, StopIteration, ValueError) as error:
-        raise InputError("file", "is a film that holds no picture that can be read") from error
-
-
-def _frame(path: Path, time_s: float) -> NDArray[np.uint8]:
-    """The frame on show at a time: sought backwards to a key frame, then decoded up to it."""
-    import av
-
-    try:
-        with av.open(str(path)) as opened:
-            stream = opened.streams.video[0]
-            base = float(stream.time_base or 1)
-            begin = int(stream.start_time or 0)
-            opened.seek(begin + int(time_s / base), stream=stream, backward=True)
-            shown = None
-            for frame in opened.decode(stream):
-                if shown is not None and (frame.pts or 0) * base > begin * base + time_s + 1e-6:
-                    break
-                shown = frame
-            if shown is None:
-                raise InputError("time_s", "lies behind the film's end")
-            return np.asarray(shown.to_ndarray(format="rgba"))
-    except (av.error.FFmpegError, IndexError, ValueError) as error:
-        raise InputError("file", "is a film that can't be read there") from error

@@ -13,7 +13,6 @@ __all__ = [
     "PANORAMA_KINDS",
     "PHOTOMETRY_KINDS",
     "SHOWN_BY_BROWSERS",
-    "TAKE_KINDS",
     "file_kind",
     "numbered_pictures",
 ]
@@ -47,7 +46,6 @@ MEDIA_TYPES = {
 }
 MODEL_KINDS = ("glb", "gltf", "usd", "3mf", "step", "ifc", "obj", "ply", "stl", "off", "zip")
 GRAPHIC_KINDS = ("svg", "film")  # and every photograph
-TAKE_KINDS = ("film", "sequence")
 _PICTURE_SUFFIXES = {".png", ".jpg", ".jpeg", ".tif", ".tiff", ".webp"}
 PANORAMA_KINDS = ("hdr", "exr")  # and every photograph that is twice as wide as high
 PHOTOMETRY_KINDS = ("ies",)

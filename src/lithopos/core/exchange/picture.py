@@ -10,18 +10,31 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
-from typing import BinaryIO
+from typing import Any, BinaryIO
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageCms
 
+from lithopos.core.colour import decode_srgb
 from lithopos.core.errors import NoRoom
 
 Codes = NDArray[np.uint8] | NDArray[np.uint16]
 
-__all__ = ["Codes", "Picture", "in_srgb", "png_of", "whole_or_not", "write_atomically", "write_pass", "write_png"]
+__all__ = [
+    "Codes",
+    "Picture",
+    "codes_of",
+    "encoded_of",
+    "in_srgb",
+    "linear_of",
+    "png_of",
+    "whole_or_not",
+    "write_atomically",
+    "write_pass",
+    "write_png",
+]
 
 
 @dataclass(frozen=True)
@@ -47,7 +60,23 @@ class Picture:
     @property
     def encoded(self) -> NDArray[np.float32]:
         """The codes as 0..1."""
-        return self.codes.astype(np.float32) / np.float32(np.iinfo(self.codes.dtype).max)
+        return encoded_of(self.codes)
+
+
+def encoded_of(codes: Codes) -> NDArray[np.float32]:
+    """Codes as 0..1."""
+    return codes.astype(np.float32) / np.float32(np.iinfo(codes.dtype).max)
+
+
+def linear_of(codes: Codes) -> NDArray[np.float32]:
+    """Codes as linear light, of those that are encoded as sRGB."""
+    return np.asarray(decode_srgb(encoded_of(codes)), np.float32)
+
+
+def codes_of(encoded: NDArray[np.floating], kind: np.dtype[Any]) -> Codes:
+    """Encoded values 0..1 as codes of a kind, rounded."""
+    values = np.clip(encoded, 0, 1) * np.float32(np.iinfo(kind).max) + np.float32(0.5)
+    return values.astype(np.uint16) if kind == np.uint16 else values.astype(np.uint8)
 
 
 def write_png(picture: Picture, path: Path) -> None:

@@ -17,11 +17,11 @@ from lithopos.core.arrays import Array, Floats, Mask
 from lithopos.core.blend.blend import Tones, grain_lacking
 from lithopos.core.blend.grain import Grain
 from lithopos.core.camera.pinhole import Pinhole
-from lithopos.core.colour import decode_srgb, encode_srgb
+from lithopos.core.colour import encode_srgb
 from lithopos.core.composite.mattes import WHOLE
 from lithopos.core.composite.parts import extent
 from lithopos.core.composite.passes import Passes
-from lithopos.core.exchange.picture import Codes
+from lithopos.core.exchange.picture import Codes, codes_of, linear_of
 from lithopos.core.footage.front import Front, Part
 from lithopos.core.footage.shake import inverse
 from lithopos.core.layers import Window
@@ -168,8 +168,7 @@ def composed(
     codes = tones.photograph(taken.codes).copy()
     if part is None:
         return Composed(codes, model, cover, shadow, taken.front.alpha)
-    top = np.float32(np.iinfo(taken.codes.dtype).max)
-    base = decode_srgb(taken.codes[part].astype(np.float32) / top)
+    base = linear_of(taken.codes[part])
     light, kept = np.zeros_like(base), np.zeros(base.shape[:2], np.float32)
     changed = np.zeros(kept.shape, bool)
     shadow[part] = 0
@@ -188,8 +187,7 @@ def composed(
         kept3 = np.repeat(kept[..., None], 3, -1)
         seed = 7919 * (taken.number + 1)
         encoded = encoded + grain_lacking(grain[0], grain[1], encode_srgb(base), encoded, kept3, window, seed)
-    finished = tones.finished(encoded)
-    values = (np.clip(finished, 0, 1) * top + np.float32(0.5)).astype(taken.codes.dtype)
+    values = codes_of(tones.finished(encoded), codes.dtype)
     codes[part] = np.where(changed[..., None], values, codes[part])
     return Composed(codes, model, cover, shadow, taken.front.alpha)
 

@@ -9,9 +9,9 @@ import numpy as np
 import OpenEXR
 
 from lithopos.core.arrays import Floats
-from lithopos.core.colour import decode_srgb, encode_srgb
+from lithopos.core.colour import encode_srgb
 from lithopos.core.deliver.framed import framed_picture
-from lithopos.core.exchange.picture import Picture, whole_or_not, write_pass, write_png
+from lithopos.core.exchange.picture import Picture, linear_of, whole_or_not, write_pass, write_png
 from lithopos.core.footage.compose import Composed
 from lithopos.core.shot import Shot
 
@@ -38,10 +38,8 @@ def write_frame(wanted: Wanted, made: Composed, shot: Shot, path: Path) -> None:
 
 
 def _parts(made: Composed) -> list[OpenEXR.Part]:
-    top = np.float32(np.iinfo(made.codes.dtype).max)
-    picture = decode_srgb(made.codes.astype(np.float32) / top)
     return [
-        _part("picture", picture),
+        _part("picture", linear_of(made.codes)),
         _part("model", made.model, made.cover),
         _part("shadow", made.shadow),
         _part("people", np.repeat(made.people[..., None], 3, axis=2)),

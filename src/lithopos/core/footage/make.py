@@ -13,6 +13,7 @@ import time
 from collections import OrderedDict, deque
 from collections.abc import Callable, Generator, Iterable, Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
+from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from functools import cached_property, partial
 from pathlib import Path
@@ -26,12 +27,11 @@ from lithopos.core.blend.blend import Tones
 from lithopos.core.blend.grade import luts_of
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.camera.solve import pinhole_of
-from lithopos.core.colour import decode_srgb, encode_srgb
 from lithopos.core.composite.passes import read_passes
 from lithopos.core.derive import Derived, derive
-from lithopos.core.errors import Cancelled, InputError
+from lithopos.core.errors import Cancelled, InputError, NothingSeen
 from lithopos.core.exchange.film import TakeNotes
-from lithopos.core.exchange.picture import Codes, Picture, write_atomically
+from lithopos.core.exchange.picture import Codes, Picture, codes_of, linear_of, write_atomically
 from lithopos.core.footage.compose import Composed, Layer, Taken, composed, layers_of
 from lithopos.core.footage.frame_files import SUFFIX, Wanted, write_frame
 from lithopos.core.footage.frames import read_frames
@@ -39,14 +39,15 @@ from lithopos.core.footage.front import Front, front_of_frame, judged
 from lithopos.core.footage.people import before_of, followed, people_in
 from lithopos.core.footage.states import Films, Mixed, state_key, states_at
 from lithopos.core.footage.strokes import Carried
-from lithopos.core.footage.study import STUDY, Study, keep_study, kept_study, linear_of, painted_plate, studied
+from lithopos.core.footage.study import STUDY, Study, keep_study, kept_study, painted_plate, studied
 from lithopos.core.render.finished import Readers
 from lithopos.core.render.render import render_shot
-from lithopos.core.render.session import Session
+from lithopos.core.render.session import Session, sized
 from lithopos.core.shot import Passing, Shot, Take
 
 FRONTS, MADE = 1, 1  # raised when they are told or made otherwise, so that what was kept is made anew
 LAYERS_HELD = 3
+CLOUDED = 0.9  # of the sky, from which on no sun throws shadows
 NEAR = 0.02  # of the picture's width: so near to what the models reach edges of people matter
 PROOF_SCALE, PROOF_SAMPLES = 0.25, 16
 
@@ -65,14 +66,12 @@ class Progress:
 
     Attributes
     ----------
-    frame : the take's frame that was finished, in the stage of frames.
     seconds_left : None as long as nothing tells.
     """
 
     stage: Stage
     done: int
     of: int
-    frame: int | None = None
     seconds_left: float | None = None
     notes: tuple[str, ...] = ()
 
@@ -90,7 +89,7 @@ def plate_picture(path: Path, study: Study, shot: Shot, hatched: bool = False) -
         y, x = np.mgrid[: plate.shape[0], : plate.shape[1]]
         lines = ((x + y) // max(2, plate.shape[1] // 320)) % 2 == 0
         plate = np.where((~empty & lines)[..., None], np.array([0.85, 0.2, 0.35], np.float32), plate)
-    return Picture(np.round(np.clip(plate, 0, 1) * 65535).astype(np.uint16))
+    return Picture(codes_of(plate, np.dtype(np.uint16)))
 
 
 @dataclass
@@ -172,8 +171,8 @@ class FootageJob:
         if whole is None:
             whole = yield from self._studied()
             keep_study(whole, place)
-        plate, _ = painted_plate(self.path, whole, self.shot.plate_strokes)
-        self.study = _sized(replace(whole, plate=plate), self.scale)
+        self._whole_plate, _ = painted_plate(self.path, whole, self.shot.plate_strokes)
+        self.study = _sized(replace(whole, plate=self._whole_plate), self.scale)
 
     def _studied(self) -> Generator[Progress, None, Study]:
         started, steps = time.monotonic(), studied(self.path, self.take, self.stop)
@@ -183,16 +182,16 @@ class FootageJob:
             except StopIteration as found:
                 study: Study = found.value
                 return study
-            yield Progress("look", done, of, None, (time.monotonic() - started) / done * (of - done))
+            yield Progress("look", done, of, (time.monotonic() - started) / done * (of - done))
 
     def fronts(self) -> Iterator[Progress]:
         """Tell who is in front in each frame; `people` are there afterwards."""
         missing = [number for number in self.frames if not self.front_path(number).is_file()]
         timed = _Timed(len(missing))
-        for number in self._told_fronts(missing) if missing else ():
+        for _ in self._told_fronts(missing) if missing else ():
             timed.one_more()
             done = len(self.frames) - len(missing) + timed.done
-            yield Progress("front", done, len(self.frames), number, timed.left())
+            yield Progress("front", done, len(self.frames), timed.left())
         camera = self.camera
         found = [people_in(self.front(number), number, camera, self.study.lies(number)) for number in self.frames]
         self.people = dict(zip(self.frames, followed(found, self._passings()), strict=True))
@@ -220,7 +219,7 @@ class FootageJob:
             for one in self.shot.passings
         ]
 
-    def _told_fronts(self, missing: list[int]) -> Iterator[int]:
+    def _told_fronts(self, missing: list[int]) -> Iterator[None]:
         """Tell and keep the fronts of some frames; strokes are carried along with whoever they are on."""
         reached = [
             stroke
@@ -240,14 +239,13 @@ class FootageJob:
                     ).somebody,
                 )
 
-        def tell(item: tuple[int, Codes]) -> int:
+        def tell(item: tuple[int, Codes]) -> None:
             number, light = item[0], linear_of(item[1])
             plate, noise = self.study.plate_in(number), self.study.noise
             verdict = carried.corrected(number, judged(light, plate, noise, self.study.deepest), light, plate)
             matters = None if self.matters is None else self._as_it_lies(self.matters, number)
             front = front_of_frame(light, plate, noise, verdict, matters)
             write_atomically(self.front_path(number), partial(_keep_front, front))
-            return number
 
         yield from side_by_side(tell, self._wanted(missing))
 
@@ -265,7 +263,7 @@ class FootageJob:
 
     def _read(self, first: int, last: int) -> Iterator[tuple[int, Codes]]:
         for number, codes in enumerate(read_frames(self.path, first, last), first):
-            yield number, _sized_codes(codes, self.scale)
+            yield number, sized(Picture(codes), self.scale).codes
 
     def _pause(self) -> None:
         if self.stop():
@@ -289,18 +287,18 @@ class FootageJob:
         if self._facts.camera is None:
             raise InputError("camera", "is not solved yet: mark edges first")
         self._mixed = {number: self.states(number) for number in self.frames}
-        wanted = {state_key(one.shot): one.shot for mixed in self._mixed.values() for one in mixed}
-        missing = [key for key in wanted if not self._state_done(key)]
+        stills = {state_key(one.shot): one.shot for mixed in self._mixed.values() for one in mixed}
+        missing = [key for key in stills if not self._state_done(key)]
         timed, notes = _Timed(len(missing)), dict[str, None]()
         for key in missing:
-            for told in self._rendered(wanted[key], key):
+            for told in self._rendered(stills[key], key):
                 notes |= dict.fromkeys(told)
-                yield Progress("render", timed.done, len(missing), None, timed.left(), tuple(notes))
+                yield Progress("render", timed.done, len(missing), timed.left(), tuple(notes))
             timed.one_more()
         height, width = self.study.plate.shape[:2]
         reached = np.zeros((height, width), np.uint8)
-        for key in wanted:
-            reached |= self._layer(key).touched
+        for still in stills.values():
+            reached |= self.layer_of(still).touched
         near = max(3, round(NEAR * width))
         self.matters = cv2.dilate(reached, np.ones((near, near), np.uint8)) > 0
         self._matters_key = _short(self.matters.tobytes())
@@ -312,22 +310,27 @@ class FootageJob:
         timed, count = _Timed(len(plan)), len(self.frames)
         yield Progress("frames", count - len(plan), count)
 
-        def put_together(item: tuple[int, Codes, list[tuple[float, Layer]]]) -> int:
+        def put_together(item: tuple[int, Codes, list[tuple[float, Layer]]]) -> None:
             self._write(item[0], self._composed(*item))
-            return item[0]
 
         # Layers are held by this thread alone.
         layered = (
-            (number, codes, [(one.share, self._layer(state_key(one.shot))) for one in plan[number]])
+            (number, codes, [(one.share, self.layer_of(one.shot)) for one in plan[number]])
             for number, codes in self._wanted(plan)
         )
-        for number in side_by_side(put_together, layered):
+        for _ in side_by_side(put_together, layered):
             timed.one_more()
-            yield Progress("frames", count - len(plan) + timed.done, count, number, timed.left())
+            yield Progress("frames", count - len(plan) + timed.done, count, timed.left())
 
     def frame_path(self, number: int, wanted: Wanted = "picture") -> Path:
         """A finished frame's file, once all of them are planned."""
         return self.kept / "frames" / f"{number:06d}-{self._keys[number]}{SUFFIX[wanted]}"
+
+    def finished(self) -> dict[int, str]:
+        """Names of the files of the frames that are there, once all are planned; before that none."""
+        if not hasattr(self, "_keys"):
+            return {}
+        return {number: self.frame_path(number).name for number in self.frames if self._frame_done(number)}
 
     def _frame_done(self, number: int) -> bool:
         return all(self.frame_path(number, one).is_file() for one in self.wants)
@@ -352,11 +355,8 @@ class FootageJob:
         """Render a still shot's passes; one in which nothing is seen has none."""
         place = self.kept / "states" / self._state_name(key)
         if not (all(one.hidden for one in shot.models) and all(one.hidden for one in shot.panes)):
-            try:
+            with suppress(NothingSeen):
                 yield from self._traced(shot, place)
-            except InputError as error:
-                if not (error.field == "models" and "outside the picture" in error.cause):
-                    raise
         shutil.rmtree(place / "sums", ignore_errors=True)
         write_atomically(place / "done", lambda file: file.write(b""))
 
@@ -382,29 +382,19 @@ class FootageJob:
 
     def _plate_as_photograph(self) -> Picture:
         """The plate at the take's own size, from which a render of any size begins."""
-        codes = np.round(np.clip(self.study.plate, 0, 1) * 65535).astype(np.uint16)
-        if self.scale != 1:
-            size = (self.notes.width, self.notes.height)
-            codes = np.asarray(cv2.resize(codes, size, interpolation=cv2.INTER_LINEAR), np.uint16)
-        return Picture(codes)
+        return Picture(codes_of(self._whole_plate, np.dtype(np.uint16)))
 
     def layer_of(self, still: Shot) -> Layer:
-        """A still shot's passes, once it is rendered."""
-        return self._layer(state_key(still))
-
-    def _layer(self, key: str) -> Layer:
+        """A still shot's passes, once it is rendered; its sun is its own."""
+        key = state_key(still)
         if key not in self._held:
             passes = read_passes(self.kept / "states" / self._state_name(key) / "passes")
             height, width = self.study.plate.shape[:2]
-            self._held[key] = layers_of(passes, (height, width), self.camera, self._to_sun())
+            self._held[key] = layers_of(passes, (height, width), self.camera, _to_sun(still))
             while len(self._held) > LAYERS_HELD:
                 self._held.popitem(last=False)
         self._held.move_to_end(key)
         return self._held[key]
-
-    def _to_sun(self) -> Array | None:
-        sun = self._facts.sun_shown
-        return np.array(sun) if sun and self.shot.lit_by == "day" and self.shot.sky.cover < 0.9 else None
 
     def _composed(self, number: int, codes: Codes, layers: list[tuple[float, Layer]]) -> Composed:
         front, blend = self.front(number), self.shot.blend
@@ -442,6 +432,12 @@ class FootageJob:
         for name, most in (("frames", KEPT_FRAMES * len(self.frames)), ("front", KEPT_FRAMES * len(self.frames))):
             _keep_newest(self.kept / name, most)
         _keep_newest(self.kept / "states", KEPT_STATES)
+
+
+def _to_sun(shot: Shot) -> Array | None:
+    """Towards the sun, where one throws shadows."""
+    sun = derive(shot).sun_shown
+    return np.array(sun) if sun and shot.lit_by == "day" and shot.sky.cover < CLOUDED else None
 
 
 def _keep_newest(folder: Path, most: int) -> None:
@@ -490,23 +486,12 @@ def side_by_side(work: Callable[[Given], Made], items: Iterable[Given]) -> Itera
                 one.cancel()
 
 
-def _sized_codes(codes: Codes, scale: float) -> Codes:
-    if scale == 1:
-        return codes
-    size = (max(2, round(codes.shape[1] * scale)), max(2, round(codes.shape[0] * scale)))
-    made = cv2.resize(linear_of(codes), size, interpolation=cv2.INTER_AREA if scale < 1 else cv2.INTER_CUBIC)
-    values = np.round(encode_srgb(np.clip(made, 0, 1)) * np.iinfo(codes.dtype).max)
-    return values.astype(np.uint16) if codes.dtype == np.uint16 else values.astype(np.uint8)
-
-
 def _sized(study: Study, scale: float) -> Study:
-    """A study for frames of another size."""
+    """A study for frames of another size, its plate made as frames and photographs are."""
     if scale == 1:
         return study
-    height, width = study.plate.shape[:2]
-    size = (max(2, round(width * scale)), max(2, round(height * scale)))
-    light = cv2.resize(decode_srgb(study.plate), size, interpolation=cv2.INTER_AREA if scale < 1 else cv2.INTER_CUBIC)
-    plate = np.asarray(encode_srgb(np.clip(light, 0, 1)), np.float32)
+    plate = sized(Picture(codes_of(study.plate, np.dtype(np.uint16))), scale).encoded
+    size = (plate.shape[1], plate.shape[0])
     seen = cv2.resize(study.seen, size, interpolation=cv2.INTER_LINEAR)
     empty = cv2.resize(study.empty.astype(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0
     moved = study.moved * [scale, scale, 1, 1]
@@ -516,7 +501,7 @@ def _sized(study: Study, scale: float) -> Study:
 
 def _keep_front(front: Front, file: object) -> None:
     shade = np.round(np.clip(front.shade, 0, 1.27) * 200).astype(np.uint8)
-    parts = {"alpha": np.round(front.alpha * 255).astype(np.uint8), "shade": shade}
+    parts = {"alpha": codes_of(front.alpha, np.dtype(np.uint8)), "shade": shade}
     np.savez_compressed(file, **parts, labels=front.labels.astype(np.uint16))  # type: ignore[arg-type]
 
 

@@ -8,10 +8,6 @@ import zipfile
 from collections.abc import Iterator
 from pathlib import Path
 
-import cv2
-import numpy as np
-
-from lithopos.core.colour import decode_srgb, encode_srgb
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.decode import read_picture
 from lithopos.core.exchange.film import TakeNotes
@@ -19,6 +15,7 @@ from lithopos.core.exchange.picture import Codes, whole_or_not
 from lithopos.core.footage.frame_files import SUFFIX, Wanted
 from lithopos.core.footage.make import FootageJob
 from lithopos.core.footage.written import Film, refuse_unfit, write_film
+from lithopos.core.render.session import sized
 
 __all__ = ["put_film", "put_pictures", "put_zip", "refuse_unfit_place"]
 
@@ -52,8 +49,7 @@ def put_film(job: FootageJob, out: Path, film: Film, longest_px: int | None = No
     ----------
     longest_px : of the longer side; None: as the frames are.
     """
-    frames = _smaller(_read_back(job), longest_px)
-    write_film(frames, out, film, job.path, job.notes, job.take.first, job.take.rate)
+    write_film(_read_back(job, longest_px), out, film, job.path, job.notes, job.take.first, job.take.rate)
 
 
 def put_pictures(job: FootageJob, out: Path) -> list[Path]:
@@ -79,20 +75,8 @@ def put_zip(job: FootageJob, out: Path, wanted: Wanted) -> None:
             package.writestr(entry, job.frame_path(number, wanted).read_bytes())
 
 
-def _read_back(job: FootageJob) -> Iterator[Codes]:
+def _read_back(job: FootageJob, longest_px: int | None) -> Iterator[Codes]:
     for number in job.frames:
-        yield read_picture(job.frame_path(number)).codes
-
-
-def _smaller(frames: Iterator[Codes], longest_px: int | None) -> Iterator[Codes]:
-    """Frames made smaller, in linear light."""
-    for codes in frames:
-        share = longest_px / max(codes.shape[:2]) if longest_px else 1.0
-        if share >= 1:
-            yield codes
-            continue
-        top = np.iinfo(codes.dtype).max
-        size = (max(2, round(codes.shape[1] * share)), max(2, round(codes.shape[0] * share)))
-        light = cv2.resize(decode_srgb(codes.astype(np.float32) / np.float32(top)), size, interpolation=cv2.INTER_AREA)
-        made = np.round(encode_srgb(np.clip(light, 0, 1)) * top)
-        yield made.astype(np.uint16) if codes.dtype == np.uint16 else made.astype(np.uint8)
+        picture = read_picture(job.frame_path(number))
+        share = longest_px / max(picture.codes.shape[:2]) if longest_px else 1.0
+        yield sized(picture, min(1.0, share)).codes

@@ -13,7 +13,7 @@ import cv2
 import numpy as np
 
 from lithopos.core.arrays import Array, Floats, Mask
-from lithopos.core.exchange.picture import Codes
+from lithopos.core.exchange.picture import Codes, encoded_of
 
 STEADY, LEAST_STEADY_PX = 0.008, 6.0  # of the picture's diagonal: a camera that moves more stands on no stand
 ROUNDS, ENOUGH = 12, 1e-3  # px
@@ -103,8 +103,7 @@ class Reference:
         self.told = told.astype(float)
 
     def _grey(self, codes: Codes) -> Floats:
-        values = codes.astype(np.float32) / np.float32(np.iinfo(codes.dtype).max)
-        grey = cv2.cvtColor(values, cv2.COLOR_RGB2GRAY)
+        grey = cv2.cvtColor(encoded_of(codes), cv2.COLOR_RGB2GRAY)
         if self.share < 1:
             grey = cv2.resize(grey, None, fx=self.share, fy=self.share, interpolation=cv2.INTER_AREA)
         return np.asarray(cv2.GaussianBlur(grey, (0, 0), 1.0), np.float32)

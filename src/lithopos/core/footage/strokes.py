@@ -38,7 +38,7 @@ class Carried:
                 continue
             points = np.asarray(stroke.points, float) * self.scale
             points = points + self._way(points.mean(0), stroke.frame, number)
-            under = stroke_mask([tuple(one) for one in points], stroke.radius_px * self.scale, height, width) > 0.5
+            under = stroke_mask(points, stroke.radius_px * self.scale, height, width) > 0.5
             if stroke.says == "in":
                 somebody |= under
                 shade[under] = 1.0

@@ -9,13 +9,14 @@ from tempfile import TemporaryDirectory
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
+from numpy.typing import ArrayLike, NDArray
 
 from lithopos.core.arrays import Array, Floats, Mask
 from lithopos.core.blend.grain import Grain
 from lithopos.core.colour import decode_srgb, encode_srgb
+from lithopos.core.composite.mattes import painted
 from lithopos.core.errors import Cancelled, InputError
-from lithopos.core.exchange.picture import Codes, write_atomically
+from lithopos.core.exchange.picture import Codes, codes_of, encoded_of, linear_of, write_atomically
 from lithopos.core.footage.frames import read_frame, read_frames
 from lithopos.core.footage.front import USUAL_DEEPEST, judged
 from lithopos.core.footage.gain import fitted_gain, gain_field
@@ -31,15 +32,13 @@ ALIKE_PX = 0.35  # so far two neighbours may lie apart
 PAIRS = 12  # of neighbours, by which noise is told
 SHADES, SHADED, LEAST_SHADED = 8, 0.9, 200  # frames, light left, and pixels by which the deepest shadow is told
 FULL_SHADE, SHADE_ROUNDS = 0.2, 3  # quantile of shades that is taken for the sun's whole absence
-BLUER = 0.16
+BLUER = 0.16  # how much bluer than by what was told before shadows may be then
 
 __all__ = [
     "STUDY",
     "Study",
-    "encoded_of",
     "keep_study",
     "kept_study",
-    "linear_of",
     "painted_plate",
     "studied",
     "whole_study",
@@ -86,16 +85,6 @@ class Study:
         """How far any frame's corner lies from the reference frame's."""
         height, width = self.plate.shape[:2]
         return max(farthest_px(Moved(*one), width, height) for one in self.moved)
-
-
-def encoded_of(codes: Codes) -> Floats:
-    """Codes as 0..1."""
-    return np.asarray(codes.astype(np.float32) / np.float32(np.iinfo(codes.dtype).max))
-
-
-def linear_of(codes: Codes) -> Floats:
-    """Codes as linear light."""
-    return decode_srgb(encoded_of(codes))
 
 
 def studied(
@@ -190,7 +179,7 @@ def _made_alike(
         back = inverse(moved.matrix(reference.width, reference.height))
         brought = decode_srgb(np.clip(brought_to(encoded_of(codes), back), 0, 1))
         gain = gain_field(fitted_gain(brought, base), reference.height, reference.width)
-        ready[place] = np.round(np.clip(encode_srgb(brought / gain), 0, 1) * 65535).astype(np.uint16)
+        ready[place] = codes_of(encode_srgb(brought / gain), ready.dtype)
         yield place
 
 
@@ -265,7 +254,7 @@ def painted_plate(path: Path, study: Study, strokes: list[PlateStroke]) -> tuple
 
     Parameters
     ----------
-    strokes : in the plate's pixels; a later one lies over an earlier.
+    strokes : as they were drawn, each on its frame; a later one lies over an earlier.
     """
     plate, empty = study.plate.copy(), study.empty.copy()
     height, width = empty.shape
@@ -274,21 +263,17 @@ def painted_plate(path: Path, study: Study, strokes: list[PlateStroke]) -> tuple
         back = inverse(study.lies(number))
         light = linear_of(read_frame(path, number)) / study.gain(number)
         brought = np.clip(brought_to(encode_srgb(np.clip(light, 0, 1)), back), 0, 1)
-        share = stroke_mask(stroke.points, stroke.radius_px, height, width)[..., None]
+        points = (np.asarray(stroke.points, float) - 0.5) @ back[:, :2].T + back[:, 2] + 0.5
+        share = stroke_mask(points, stroke.radius_px, height, width)[..., None]
         plate = np.asarray(plate * (1 - share) + brought * share, np.float32)
         empty |= share[..., 0] > 0.5
     return plate, empty
 
 
-def stroke_mask(points: list[tuple[float, float]], radius_px: float, height: int, width: int) -> Floats:
-    """How far (H, W) a brush's stroke covers each pixel; its edge is soft over a pixel or a fifth of its radius."""
-    line = np.zeros((height, width), np.uint8)
-    fine = 16
-    at = np.round((np.asarray(points, float) - 0.5) * fine).astype(np.int32)
-    cv2.polylines(line, [at[:, None]], False, 255, max(1, round(2 * radius_px)), cv2.LINE_AA, 4)
-    if len(at) == 1:
-        cv2.circle(line, tuple(map(int, at[0])), round(radius_px * fine), 255, -1, cv2.LINE_AA, 4)
-    return np.asarray(cv2.GaussianBlur(line, (0, 0), max(0.6, radius_px / 8)) / np.float32(255), np.float32)
+def stroke_mask(points: ArrayLike, radius_px: float, height: int, width: int) -> Floats:
+    """How far (H, W) a brush's stroke covers each pixel; its edge is soft by an eighth of its radius."""
+    inside = painted(np.asarray(points, float), radius_px, (height, width))
+    return np.asarray(cv2.GaussianBlur(inside.astype(np.float32), (0, 0), max(0.6, radius_px / 8)))
 
 
 def kept_study(place: Path) -> Study | None:

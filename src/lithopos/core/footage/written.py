@@ -6,6 +6,7 @@ Only codecs are offered whose encoders are free of fees and of licences that wou
 from __future__ import annotations
 
 import itertools
+import os
 from collections.abc import Iterator
 from dataclasses import dataclass
 from fractions import Fraction
@@ -34,8 +35,9 @@ SOUNDS = {
 TICKS = 90_000  # a second, for frames at uneven times
 COARSEST = 63  # of a constant quality
 BT709, RGB = 1, 0
+os.environ.setdefault("SVT_LOG", "1")  # errors: else the encoder tells its settings on standard error
 
-__all__ = ["CONTAINERS", "Codec", "Film", "fitting_suffix", "refuse_unfit", "write_film"]
+__all__ = ["CONTAINERS", "ENCODERS", "Codec", "Film", "fitting_suffix", "refuse_unfit", "write_film"]
 
 
 @dataclass(frozen=True)

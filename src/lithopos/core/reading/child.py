@@ -16,7 +16,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from lithopos.core.errors import InputError
+from lithopos.core.errors import InputError, NoTake
 from lithopos.core.reading.limits import limit_this_process
 
 THUMB_WIDTHS = (240, 480)
@@ -228,20 +228,19 @@ def _told_take(path: Path) -> dict[str, Any]:
 
     try:
         told = take_notes(path)
-    except InputError as error:
-        if "single frame" in error.cause or "high dynamic range" in error.cause:
-            return {"take": None, "notes": [f"{error.field} {error.cause}"]}
-        raise
+    except NoTake as error:
+        return {"take": None, "notes": [f"as a take it {error.cause}"]}
     times = {"times_s"}  # thousands of numbers, which nobody asks for here
     size = {"width": told.width, "height": told.height, "seconds": told.seconds}
     return {**size, "take": told.model_dump(mode="json", exclude=times), "notes": told.notes}
 
 
 def _told_graphic(path: Path, kind: str) -> dict[str, Any]:
-    from lithopos.core.exchange.graphic import drawing_size, film_notes, has_lettering, read_graphic
+    from lithopos.core.exchange.film import film_size
+    from lithopos.core.exchange.graphic import drawing_size, has_lettering, read_graphic
 
     if kind == "film":
-        return {"kind": "film", "format": kind, **film_notes(path), **_told_take(path)}
+        return {"kind": "film", "format": kind, **film_size(path), **_told_take(path)}
     if kind == "sequence":
         return {"kind": "sequence", "format": kind, **_told_take(path)}
     width, height = drawing_size(path)

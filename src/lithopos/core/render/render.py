@@ -28,7 +28,7 @@ from lithopos.core.composite.passes import Names, Passes, keep_names, keep_passe
 from lithopos.core.composite.scope import Scope, scope_of
 from lithopos.core.composite.whites import Whites, whites_of
 from lithopos.core.deliver.framed import window_of
-from lithopos.core.errors import Cancelled, InputError
+from lithopos.core.errors import Cancelled, InputError, NothingSeen
 from lithopos.core.exchange.graphic import ReadGraphic
 from lithopos.core.exchange.picture import Codes, Picture
 from lithopos.core.geometry.model import Model
@@ -269,7 +269,7 @@ class _Job:
         if bounds is not None and self.seen is not None:
             bounds = bounds.common(self.seen)
         if bounds is None:
-            raise InputError("models", "stand outside the picture: neither they nor their shadows would be seen")
+            raise NothingSeen("models", "stand outside the picture: neither they nor their shadows would be seen")
         self.bounds, self.gain = bounds, self.scene.gain
         if self.passes is not None:
             materials = (tuple(one.name for one in thing.model.materials) for thing in self.scene.models)

@@ -9,7 +9,7 @@ from pydantic import Field, FiniteFloat, JsonValue, field_validator, model_valid
 from lithopos.core.camera.problem import Pixel
 from lithopos.core.shot.parts import DocumentPart, FileName, Identity, Name
 
-__all__ = ["KEYED", "MOST_FRAMES", "FrontStroke", "Key", "Passing", "PlateStroke", "Playing", "Take"]
+__all__ = ["KEYED", "FrontStroke", "Key", "Passing", "PlateStroke", "Playing", "Take"]
 
 MOST_FRAMES = 20_000
 Frame = Annotated[int, Field(ge=0, le=10_000_000)]
@@ -78,7 +78,7 @@ class Take(DocumentPart):
 
 
 class PlateStroke(DocumentPart):
-    """A brush's stroke over the clean plate: what is under it comes from one frame, which shows the place there."""
+    """A brush's stroke drawn on one frame, which shows the place there: what is under it goes into the clean plate."""
 
     id: Identity
     frame: Frame
