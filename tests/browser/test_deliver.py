@@ -89,7 +89,11 @@ class Delivering(unittest.TestCase):
         before = page.locator("a[aria-label^=Download]").count()
         page.get_by_role("button", name="Make the master and", exact=False).click()
         links = page.locator("a[aria-label^=Download]")
-        expect(links).to_have_count(before + count, timeout=240_000)
+        try:
+            expect(links).to_have_count(before + count, timeout=240_000)
+        except AssertionError as error:
+            shot = page.url.split("/shot/")[1].split("/")[0].split("?")[0]
+            raise AssertionError(f"{error}\n{self.page.server.ask('GET', f'/shots/{shot}/renders')}") from error
         page.get_by_role("button", name="Make the master and", exact=False).wait_for(timeout=60_000)
         found = {}
         for number in range(count):

@@ -4,42 +4,18 @@ from __future__ import annotations
 
 import io
 import json
-import tempfile
 import unittest
 import zipfile
-from pathlib import Path
 from typing import Any
 
 from lithopos.samples.demo import marks_of
-from lithopos.web.app import create_app
 from lithopos.web.openapi import openapi_document
 from tests.core.test_deliver import SAID, reply
 from tests.support import ROOT, SAMPLES
+from tests.web.asking import Asking
 
 
-class Api(unittest.TestCase):
-    def setUp(self) -> None:
-        holder = tempfile.TemporaryDirectory()
-        self.addCleanup(holder.cleanup)
-        app = create_app(Path(holder.name))
-        self.addCleanup(app.extensions["library"].engine.dispose)
-        self.client = app.test_client()
-        self.project = self.ask("post", "/projects", {"name": "Tidewater yard"}, 201)["id"]
-
-    def ask(self, method: str, path: str, body: Any = None, status: int = 200, **headers: str) -> Any:
-        answer = getattr(self.client, method)(f"/api/v1{path}", json=body, headers=headers)
-        self.assertEqual(answer.status_code, status, answer.text)
-        if status >= 400:
-            self.assertEqual(answer.mimetype, "application/problem+json")
-            self.assertEqual(answer.json["status"], status)
-        return answer.json
-
-    def send(self, name: str, data: bytes, status: int = 201) -> Any:
-        form = {"file": (io.BytesIO(data), name)}
-        answer = self.client.post(f"/api/v1/projects/{self.project}/files", data=form)
-        self.assertEqual(answer.status_code, status, answer.text)
-        return answer.json
-
+class Api(Asking):
     def shot(self) -> dict[str, Any]:
         file = self.send("cloister-yard.jpg", (SAMPLES / "cloister-yard.jpg").read_bytes())
         shot: dict[str, Any] = self.ask(

@@ -10,6 +10,7 @@ from lithopos.samples import meshes
 from lithopos.samples.meshes import Array, Mesh
 from lithopos.samples.places import Colour, Material
 
+BODY_M = 1.906  # from the ground to the top of the hair
 STRIDE_M = 1.38  # two steps
 STEPS = 12  # rings of a limb: as many at any moment, so that its triangles stay the same
 
@@ -54,7 +55,7 @@ class Walker:
         phase = 2 * np.pi * (self.begin + self.speed_m_s * time_s / STRIDE_M)
         x, y = self.at(time_s)
         turn = float(np.degrees(np.arctan2(way[1], way[0])))
-        share = self.height_m / 1.74
+        share = self.height_m / BODY_M
         stood = [(mesh.transformed(np.eye(3) * share), f"{self.name} {part}") for mesh, part in _body(phase, self.coat)]
         return [(mesh.moved((float(x), float(y), 0.0), turn), material) for mesh, material in stood]
 
@@ -94,7 +95,7 @@ def _leg(phase: float, side: float) -> tuple[list[Array], Mesh]:
 
 
 def _body(phase: float, coat: float) -> list[tuple[Mesh, str]]:
-    """A body 1.74 m high that walks towards +x, its lowest shoe on the ground."""
+    """A body `BODY_M` high that walks towards +x, its lowest shoe on the ground."""
     legs = [_leg(phase, 1.0), _leg(phase + np.pi, -1.0)]
     hips = -min(float(shoe.vertices[:, 2].min()) for _, shoe in legs)
     up = np.array([0.0, 0.0, hips])
@@ -131,7 +132,7 @@ WALKERS = (
         (-2.75, -2.15),
         (2.4, -1.15),
         1.3,
-        1.68,
+        1.84,
         (0.36, 0.05, 0.035),
         (0.03, 0.035, 0.06),
         (0.05, 0.03, 0.01),
@@ -142,7 +143,7 @@ WALKERS = (
         (4.4, 2.72),
         (-0.6, 2.72),
         1.24,
-        1.8,
+        1.97,
         (0.05, 0.12, 0.16),
         (0.15, 0.12, 0.08),
         (0.25, 0.2, 0.15),

@@ -276,12 +276,14 @@ def _shadow_in_shade(shadow: Floats, shade: Floats, deepest: Floats) -> Floats:
     Light is what comes from all about, a share `deepest` of it all, and the sun's; both shadows can only take the sun's
     once.
     """
-    if not (shade < 0.98).any():
+    doubled = ((shade < 0.98) & (shadow < 1)).any(-1)
+    if not doubled.any():
         return shadow
+    here, there = shadow[doubled], shade[doubled]
     sun = 1 - deepest
-    theirs = np.clip((shade - deepest) / sun, 0, 1)
-    ours = np.clip((shadow - deepest) / sun, 0, 1)
-    about = np.minimum(shadow / np.maximum(deepest + sun * ours, 1e-4), 1)
-    both = (deepest * about + sun * ours * theirs) / np.maximum(deepest + sun * theirs, 1e-4)
-    doubled = (shade < 0.98) & (shadow < 1)
-    return np.asarray(np.where(doubled, both, shadow), np.float32)
+    theirs = np.clip((there - deepest) / sun, 0, 1)
+    ours = np.clip((here - deepest) / sun, 0, 1)
+    about = np.minimum(here / np.maximum(deepest + sun * ours, 1e-4), 1)
+    made = shadow.copy()
+    made[doubled] = (deepest * about + sun * ours * theirs) / np.maximum(deepest + sun * theirs, 1e-4)
+    return made

@@ -21,7 +21,6 @@ from scipy.sparse import diags
 from lithopos.core.arrays import Floats, Mask
 from lithopos.core.blend.grain import Grain
 from lithopos.core.colour import encode_srgb
-from lithopos.core.composite.parts import extent
 
 MISSED_PX = 0.15  # how far an edge of the plate may lie off in a frame
 WINDOWS = (7, 3)  # pixels across in which a shadow's ratio is told
@@ -91,17 +90,30 @@ def judged(frame: Floats, plate: Floats, noise: Grain, deepest: Floats, bluer: f
     sigma2 = _variance(base, noise)
     plain = np.asarray(((seen - base) ** 2 / sigma2).mean(-1), np.float32)
     changed = cv2.GaussianBlur(plain, (0, 0), 2.0) > CHANGED
-    somebody, shade = np.zeros(plain.shape, bool), np.ones_like(plate)
-    if not changed.any():
-        return Verdict(somebody, shade)
-    part = extent(changed, MARGIN_PX)
-    dim, ratio = _shadowed(frame[part], plate[part], seen[part], sigma2[part], noise, deepest, bluer)
-    unlike = np.minimum(np.minimum(plain[part], dim), 4 * SOMEBODY)
-    verdict = cv2.GaussianBlur(np.asarray(unlike, np.float32), (0, 0), SMOOTH_PX) > SOMEBODY
-    somebody[part] = _whole(verdict, LEAST * plain.size)
-    shaded = changed[part] & (dim < SOMEBODY) & ~somebody[part]
-    shade[part] = np.where(shaded[..., None], np.minimum(ratio, LIGHTEST), 1.0)
-    return Verdict(somebody, shade)
+    verdict, shade, dims = np.zeros(plain.shape, bool), np.ones_like(plate), np.full_like(plain, np.inf)
+    for part in _parts(changed):
+        dim, ratio = _shadowed(frame[part], plate[part], seen[part], sigma2[part], noise, deepest, bluer)
+        unlike = np.minimum(np.minimum(plain[part], dim), 4 * SOMEBODY)
+        verdict[part] |= cv2.GaussianBlur(np.asarray(unlike, np.float32), (0, 0), SMOOTH_PX) > SOMEBODY
+        shade[part], dims[part] = np.minimum(ratio, LIGHTEST), dim
+    somebody = _whole(verdict, LEAST * plain.size) if verdict.any() else verdict
+    shaded = changed & (dims < SOMEBODY) & ~somebody
+    return Verdict(somebody, np.asarray(np.where(shaded[..., None], shade, 1.0), np.float32))
+
+
+def _parts(mask: Mask) -> list[Part]:
+    """Parts of a picture, each with a margin, that hold all of a mask between them."""
+    near = cv2.dilate(mask.astype(np.uint8), np.ones((MARGIN_PX + 1, MARGIN_PX + 1), np.uint8))
+    labels, _ = ndimage.label(near)
+    height, width = mask.shape
+    half = MARGIN_PX // 2
+    return [
+        (
+            slice(max(0, rows.start - half), min(height, rows.stop + half)),
+            slice(max(0, columns.start - half), min(width, columns.stop + half)),
+        )
+        for rows, columns in ndimage.find_objects(labels)
+    ]
 
 
 def _variance(base: Floats, noise: Grain) -> Floats:
@@ -200,9 +212,8 @@ def front_of_frame(frame: Floats, plate: Floats, noise: Grain, verdict: Verdict,
     """
     somebody, shade = verdict.somebody, verdict.shade.copy()
     touched = somebody | (shade != 1).any(-1)
-    if touched.any():
-        part = extent(touched, MARGIN_PX)
-        shade[part] = _under(np.ascontiguousarray(shade[part]), somebody[part])
+    for part in _parts(touched):
+        shade[part] = _under(np.ascontiguousarray(verdict.shade[part]), somebody[part])
     alpha = somebody.astype(np.float32)
     labels = people_of(somebody)
     band = max(2, round(BAND_PX * somebody.shape[1]))

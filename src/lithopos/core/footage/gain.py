@@ -11,7 +11,7 @@ ORDER = 3  # of the polynomial by which a change of light spreads over the pictu
 EACH = 4  # only each so many-th pixel is asked
 DARK, BRIGHT = 0.004, 0.9  # linear light between which a pixel tells its gain
 ROUNDS, TUKEY = 8, 4.685
-SHRINK = 0.02  # how much the bent terms are held back, against a share of all pixels
+SHRINK = 0.002  # how much the bent terms are held back, against a share of all pixels
 
 __all__ = ["fitted_gain", "gain_field"]
 
@@ -22,7 +22,7 @@ def _terms(x: Array, y: Array) -> Array:
     return np.stack([x**i * y**j for i, j in powers], -1)
 
 
-def fitted_gain(frame: Floats, plate: Floats, start: Array | None = None) -> Array:
+def fitted_gain(frame: Floats, plate: Floats) -> Array:
     """A frame's gain as factors of `_terms`, (10, 3), of its logarithm by channel.
 
     Tukey's weights leave out who walks through; bent terms are held back, so that they don't follow them.
@@ -30,7 +30,6 @@ def fitted_gain(frame: Floats, plate: Floats, start: Array | None = None) -> Arr
     Parameters
     ----------
     frame, plate : (H, W, 3) linear light.
-    start : of the frame before.
     """
     height, width = frame.shape[:2]
     size = (max(8, width // EACH), max(8, height // EACH))
@@ -39,13 +38,12 @@ def fitted_gain(frame: Floats, plate: Floats, start: Array | None = None) -> Arr
     good = ((small[1] > DARK) & (small[1] < BRIGHT) & (small[0] < BRIGHT)).all(-1)
     terms = _terms(x[good], y[good])
     held = SHRINK * len(terms) * np.diag([0.0] + [1.0] * (terms.shape[1] - 1))
-    found = np.zeros((terms.shape[1], 3)) if start is None else start.copy()
+    found = np.zeros((terms.shape[1], 3))
     if len(terms) < 100:
         return found
     for channel in range(3):
         told = np.log(small[0][good][:, channel].astype(float) / small[1][good][:, channel])
-        if start is None:
-            found[0, channel] = np.median(told)
+        found[0, channel] = np.median(told)
         for _ in range(ROUNDS):
             rest = told - terms @ found[:, channel]
             scale = max(1.4826 * float(np.median(np.abs(rest))), 1e-4)

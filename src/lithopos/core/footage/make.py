@@ -7,17 +7,15 @@ named by all that decides them: what is there is not made again.
 from __future__ import annotations
 
 import hashlib
-import os
 import shutil
 import time
-from collections import OrderedDict, deque
+from collections import OrderedDict
 from collections.abc import Callable, Generator, Iterable, Iterator
-from concurrent.futures import Future, ThreadPoolExecutor
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from functools import cached_property, partial
 from pathlib import Path
-from typing import Literal, TypeVar
+from typing import Literal
 
 import cv2
 import numpy as np
@@ -36,6 +34,7 @@ from lithopos.core.footage.compose import Composed, Layer, Taken, composed, laye
 from lithopos.core.footage.frame_files import SUFFIX, Wanted, write_frame
 from lithopos.core.footage.frames import read_frames
 from lithopos.core.footage.front import Front, front_of_frame, judged
+from lithopos.core.footage.parallel import side_by_side
 from lithopos.core.footage.people import before_of, followed, people_in
 from lithopos.core.footage.states import Films, Mixed, state_key, states_at
 from lithopos.core.footage.strokes import Carried
@@ -53,8 +52,6 @@ PROOF_SCALE, PROOF_SAMPLES = 0.25, 16
 
 KEPT_FRAMES, KEPT_STATES = 3, 400  # times a take's frames, and still shots
 
-Given = TypeVar("Given")
-Made = TypeVar("Made")
 Stage = Literal["look", "front", "render", "frames"]
 
 __all__ = ["PROOF_SAMPLES", "PROOF_SCALE", "FootageJob", "Progress", "plate_picture", "study_key"]
@@ -467,23 +464,6 @@ class _Timed:
     def left(self) -> float | None:
         """How long the rest takes; None as long as nothing tells."""
         return (time.monotonic() - self.began) / self.done * (self.of - self.done) if self.done else None
-
-
-def side_by_side(work: Callable[[Given], Made], items: Iterable[Given]) -> Iterator[Made]:
-    """What work makes of items, in their order, as many at once as there are processors."""
-    count = os.cpu_count() or 1
-    with ThreadPoolExecutor(count) as pool:
-        waiting: deque[Future[Made]] = deque()
-        try:
-            for item in items:
-                waiting.append(pool.submit(work, item))
-                if len(waiting) > count:
-                    yield waiting.popleft().result()
-            while waiting:
-                yield waiting.popleft().result()
-        finally:
-            for one in waiting:
-                one.cancel()
 
 
 def _sized(study: Study, scale: float) -> Study:

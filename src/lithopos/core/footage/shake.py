@@ -108,16 +108,11 @@ class Reference:
             grey = cv2.resize(grey, None, fx=self.share, fy=self.share, interpolation=cv2.INTER_AREA)
         return np.asarray(cv2.GaussianBlur(grey, (0, 0), 1.0), np.float32)
 
-    def moved(self, codes: Codes, near: Moved | None = None) -> Moved:
-        """How a frame lies against this one.
-
-        Parameters
-        ----------
-        near : of the frame before, from which it is sought; None: from a coarse look at the whole.
-        """
+    def moved(self, codes: Codes) -> Moved:
+        """How a frame lies against this one, sought from a coarse look at the whole."""
         grey = self._grey(codes)
         height, width = grey.shape
-        at = self._guessed(grey) if near is None else near.scaled(self.share)
+        at = self._guessed(grey)
         found = np.array([at.x, at.y, at.turn, at.grown])
         for _ in range(ROUNDS):
             back = inverse(Moved(*map(float, found)).matrix(width, height))

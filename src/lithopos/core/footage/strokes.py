@@ -20,14 +20,15 @@ class Carried:
 
     def __init__(self, strokes: list[FrontStroke], scale: float) -> None:
         self.strokes, self.scale = strokes, scale
-        self.middles: dict[int, Array] = {}
+        # By frame: everybody's box (left, upper, wide, high) and middle.
+        self.known: dict[int, tuple[Array, Array]] = {}
         self.shapes: tuple[int, int] = (0, 0)
 
     def note(self, number: int, somebody: Mask) -> None:
         """Remember where everybody is in a frame."""
         self.shapes = (somebody.shape[0], somebody.shape[1])
-        count, _, _, middles = cv2.connectedComponentsWithStats(somebody.astype(np.uint8))
-        self.middles[number] = np.asarray(middles[1:count])
+        count, _, told, middles = cv2.connectedComponentsWithStats(somebody.astype(np.uint8))
+        self.known[number] = np.asarray(told[1:count, :4], float), np.asarray(middles[1:count])
 
     def corrected(self, number: int, verdict: Verdict, frame: Floats, plate: Floats) -> Verdict:
         """A frame's verdict with all strokes that reach it, in their order."""
@@ -49,19 +50,19 @@ class Carried:
 
     def _way(self, at: Array, from_frame: int, to_frame: int) -> Array:
         """How whoever is nearest has moved between two frames, step by step; nobody near: nothing."""
-        now, step = at.copy(), 1 if to_frame > from_frame else -1
-        near = CARRIED_PX * self.shapes[1]
-        followed_at: Array | None = None
-        for number in range(from_frame, to_frame + step, step):
-            middles = self.middles.get(number, np.zeros((0, 2)))
-            if not len(middles):
+        boxes, middles = self.known.get(from_frame, (np.zeros((0, 4)), np.zeros((0, 2))))
+        if not len(boxes):
+            return np.zeros(2)
+        beside = np.maximum(np.maximum(boxes[:, :2] - at, at - boxes[:, :2] - boxes[:, 2:]), 0)
+        away, near = np.linalg.norm(beside, axis=1), CARRIED_PX * self.shapes[1]
+        if away.min() > near:
+            return np.zeros(2)
+        begin = middle = middles[int(away.argmin())]
+        step = 1 if to_frame > from_frame else -1
+        for number in range(from_frame + step, to_frame + step, step):
+            _, middles = self.known.get(number, (boxes, np.zeros((0, 2))))
+            away = np.linalg.norm(middles - middle, axis=1)
+            if not len(away) or away.min() > 4 * near:
                 break
-            aim = at if followed_at is None else followed_at
-            away = np.linalg.norm(middles - aim, axis=1)
-            nearest = int(away.argmin())
-            if away[nearest] > (4 * near if followed_at is None else near):
-                break
-            if followed_at is not None:
-                now = now + middles[nearest] - followed_at
-            followed_at = middles[nearest]
-        return np.asarray(now - at)
+            middle = middles[int(away.argmin())]
+        return np.asarray(middle - begin)

@@ -21,6 +21,7 @@ from lithopos.core.footage.frames import read_frame, read_frames
 from lithopos.core.footage.front import USUAL_DEEPEST, judged
 from lithopos.core.footage.gain import fitted_gain, gain_field
 from lithopos.core.footage.noise import take_noise
+from lithopos.core.footage.parallel import side_by_side
 from lithopos.core.footage.plate import clean_plate
 from lithopos.core.footage.shake import Moved, Reference, brought_to, farthest_px, inverse, most_px
 from lithopos.core.shot import PlateStroke, Take
@@ -108,24 +109,30 @@ def studied(
         shape = (len(chosen), reference.height, reference.width, 3)
         ready = np.lib.format.open_memmap(Path(folder) / "alike.npy", mode="w+", dtype=np.uint16, shape=shape)
         pairs: list[tuple[Codes, Codes]] = []
-        for place in _made_alike(path, take, chosen, reference, ready, pairs):
+        known: dict[int, Moved] = {}
+        for number, moved in _made_alike(path, take, chosen, reference, ready, pairs):
             _pause(stop)
-            yield place + 1, of
+            known[number] = moved
+            yield len(known), of
         noise = _first_noise(path, take, chosen, pairs)
         plate = clean_plate(ready, noise)
         del ready
-    moved: list[Moved] = []
-    gains: list[Array] = []
-    for codes in read_frames(path, take.first, take.last):
+
+    def lain(item: tuple[int, Codes]) -> tuple[Moved, Array]:
+        number, codes = item
+        moved = known.get(number) or _lies(reference, codes, take, number)
+        there = np.clip(brought_to(plate.encoded, moved.matrix(reference.width, reference.height)), 0, 1)
+        return moved, fitted_gain(linear_of(codes), decode_srgb(there))
+
+    lies: list[tuple[Moved, Array]] = []
+    for one in side_by_side(lain, enumerate(read_frames(path, take.first, take.last), take.first)):
         _pause(stop)
-        near = moved[-1] if moved else None
-        moved.append(_lies(reference, codes, take, take.first + len(moved), near))
-        there = np.clip(brought_to(plate.encoded, moved[-1].matrix(reference.width, reference.height)), 0, 1)
-        gains.append(fitted_gain(linear_of(codes), decode_srgb(there), gains[-1] if gains else None))
-        yield len(chosen) + len(moved), of
+        lies.append(one)
+        yield len(chosen) + len(lies), of
     full = np.array(USUAL_DEEPEST, np.float32)
-    told = np.array([[one.x, one.y, one.turn, one.grown] for one in moved])
-    found = Study(take.first, told, np.array(gains), noise, plate.encoded, plate.seen, plate.empty, full)
+    told = np.array([[one.x, one.y, one.turn, one.grown] for one, _ in lies])
+    gains = np.array([gain for _, gain in lies])
+    found = Study(take.first, told, gains, noise, plate.encoded, plate.seen, plate.empty, full)
     found = replace(found, noise=_noise_beside(path, found))
     return replace(found, deepest=_deepest(path, found))
 
@@ -160,32 +167,37 @@ def _made_alike(
     reference: Reference,
     ready: NDArray[np.uint16],
     pairs: list[tuple[Codes, Codes]],
-) -> Iterator[int]:
-    """Put the chosen frames into `ready` as if they lay and shone as the reference frame does.
+) -> Iterator[tuple[int, Moved]]:
+    """Put the chosen frames into `ready` as if they lay and shone as the reference frame does; gives how each lies.
 
     Parameters
     ----------
     pairs : gets neighbours that lie alike, by which noise is told.
     """
     base = linear_of(read_frame(path, take.reference))
+
+    def brought(item: tuple[int, tuple[int, Codes]]) -> tuple[int, Codes, Moved]:
+        place, (number, codes) = item
+        moved = _lies(reference, codes, take, number)
+        back = inverse(moved.matrix(reference.width, reference.height))
+        light = decode_srgb(np.clip(brought_to(encoded_of(codes), back), 0, 1))
+        gain = gain_field(fitted_gain(light, base), reference.height, reference.width)
+        ready[place] = codes_of(encode_srgb(light / gain), ready.dtype)
+        return number, codes, moved
+
     before: tuple[int, Codes, Moved] | None = None
-    for place, (number, codes) in enumerate(_only(path, chosen)):
-        moved = _lies(reference, codes, take, number, None)
+    for number, codes, moved in side_by_side(brought, enumerate(_only(path, chosen))):
         if before and number - before[0] <= 2 and len(pairs) < PAIRS * 4:
             alike = np.hypot(moved.x - before[2].x, moved.y - before[2].y) < ALIKE_PX
             if alike or not take.steady:
                 pairs.append((before[1], codes))
         before = (number, codes, moved)
-        back = inverse(moved.matrix(reference.width, reference.height))
-        brought = decode_srgb(np.clip(brought_to(encoded_of(codes), back), 0, 1))
-        gain = gain_field(fitted_gain(brought, base), reference.height, reference.width)
-        ready[place] = codes_of(encode_srgb(brought / gain), ready.dtype)
-        yield place
+        yield number, moved
 
 
-def _lies(reference: Reference, codes: Codes, take: Take, number: int, near: Moved | None) -> Moved:
+def _lies(reference: Reference, codes: Codes, take: Take, number: int) -> Moved:
     """How a frame lies; InputError if the camera moves."""
-    moved = reference.moved(codes, near) if take.steady else Moved()
+    moved = reference.moved(codes) if take.steady else Moved()
     most = most_px(reference.width, reference.height)
     far = farthest_px(moved, reference.width, reference.height)
     if far > most:
