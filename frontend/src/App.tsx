@@ -1,15 +1,18 @@
 import { Home } from "./home/Home";
 import { ProjectPage } from "./home/ProjectPage";
+import { SitePage } from "./site/SitePage";
 import { useAddress } from "./state/address";
 import { Notices } from "./ui/Notices";
 import { Workplace } from "./Workplace";
 
 export function App() {
-  const { projectId, shotId } = useAddress();
+  const { projectId, shotId, isSite } = useAddress();
   return (
     <>
       {projectId && shotId ? (
         <Workplace key={shotId} projectId={projectId} shotId={shotId} />
+      ) : projectId && isSite ? (
+        <SitePage projectId={projectId} />
       ) : projectId ? (
         <ProjectPage projectId={projectId} />
       ) : (

@@ -503,6 +503,50 @@ def _show_progress(number: int, of: int, seconds_left: float) -> None:
 
 
 @cli.command()
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option("--sheet", type=click.Path(path_type=Path), help="Write the verification sheet (PDF), too.")
+@click.option("--shots", "folder", type=click.Path(path_type=Path), help="Write the shots as the site makes them here.")
+def site(file: Path, sheet: Path | None, folder: Path | None) -> None:
+    """Solve the cameras of several photographs of one place together. Prints all that is known as JSON."""
+    from contextlib import ExitStack
+    from datetime import date
+
+    from lithopos.core.derive import derive
+    from lithopos.core.exchange.bundle import open_shot
+    from lithopos.core.reading.ask import read_picture
+    from lithopos.core.site import load_site
+    from lithopos.core.site.settle import answered, in_site
+    from lithopos.core.site.sheet import Pictured, write_sheet
+
+    for out in (sheet, folder):
+        if out is not None:
+            _refuse_unwritable(out)
+    told = load_site(_read_json(str(file)))
+    with ExitStack() as stack:
+        opened = {}
+        for number, member in enumerate(told.members):
+            if member.shot is None:
+                raise InputError(f"members[{number}].shot", "is missing: the file of its shot")
+            opened[member.id] = stack.enter_context(open_shot(file.parent / member.shot))
+        shots = {name: one.shot for name, one in opened.items()}
+        answer = answered(told, shots)[0]
+        together = in_site(told, shots)
+        if folder is not None:
+            folder.mkdir(exist_ok=True)
+            for name, shot in together.items():
+                (folder / f"{name}.json").write_text(shot.model_dump_json(by_alias=True, indent=1) + "\n")
+        if sheet is not None:
+            pictures = {}
+            for name, shot in together.items():
+                photograph = shot.photograph
+                picture = read_picture(opened[name].find(photograph.file)) if photograph else None
+                pictures[name] = Pictured(shot, derive(shot), picture.eight_bit if picture else None)
+            with sheet.open("wb") as target:
+                write_sheet(told.name or file.stem, told, answer, pictures, date.today(), target)
+    _print(answer.model_dump(mode="json"))
+
+
+@cli.command()
 def schema() -> None:
     """Print the JSON Schema of the shot document."""
     from lithopos.core.shot import shot_schema

@@ -70,6 +70,9 @@ export type FileOut = Schemas["FileOut"];
 export type Projects = Schemas["ProjectsOut"];
 export type Materials = Schemas["Materials"];
 export type Renders = Schemas["RendersOut"];
+export type SiteOut = Schemas["SiteOut"];
+export type Tie = Schemas["Tie"];
+export type Way = Schemas["Way"];
 export type Take = NonNullable<Shot["take"]>;
 export type TakeOut = Schemas["TakeOut"] & {
   work: Partial<Record<"plate" | "front" | "walk" | "film", Schemas["RenderOut"]>>;

@@ -272,6 +272,107 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/projects/{project_id}/site": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The site as it stands, with all that follows from it. */
+        get: operations["getSite"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Accept a change; the tied shots get their cameras by it at once. */
+        patch: operations["changeSite"];
+        trace?: never;
+    };
+    "/api/v1/projects/{project_id}/site/redo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["redoSite"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project_id}/site/sheet.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The verification sheet. */
+        get: operations["getSheet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project_id}/site/survey": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take a surveyor's table: coordinates go to the ties of the same names, or make new ones. */
+        post: operations["addSurvey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project_id}/site/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["undoSite"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/projects/{project_id}/site/way": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where the other photographs show what lies under a pixel of one: lines, of what is on the ground points. */
+        get: operations["getWay"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/renders/{render_id}/changes": {
         parameters: {
             query?: never;
@@ -1024,6 +1125,33 @@ export interface components {
             roll_deg: number;
             /** Turn Deg */
             turn_deg: number;
+        };
+        /**
+         * AtSite
+         * @description The camera in the site's frame; it holds in place of the one that the photograph gives alone.
+         *
+         *     Attributes
+         *     ----------
+         *     runs_deg : which way this photograph's own run A heads in the site, anticlockwise from its x axis.
+         *     sigma : standard deviations by the figures' names, as of a camera alone.
+         *     sun : where all were taken at one time, and shadows are marked in any of them.
+         */
+        AtSite: {
+            camera: components["schemas"]["KnownCamera"];
+            /**
+             * Runs Deg
+             * @default 0
+             */
+            runs_deg: number;
+            /**
+             * Sigma
+             * @default {}
+             */
+            sigma: {
+                [key: string]: number;
+            };
+            /** @default null */
+            sun: components["schemas"]["SiteSun"] | null;
         };
         /**
          * BalanceAnswer
@@ -1859,6 +1987,30 @@ export interface components {
             sharp: components["schemas"]["SharpLine"] | null;
         };
         /**
+         * Ellipse
+         * @description How well a place is known in a picture: it lies within at 95 % [px, deg from the picture's x axis clockwise].
+         *
+         *     `put_in` is the photograph in which the thing is taken to have been put.
+         */
+        Ellipse: {
+            /** At */
+            at: [
+                number,
+                number
+            ];
+            /** Half Long Px */
+            half_long_px: number;
+            /** Half Short Px */
+            half_short_px: number;
+            /**
+             * Put In
+             * @default
+             */
+            put_in: string;
+            /** Turn Deg */
+            turn_deg: number;
+        };
+        /**
          * Exposure
          * @description How much brighter than measured things are taken up, in stops: a fine control by hand.
          */
@@ -2014,6 +2166,19 @@ export interface components {
                 number,
                 number
             ];
+        };
+        /**
+         * FootOut
+         * @description Where a thing stands in a picture, and how well that is known.
+         */
+        FootOut: {
+            ellipse: components["schemas"]["Ellipse"];
+            /** Name */
+            name: string;
+            /** Shot */
+            shot: string;
+            /** Thing */
+            thing: string;
         };
         /**
          * FoundEdge
@@ -2460,6 +2625,26 @@ export interface components {
             /** Path */
             path: string;
             value: components["schemas"]["JsonValue"];
+        };
+        /**
+         * Known
+         * @description A surveyor's coordinates, in their own frame; `plus_minus_m` is how far each can be trusted (95 %).
+         */
+        Known: {
+            /** East M */
+            east_m: number;
+            /**
+             * Height M
+             * @default null
+             */
+            height_m: number | null;
+            /** North M */
+            north_m: number;
+            /**
+             * Plus Minus M
+             * @default 0.02
+             */
+            plus_minus_m: number;
         };
         /**
          * KnownCamera
@@ -3377,6 +3562,117 @@ export interface components {
              * @default []
              */
             strokes: components["schemas"]["Stroke"][];
+        };
+        /**
+         * Member
+         * @description A photograph of the site: a shot, by its name.
+         *
+         *     Attributes
+         *     ----------
+         *     shot : where its file lies, in a site that is itself a file.
+         *     runs : which of the first photograph's runs its own run A goes along; `own`: its runs are other ones.
+         */
+        Member: {
+            /** Id */
+            id: string;
+            /**
+             * Runs
+             * @default own
+             * @enum {string}
+             */
+            runs: "own" | "a" | "b" | "-a" | "-b";
+            /**
+             * Shot
+             * @default null
+             */
+            shot: string | null;
+        };
+        /**
+         * MemberAnswer
+         * @description A photograph's camera in the site; null where it is not tied, with the reason.
+         *
+         *     Attributes
+         *     ----------
+         *     runs_deg : which way its own run A heads in the site.
+         *     sigma : standard deviations, by the figures' names: as of a camera alone.
+         *     survey_position, survey_sigma_m : east, north, height of the camera; `bearing_deg` the view's, clockwise from north.
+         *     residual_px : how far its ties are seen from where they are marked, root mean square.
+         */
+        MemberAnswer: {
+            /**
+             * Bearing Deg
+             * @default null
+             */
+            bearing_deg: number | null;
+            /** @default null */
+            camera: components["schemas"]["KnownCamera"] | null;
+            /**
+             * Focal 35Mm
+             * @default null
+             */
+            focal_35mm: number | null;
+            /**
+             * Heading Deg
+             * @default null
+             */
+            heading_deg: number | null;
+            /** Id */
+            id: string;
+            /**
+             * Reason
+             * @default null
+             */
+            reason: string | null;
+            /**
+             * Residual Px
+             * @default null
+             */
+            residual_px: number | null;
+            /**
+             * Roll Deg
+             * @default null
+             */
+            roll_deg: number | null;
+            /**
+             * Runs Deg
+             * @default 0
+             */
+            runs_deg: number;
+            /**
+             * Sigma
+             * @default {}
+             */
+            sigma: {
+                [key: string]: number;
+            };
+            /**
+             * Survey Position
+             * @default null
+             */
+            survey_position: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Survey Sigma M
+             * @default null
+             */
+            survey_sigma_m: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Ties
+             * @default 0
+             */
+            ties: number;
+            /**
+             * Tilt Deg
+             * @default null
+             */
+            tilt_deg: number | null;
         };
         /**
          * OpenLens
@@ -5283,6 +5579,8 @@ export interface components {
              * @default []
              */
             shadow_edges: components["schemas"]["MarkedShadowEdge"][];
+            /** @default null */
+            site: components["schemas"]["AtSite"] | null;
             /**
              * @default {
              *       "cover": 0,
@@ -5385,6 +5683,187 @@ export interface components {
                 number,
                 number
             ][][];
+        };
+        /**
+         * Site
+         * @description Photographs of one place, tied together; the first one's frame is the site's.
+         *
+         *     Attributes
+         *     ----------
+         *     one_sun : they were taken at one time, so that one sun shines in all of them.
+         */
+        Site: {
+            /**
+             * Format
+             * @default 1
+             * @constant
+             */
+            format: 1;
+            /**
+             * Lengths
+             * @default []
+             */
+            lengths: components["schemas"]["SiteLength"][];
+            /**
+             * Members
+             * @default []
+             */
+            members: components["schemas"]["Member"][];
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * One Sun
+             * @default false
+             */
+            one_sun: boolean;
+            /**
+             * Ties
+             * @default []
+             */
+            ties: components["schemas"]["Tie"][];
+        };
+        /**
+         * SiteAnswer
+         * @description A site, or the reason why there is none yet.
+         *
+         *     Attributes
+         *     ----------
+         *     marks_px : how well marks agree, beside a hand's: 1 as expected.
+         *     survey_heading_deg, survey_shift_m : from the site's frame to the surveyor's: turned anticlockwise, then moved.
+         */
+        SiteAnswer: {
+            /**
+             * Doubts
+             * @default []
+             */
+            doubts: string[];
+            /**
+             * Lengths
+             * @default []
+             */
+            lengths: components["schemas"]["SiteLengthAnswer"][];
+            /**
+             * Marks
+             * @default null
+             */
+            marks: number | null;
+            /**
+             * Members
+             * @default []
+             */
+            members: components["schemas"]["MemberAnswer"][];
+            /**
+             * Reason
+             * @default null
+             */
+            reason: string | null;
+            /**
+             * Survey Heading Deg
+             * @default null
+             */
+            survey_heading_deg: number | null;
+            /**
+             * Survey Shift M
+             * @default null
+             */
+            survey_shift_m: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Ties
+             * @default []
+             */
+            ties: components["schemas"]["TieAnswer"][];
+        };
+        /**
+         * SiteLength
+         * @description A known length between two ties.
+         */
+        SiteLength: {
+            /** From */
+            from: string;
+            /** Id */
+            id: string;
+            /** Metres */
+            metres: number;
+            /**
+             * Plus Minus M
+             * @default 0
+             */
+            plus_minus_m: number;
+            /** To */
+            to: string;
+        };
+        /**
+         * SiteLengthAnswer
+         * @description A known length between ties, as the site has it.
+         */
+        SiteLengthAnswer: {
+            /** Id */
+            id: string;
+            /**
+             * Metres
+             * @default null
+             */
+            metres: number | null;
+            /**
+             * Sigma M
+             * @default null
+             */
+            sigma_m: number | null;
+        };
+        /** SiteOut */
+        SiteOut: {
+            answer: components["schemas"]["SiteAnswer"];
+            document: components["schemas"]["Site"];
+            /** Feet */
+            feet: components["schemas"]["FootOut"][];
+            /** Redo */
+            redo: string | null;
+            /** Revision */
+            revision: number;
+            /** Shots */
+            shots: components["schemas"]["SiteShot"][];
+            /** Undo */
+            undo: string | null;
+        };
+        /**
+         * SiteShot
+         * @description A shot of the project, whether it belongs to the site or not.
+         */
+        SiteShot: {
+            /** Height */
+            height: number;
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Photograph */
+            photograph: string | null;
+            /** Width */
+            width: number;
+        };
+        /**
+         * SiteSun
+         * @description The sun by the shadows of all the site's photographs, in the site's frame; standard deviations by name.
+         */
+        SiteSun: {
+            /** Azimuth Deg */
+            azimuth_deg: number;
+            /** Elevation Deg */
+            elevation_deg: number;
+            /**
+             * Sigma Deg
+             * @default {}
+             */
+            sigma_deg: {
+                [key: string]: number;
+            };
         };
         /**
          * Sky
@@ -5719,6 +6198,16 @@ export interface components {
             };
         };
         /**
+         * SurveyIn
+         * @description A surveyor's table as text; see `core.site.coordinates`.
+         */
+        SurveyIn: {
+            /** Revision */
+            revision: number;
+            /** Text */
+            text: string;
+        };
+        /**
          * Take
          * @description Footage from a camera that stands still; the shot's photograph is one of its frames, or its clean plate.
          *
@@ -5849,6 +6338,115 @@ export interface components {
             waveform: number[][][];
         };
         /**
+         * Tie
+         * @description One thing of the place: where photographs show it [px, by their shots' names], and what is known of it.
+         *
+         *     Attributes
+         *     ----------
+         *     on_ground : it lies on the ground.
+         *     known : surveyed; then it may be seen in a single photograph.
+         *     aside : it does not count.
+         */
+        Tie: {
+            /**
+             * Aside
+             * @default false
+             */
+            aside: boolean;
+            /** Id */
+            id: string;
+            /** @default null */
+            known: components["schemas"]["Known"] | null;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * On Ground
+             * @default false
+             */
+            on_ground: boolean;
+            /**
+             * Seen
+             * @default {}
+             */
+            seen: Record<string, never>;
+        };
+        /**
+         * TieAnswer
+         * @description A tie: where it lies, and how far off it is seen.
+         *
+         *     Attributes
+         *     ----------
+         *     sigma_m : standard deviations of x, y and height.
+         *     predicted : where each tied photograph would show it [px]; `off_px` from where it is marked to there.
+         *     off_m : of a surveyed one, from its coordinates to here: east, north, height (null where not known).
+         *     aside : it contradicts the others and does not count.
+         *     reason : why it is not known where it lies.
+         */
+        TieAnswer: {
+            /**
+             * Aside
+             * @default false
+             */
+            aside: boolean;
+            /** Id */
+            id: string;
+            /**
+             * Off M
+             * @default null
+             */
+            off_m: [
+                number,
+                number,
+                number | null
+            ] | null;
+            /**
+             * Off Px
+             * @default {}
+             */
+            off_px: {
+                [key: string]: [
+                    number,
+                    number
+                ];
+            };
+            /**
+             * Position M
+             * @default null
+             */
+            position_m: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
+             * Predicted
+             * @default {}
+             */
+            predicted: {
+                [key: string]: [
+                    number,
+                    number
+                ];
+            };
+            /**
+             * Reason
+             * @default null
+             */
+            reason: string | null;
+            /**
+             * Sigma M
+             * @default null
+             */
+            sigma_m: [
+                number,
+                number,
+                number
+            ] | null;
+        };
+        /**
          * Trial
          * @description A merge patch to see the consequences of, without keeping it.
          */
@@ -5903,6 +6501,24 @@ export interface components {
              * @default
              */
             name: string;
+        };
+        /**
+         * Way
+         * @description Where a photograph shows it: points along a line [px], of what is on the ground one.
+         */
+        Way: {
+            /** Points */
+            points: [
+                number,
+                number
+            ][];
+            /** Shot */
+            shot: string;
+        };
+        /** WayOut */
+        WayOut: {
+            /** Ways */
+            ways: components["schemas"]["Way"][];
         };
         /**
          * White
@@ -6493,6 +7109,235 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShotOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    getSite: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    changeSite: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Change"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    redoSite: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Seen"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    getSheet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    addSurvey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SurveyIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    undoSite: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Seen"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    getWay: {
+        parameters: {
+            query: {
+                shot: string;
+                x: number;
+                y: number;
+                on_ground?: boolean;
+            };
+            header?: never;
+            path: {
+                project_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WayOut"];
                 };
             };
             /** @description Unprocessable Entity */

@@ -1,9 +1,10 @@
 import { useCallback } from "react";
 import { thumbUrl } from "../api/client";
 import { useProject } from "../api/hooks";
-import { go, shotPath } from "../state/address";
+import { go, shotPath, sitePath } from "../state/address";
 import { useDropAnywhere, useTakeFiles } from "../state/files";
 import { say } from "../state/notices";
+import { Button, Tip } from "../ui/controls";
 import { FileButton, PHOTOGRAPHS } from "../ui/FileButton";
 
 /** A project's shots, and the place to drop a photograph. */
@@ -40,7 +41,14 @@ export function ProjectPage({ projectId }: { projectId: string }) {
         </div>
         {data.shots.length > 0 && (
           <>
-            <h2 className="mt-10 mb-3 text-[15px] font-medium">Shots</h2>
+            <div className="mt-10 mb-3 flex items-center justify-between">
+              <h2 className="text-[15px] font-medium">Shots</h2>
+              {data.shots.length > 1 && (
+                <Tip text="Several photographs of one place: what stands in one stands in all">
+                  <Button onClick={() => go(sitePath(projectId))}>Site: tie the photographs</Button>
+                </Tip>
+              )}
+            </div>
             <ul className="grid grid-cols-3 gap-5">
               {data.shots.map((shot) => (
                 <li key={shot.id}>

@@ -5,11 +5,12 @@ const subscribe = (tell: () => void) => {
   return () => window.removeEventListener("popstate", tell);
 };
 
-/** What the address names: `/project/…/shot/…`. */
-export function useAddress(): { projectId?: string; shotId?: string } {
+/** What the address names: `/project/…/shot/…`, `/project/…/site`. */
+export function useAddress(): { projectId?: string; shotId?: string; isSite: boolean } {
   const path = useSyncExternalStore(subscribe, () => window.location.pathname);
   const match = path.match(/^\/project\/([0-9a-f]+)(?:\/shot\/([0-9a-f]+(?:~[\w-]+)?))?/);
-  return { projectId: match?.[1], shotId: match?.[2] };
+  const isSite = /^\/project\/[0-9a-f]+\/site$/.test(path);
+  return { projectId: match?.[1], shotId: match?.[2], isSite };
 }
 
 export function go(path: string) {
@@ -22,3 +23,4 @@ export const baseOf = (shotId: string) => shotId.split("~")[0] ?? shotId;
 
 export const projectPath = (projectId: string) => `/project/${projectId}`;
 export const shotPath = (projectId: string, shotId: string) => `/project/${projectId}/shot/${shotId}`;
+export const sitePath = (projectId: string) => `/project/${projectId}/site`;

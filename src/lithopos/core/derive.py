@@ -12,7 +12,7 @@ import numpy as np
 from pydantic import BaseModel
 
 from lithopos.core.arrays import Array
-from lithopos.core.camera.answer import tell_by_hand
+from lithopos.core.camera.answer import tell_at_site, tell_by_hand
 from lithopos.core.camera.hand import Gesture, hand_fit, pinhole_by_hand
 from lithopos.core.camera.known import pinhole_known
 from lithopos.core.camera.pinhole import Pinhole
@@ -45,6 +45,7 @@ from lithopos.core.place.sunlight import (
     shadows_thrown,
     softness_of,
     sun_in_force,
+    sun_of_site,
 )
 from lithopos.core.questions import camera_problem_of
 from lithopos.core.shot import USUAL_TURBIDITY, Shot
@@ -281,6 +282,9 @@ def shot_after_gesture(shot: Shot, gesture: Gesture) -> Shot:
 
 def _camera(shot: Shot, level_heights: dict[str, float] | None = None) -> CameraAnswer | NoAnswer:
     problem = camera_problem_of(shot, level_heights)
+    if shot.site is not None:
+        camera = pinhole_known(shot.site.camera, problem.image.width, problem.image.height)
+        return tell_at_site(camera, problem, shot.site.runs_deg, shot.site.sigma)
     if isinstance(shot.camera, HandCamera):
         camera = pinhole_by_hand(shot.camera, problem.image.width, problem.image.height, shot.origin)
         return tell_by_hand(camera, problem)
@@ -326,6 +330,8 @@ def _derive_sun(shot: Shot, camera: CameraAnswer, result: Derived) -> None:
     thrown = shadows_thrown(shot, result.proxies)
     result.thrown = [*thrown]
     measured = measured_sun(shot, camera, heights, thrown)
+    if shot.site is not None and shot.site.sun is not None:
+        measured = sun_of_site(shot.site.sun, measured if isinstance(measured, SunAnswer) else None)
     if isinstance(measured, NoAnswer):
         result.sun_reason = measured.reason
     else:

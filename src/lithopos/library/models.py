@@ -62,10 +62,34 @@ class ShotRow(Base):
 
 
 class Revision(Base):
-    """An accepted change: the whole document after it, and the revision that it was made from."""
+    """An accepted change: the whole document after it, and the revision that it was made from.
+
+    As a site moves on, its shots do: such a revision takes the place of the accepted change that it `stands_for`.
+    """
 
     __tablename__ = "revisions"
     shot_id: Mapped[str] = mapped_column(ForeignKey("shots.id", ondelete="CASCADE"), primary_key=True)
+    number: Mapped[int] = mapped_column(primary_key=True)
+    parent: Mapped[int | None]
+    label: Mapped[str] = mapped_column(String(200))
+    document: Mapped[dict[str, Any]]
+    created_at: Mapped[datetime] = mapped_column(default=now)
+    stands_for: Mapped[int | None]
+
+
+class SiteRow(Base):
+    """A project's site; `head` is the number of the revision in force."""
+
+    __tablename__ = "sites"
+    project_id: Mapped[str] = mapped_column(ForeignKey("projects.id", ondelete="CASCADE"), primary_key=True)
+    head: Mapped[int] = mapped_column(default=0)
+
+
+class SiteRevision(Base):
+    """An accepted change of a site: the whole document after it, and the revision that it was made from."""
+
+    __tablename__ = "site_revisions"
+    project_id: Mapped[str] = mapped_column(ForeignKey("sites.project_id", ondelete="CASCADE"), primary_key=True)
     number: Mapped[int] = mapped_column(primary_key=True)
     parent: Mapped[int | None]
     label: Mapped[str] = mapped_column(String(200))

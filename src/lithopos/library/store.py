@@ -20,7 +20,7 @@ from typing import IO, Any
 from alembic import command
 from alembic.config import Config
 from alembic.util import CommandError
-from sqlalchemy import Select, and_, create_engine, event, func, select, text
+from sqlalchemy import Select, and_, create_engine, event, func, or_, select, text
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
@@ -29,9 +29,10 @@ from lithopos.core.exchange.kinds import MEDIA_TYPES
 from lithopos.core.exchange.package import main_name, pack
 from lithopos.core.reading.ask import ask_reader
 from lithopos.core.shot import Shot, Take, load_shot, new_shot, upgraded
-from lithopos.core.shot.change import changed, met
+from lithopos.core.shot.change import changed, met, stepped
 from lithopos.core.shot.option import optioned, with_option
 from lithopos.library.models import Project, ProjectFile, Render, Revision, ShotRow, StoredFile, now, shot_name
+from lithopos.library.settling import settle
 
 _SHA256 = re.compile("[0-9a-f]{64}")
 RUNNING = ("running", "stopping")
@@ -348,6 +349,8 @@ class Library:
             If it meets another change of the same thing; InputError if the document would not be valid. Nothing
             changes then.
         """
+        if "site" in patch:
+            raise InputError("site", "follows from the site's ties; change those")
         shot_id, option = _address(name)
         with self._locked(shot_id) as (session, row):
             before = session.get_one(Revision, (shot_id, row.head))
@@ -363,13 +366,10 @@ class Library:
             self._refuse_wrong_options(session, shot)
             if _document(shot) == before.document:
                 return _state(session, row, option)
-            last = session.scalar(select(func.max(Revision.number)).where(Revision.shot_id == shot_id)) or 0
             called = next((one.name for one in shot.options if one.id == option), "")
             label = f"{called}: {label}"[:200] if called else label
-            told = {"parent": row.head, "label": label, "document": _document(shot)}
-            session.add(Revision(shot_id=shot_id, number=last + 1, **told))
-            row.head = last + 1
-            session.flush()
+            made = _add_revision(session, row, row.head, label, _document(shot))
+            settle(session, row.project_id, shot_id, before.document, made)
             return _state(session, row, option)
 
     def undo(self, name: str, seen: int) -> ShotState:
@@ -377,10 +377,11 @@ class Library:
         shot_id, option = _address(name)
         with self._locked(shot_id) as (session, row):
             _refuse_stale(row, seen)
-            parent = session.get_one(Revision, (shot_id, row.head)).parent
-            if parent is None:
+            made = _made(session, session.get_one(Revision, (shot_id, row.head)))
+            if made.parent is None:
                 raise InputError("undo", "there is nothing to undo")
-            return self._gone_to(session, row, parent, option)
+            parent = session.get_one(Revision, (shot_id, made.parent))
+            return self._gone_to(session, row, made, parent, option)
 
     def redo(self, name: str, seen: int) -> ShotState:
         """Go forward to the latest revision made from the one in force."""
@@ -390,11 +391,22 @@ class Library:
             child = _child(session, row)
             if child is None:
                 raise InputError("redo", "there is nothing to redo")
-            return self._gone_to(session, row, child.number, option)
+            return self._gone_to(session, row, session.get_one(Revision, (shot_id, child.parent)), child, option)
 
-    def _gone_to(self, session: Session, row: ShotRow, revision: int, option: str | None) -> ShotState:
-        row.head = revision
+    def _gone_to(self, session: Session, row: ShotRow, from_: Revision, to: Revision, option: str | None) -> ShotState:
+        """Take the step between two revisions, one of which the revision in force is or stands for."""
+        here, made = session.get_one(Revision, (row.id, row.head)), None
+        if here.number == from_.number:
+            row.head = to.number
+        else:
+            bare = {**here.document, "site": from_.document.get("site")}
+            document, meeting = stepped(bare, from_.document, to.document)
+            if meeting is not None:
+                raise InputError("undo", f"{meeting} has been changed since, in another photograph of the site")
+            document = {**document, "site": here.document.get("site")}
+            made = _add_revision(session, row, to.parent, to.label, document, to.stands_for or to.number)
         session.flush()
+        settle(session, row.project_id, row.id, here.document, made)
         try:
             return _state(session, row, option)
         except NotFound as error:
@@ -702,8 +714,38 @@ def _document(shot: Shot) -> dict[str, Any]:
     return shot.model_dump(mode="json", by_alias=True)
 
 
+def _add_revision(
+    session: Session,
+    row: ShotRow,
+    parent: int | None,
+    label: str,
+    document: dict[str, Any],
+    stands_for: int | None = None,
+) -> Revision:
+    """A further revision of a shot, which is in force then."""
+    last = session.scalar(select(func.max(Revision.number)).where(Revision.shot_id == row.id)) or 0
+    told = {"parent": parent, "label": label, "document": document, "stands_for": stands_for}
+    made = Revision(shot_id=row.id, number=last + 1, **told)
+    session.add(made)
+    row.head = last + 1
+    session.flush()
+    return made
+
+
+def _made(session: Session, revision: Revision) -> Revision:
+    """The accepted change that a revision is or stands for."""
+    if revision.stands_for is None:
+        return revision
+    return session.get_one(Revision, (revision.shot_id, revision.stands_for))
+
+
 def _child(session: Session, row: ShotRow) -> Revision | None:
-    query = select(Revision).where(Revision.shot_id == row.id, Revision.parent == row.head)
+    """The latest change that was made from the revision in force, or from what stands for the same as it."""
+    made = _made(session, session.get_one(Revision, (row.id, row.head))).number
+    same = select(Revision.number).where(
+        Revision.shot_id == row.id, or_(Revision.number == made, Revision.stands_for == made)
+    )
+    query = select(Revision).where(Revision.shot_id == row.id, Revision.parent.in_(same), Revision.stands_for.is_(None))
     return session.scalars(query.order_by(Revision.number.desc()).limit(1)).first()
 
 

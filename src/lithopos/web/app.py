@@ -25,6 +25,7 @@ from lithopos.web.measures import measures
 from lithopos.web.options import options
 from lithopos.web.renders import renders
 from lithopos.web.schemas import Problem, Unready
+from lithopos.web.site import site
 
 APP = Path(__file__).parent / "static" / "app"
 MAX_UPLOAD_BYTES = 1024 * 2**20
@@ -52,7 +53,7 @@ def create_app(data: Path) -> OpenAPI:
     app.extensions["queue"] = Queue(data)
     app.before_request(_refuse_strangers)
     app.after_request(_harden)
-    for part in (api, measures, renders, options, delivery, footage):
+    for part in (api, measures, renders, options, delivery, footage, site):
         app.register_api(part)
     app.add_url_rule("/api/v1/openapi.json", "openapi_document", lambda: app.api_doc)
     app.add_url_rule("/", "front_end", _front_end)

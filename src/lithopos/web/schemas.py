@@ -20,6 +20,9 @@ from lithopos.core.shot import Deliverable, LightPatch, Shot, SolvedCamera, Surf
 from lithopos.core.shot.deliver import NamePattern
 from lithopos.core.shot.differs import Differing
 from lithopos.core.shot.parts import Identity
+from lithopos.core.site import Site
+from lithopos.core.site.answer import SiteAnswer
+from lithopos.core.site.feet import Ellipse
 from lithopos.core.standing.ask import RestQuestion
 from lithopos.jobs.files import MadeFile
 
@@ -489,3 +492,59 @@ class Unready(LithoposError):
     def __init__(self, lacks: list[Lack]) -> None:
         super().__init__(f"{lacks[0].field}: {lacks[0].cause}")
         self.lacks = lacks
+
+
+class SurveyIn(_Body):
+    """A surveyor's table as text; see `core.site.coordinates`."""
+
+    revision: int
+    text: Annotated[str, Field(max_length=500_000)]
+
+
+class WayQuery(BaseModel):
+    """A pixel of one of a site's photographs."""
+
+    shot: str
+    x: FiniteFloat
+    y: FiniteFloat
+    on_ground: bool = False
+
+
+class Way(BaseModel):
+    """Where a photograph shows it: points along a line [px], of what is on the ground one."""
+
+    shot: str
+    points: list[Pixel]
+
+
+class WayOut(BaseModel):
+    ways: list[Way]
+
+
+class SiteShot(BaseModel):
+    """A shot of the project, whether it belongs to the site or not."""
+
+    id: str
+    name: str
+    photograph: str | None
+    width: int
+    height: int
+
+
+class FootOut(BaseModel):
+    """Where a thing stands in a picture, and how well that is known."""
+
+    thing: str
+    name: str
+    shot: str
+    ellipse: Ellipse
+
+
+class SiteOut(BaseModel):
+    revision: int
+    document: Site
+    answer: SiteAnswer
+    shots: list[SiteShot]
+    feet: list[FootOut]
+    undo: str | None
+    redo: str | None

@@ -17,7 +17,7 @@ from lithopos.core.errors import InputError
 
 _X_AXES: dict[XAxis, tuple[int, int]] = {"a": (1, 0), "b": (0, 1), "-a": (-1, 0), "-b": (0, -1)}
 
-__all__ = ["pinhole_of", "tell", "tell_by_hand"]
+__all__ = ["pinhole_of", "tell", "tell_at_site", "tell_by_hand"]
 
 
 def pinhole_of(answer: CameraAnswer) -> Pinhole:
@@ -120,6 +120,22 @@ def tell_by_hand(camera: Pinhole, problem: CameraProblem) -> CameraAnswer:
         warnings=[],
         advice=[],
     )
+
+
+def tell_at_site(camera: Pinhole, problem: CameraProblem, runs_deg: float, sigma: dict[str, float]) -> CameraAnswer:
+    """The same for a camera that was solved together with others of its site.
+
+    Parameters
+    ----------
+    runs_deg : which way the photograph's own run A heads in the site: edges and walls are told by it.
+    sigma : standard deviations by the figures' names.
+    """
+    c, s = np.cos(np.radians(runs_deg)), np.sin(np.radians(runs_deg))
+    turn = np.array([[c, -s, 0.0], [s, c, 0.0], [0.0, 0.0, 1.0]])  # from its own runs to the site
+    own = tell_by_hand(replace(camera, rotation=camera.rotation @ turn, position=turn.T @ camera.position), problem)
+    told = tell_by_hand(camera, problem)
+    of_own = {"lines": own.lines, "lengths": own.lengths, "residual_px": own.residual_px}
+    return told.model_copy(update={**of_own, "sigma": sigma, "trust": _trust(camera.focal_px, sigma)})
 
 
 def _of_square_camera(solution: Solution) -> Array:

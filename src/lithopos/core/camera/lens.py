@@ -13,7 +13,7 @@ from lithopos.core.arrays import Array
 __all__ = ["distort", "fold_radius", "undistort"]
 
 
-def distort(points: Array, k1: float) -> Array:
+def distort(points: Array, k1: float | Array) -> Array:
     """Distorted positions of undistorted ones (N, 2), both in focal lengths from the axis."""
     return points * (1 + k1 * (points**2).sum(-1, keepdims=True))
 

@@ -13,7 +13,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import numpy as np
-from numpy.typing import ArrayLike
+from numpy.typing import ArrayLike, NDArray
 
 from lithopos.core.arrays import Array
 from lithopos.core.camera.lens import distort, fold_radius, undistort
@@ -62,6 +62,11 @@ class Pinhole:
         plane = seen[:, :2] / depth[:, None]
         plane = np.where(((plane**2).sum(1) < fold_radius(self.k1) ** 2)[:, None], plane, np.nan)
         return np.asarray(distort(plane, self.k1) * self.focal_px + self.principal_point)
+
+    def shows(self, pixels: ArrayLike) -> NDArray[np.bool_]:
+        """Whether pixels (N, 2) lie within the picture."""
+        at = np.asarray(pixels, float).reshape(-1, 2)
+        return np.asarray(((at >= 0) & (at <= [self.width, self.height])).all(1))
 
     def project_direction(self, direction: ArrayLike) -> Array:
         """Homogeneous pixel (3,) of a world direction: where lines along it vanish."""

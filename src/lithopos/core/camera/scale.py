@@ -20,7 +20,15 @@ from lithopos.core.errors import InputError
 _ABOVE = "its level lies above the camera"
 _WALLS = {"wall_a": 1, "wall_b": 0}  # the world axis square to the wall
 
-__all__ = ["Scale", "length_answers", "lengths_through", "scale_of", "seen_points"]
+__all__ = [
+    "Scale",
+    "length_answers",
+    "lengths_through",
+    "marked_variance",
+    "scale_of",
+    "seen_points",
+    "seen_units",
+]
 
 
 @dataclass(frozen=True)
@@ -98,19 +106,20 @@ def _on_wall(unit: Pinhole, foot: Array, axis: int, pixels: Array) -> Array:
     return np.asarray(unit.position + reach[:, None] * rays)
 
 
-def _units(unit: Pinhole, length: LengthIn, shift: Array | None = None) -> float:
+def seen_units(unit: Pinhole, length: LengthIn, shift: Array | None = None) -> float:
+    """How long a marked length is in the frame of a camera 1 unit above its level; see `seen_points`."""
     ends = seen_points(unit, length, shift)
     return float(np.linalg.norm(ends[1] - ends[0]))
 
 
 def _own_slope(unit: Pinhole, length: LengthIn) -> Array:
     """The logarithm of a length seen by its own marked pixels, (6,) per px."""
-    here, step = np.log(_units(unit, length)), 1e-3
+    here, step = np.log(seen_units(unit, length)), 1e-3
     shifts = step * np.eye(6).reshape(6, 3, 2)
-    return np.array([np.log(_units(unit, length, shift)) - here for shift in shifts]) / step
+    return np.array([np.log(seen_units(unit, length, shift)) - here for shift in shifts]) / step
 
 
-def _marked(solution: Solution, length: LengthIn) -> float:
+def marked_variance(solution: Solution, length: LengthIn) -> float:
     """Variance of the logarithm of a length from the marking of its ends: the hand that marked the edges."""
     sigma_px = solution.sigma * half_diagonal_of(solution.problem)
     return sigma_px**2 * float((_own_slope(solution.unit_camera(), length) ** 2).sum())
@@ -128,21 +137,21 @@ def scale_of(solution: Solution) -> Scale:
     known = [(name, length) for name, length in _lengths(problem) if length.metres is not None]
     unit = solution.unit_camera()
     for name, length in known:
-        seen = _units(unit, length)
+        seen = seen_units(unit, length)
         if not np.isfinite(seen):
             raise InputError(name, _misses(length))
         if seen < 1e-9:
             raise InputError(name, "has no length on its surface: both ends are the same point of it")
-    heights = [(length.metres or 0) / _units(unit, length) + length.level_m for _, length in known]
+    heights = [(length.metres or 0) / seen_units(unit, length) + length.level_m for _, length in known]
     if any(height <= 1e-6 for height in heights):
         raise InputError(known[int(np.argmin(heights))][0], "would put the camera below the ground")
     slopes, owns = [], []
     for (_, length), height in zip(known, heights, strict=True):
         share = (height - length.level_m) / height  # of the height that follows from the length
-        by_camera = solution.slopes(lambda camera, length=length: np.array([np.log(_units(camera, length))]))  # type: ignore[misc]
+        by_camera = solution.slopes(lambda camera, length=length: np.array([np.log(seen_units(camera, length))]))  # type: ignore[misc]
         slopes.append(-share * by_camera[0])
         tape = length.plus_minus_m / 1.96 / (length.metres or 1)
-        owns.append(share**2 * (_marked(solution, length) + tape**2))
+        owns.append(share**2 * (marked_variance(solution, length) + tape**2))
     if problem.camera_height is not None:
         heights.append(problem.camera_height.metres)
         slopes.append(np.zeros(count))
@@ -171,7 +180,7 @@ def length_answers(solution: Solution, scale: Scale) -> list[LengthAnswer]:
     for name, length in _lengths(solution.problem):
         if name == "scale":
             continue
-        seen = _units(unit, length)
+        seen = seen_units(unit, length)
         if not np.isfinite(seen):
             found.append(LengthAnswer(metres=None, sigma_m=None, reason=_misses(length)))
         elif not solution.problem.is_metric:
@@ -190,7 +199,7 @@ def lengths_through(camera: Pinhole, problem: CameraProblem) -> list[LengthAnswe
     for length in problem.lengths:
         above = float(camera.position[2]) - length.level_m
         unit = replace(camera, position=np.array([0.0, 0.0, 1.0]))
-        seen = _units(unit, length)
+        seen = seen_units(unit, length)
         if not np.isfinite(seen):
             found.append(LengthAnswer(metres=None, sigma_m=None, reason=_misses(length)))
         elif above <= 0:
@@ -207,10 +216,10 @@ def lengths_through(camera: Pinhole, problem: CameraProblem) -> list[LengthAnswe
 
 def _length_answer(solution: Solution, scale: Scale, length: LengthIn, seen: float, mine: int | None) -> LengthAnswer:
     metres = seen * (scale.height - length.level_m)
-    by_camera = solution.slopes(lambda camera: np.array([np.log(_units(camera, length))]))[0]
+    by_camera = solution.slopes(lambda camera: np.array([np.log(seen_units(camera, length))]))[0]
     share = scale.height / (scale.height - length.level_m)
     slope = by_camera + share * scale.slope
-    pixels = _marked(solution, length)
+    pixels = marked_variance(solution, length)
     variance = slope @ solution.covariance @ slope + share**2 * (scale.own + scale.doubt) + pixels
     sigma = metres * float(np.sqrt(max(variance, 0)))
     if mine is None or length.metres is None:

@@ -19,7 +19,7 @@ from lithopos.core.light.softness import CLEAR_DEG, SoftnessAnswer, solve_softne
 from lithopos.core.light.sun import KnownCamera, SunAnswer, SunProblem, mark_name, solve_sun, sun_direction
 from lithopos.core.place.around import LOWEST_SUN
 from lithopos.core.place.solids import ProxyAnswer
-from lithopos.core.shot import Almanac, Shot
+from lithopos.core.shot import Almanac, Shot, SiteSun
 
 LEAST_OUTLINE, MOST_CORNERS = 2, 200
 REFINED = {"shadow", "sharp_top"}  # of a gnomon, what is not used where it stays by hand
@@ -33,6 +33,7 @@ __all__ = [
     "shadows_thrown",
     "softness_of",
     "sun_in_force",
+    "sun_of_site",
 ]
 
 
@@ -104,6 +105,20 @@ def measured_sun(
     if max(found.sigma_deg.values()) > OPEN_DEG:
         return NoAnswer("what is marked leaves the sun's direction open; mark another shadow")
     return found.model_copy(update={"warnings": [_called(text, names) for text in found.warnings]})
+
+
+def sun_of_site(sun: SiteSun, own: SunAnswer | None) -> SunAnswer:
+    """The sun by the shadows of all of a site's photographs, in place of the shot's own, whose marks are told still."""
+    x, y, z = sun_direction(*np.radians([sun.azimuth_deg, sun.elevation_deg]))
+    told = own or SunAnswer(direction=(0, 0, 1), azimuth_deg=0, elevation_deg=0, sigma_deg={}, gnomons=[], warnings=[])
+    return told.model_copy(
+        update={
+            "direction": (float(x), float(y), float(z)),
+            "azimuth_deg": sun.azimuth_deg,
+            "elevation_deg": sun.elevation_deg,
+            "sigma_deg": sun.sigma_deg,
+        }
+    )
 
 
 def _called(text: str, names: list[str]) -> str:

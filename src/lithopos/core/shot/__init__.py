@@ -32,11 +32,13 @@ from lithopos.core.shot.photo import CameraNotes, Crop, Photograph, SkySpot
 from lithopos.core.shot.place import Placed, Row
 from lithopos.core.shot.surface import LaidTexture, Print, Surface
 from lithopos.core.shot.take import FrontStroke, Key, Passing, PlateStroke, Playing, Take
+from lithopos.core.shot.together import AtSite, SiteSun
 
 __all__ = [
     "FORMAT",
     "USUAL_TURBIDITY",
     "Almanac",
+    "AtSite",
     "Blend",
     "CameraNotes",
     "Contact",
@@ -75,6 +77,7 @@ __all__ = [
     "Reply",
     "Row",
     "Shot",
+    "SiteSun",
     "Sky",
     "SkySpot",
     "SolvedCamera",

@@ -7,7 +7,7 @@ both touch the same thing of a list, or the same field elsewhere.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from typing import Any
 
 from lithopos.core.shot.document import LISTS
@@ -15,14 +15,19 @@ from lithopos.core.shot.document import LISTS
 WHOLE = ("camera", "photograph")  # parts that only make sense as one
 Path = tuple[str, ...]
 
-__all__ = ["changed", "met"]
+__all__ = ["changed", "met", "stepped"]
 
 
-def changed(document: dict[str, Any], patch: dict[str, Any]) -> dict[str, Any]:
-    """The document with a change applied, not yet checked."""
+def changed(document: dict[str, Any], patch: dict[str, Any], lists: Collection[str] = LISTS) -> dict[str, Any]:
+    """The document with a change applied, not yet checked.
+
+    Parameters
+    ----------
+    lists : the fields that hold things with identities.
+    """
     result = dict(document)
     for name, value in patch.items():
-        if name in LISTS and isinstance(value, dict):
+        if name in lists and isinstance(value, dict):
             result[name] = _list_changed(result.get(name) or [], value)
         elif value is None:
             result.pop(name, None)
@@ -56,9 +61,49 @@ def _merged(target: Any, patch: Any) -> Any:
     return result
 
 
-def met(patch: dict[str, Any], seen: dict[str, Any], now: dict[str, Any]) -> str | None:
+def stepped(now: dict[str, Any], before: dict[str, Any], after: dict[str, Any]) -> tuple[dict[str, Any], str | None]:
+    """A document with the step from `before` to `after` taken on it, and which thing of it stands in the way.
+
+    Where the step changes something that is not as `before` any more, it stands in the way; the document is then the
+    one that was given.
+    """
+    result = dict(now)
+    for path in _differences(before, after):
+        name, *key = path
+        if not key:
+            if now.get(name) != before.get(name):
+                return now, _words(path)
+            result[name] = after.get(name)
+        elif name in LISTS:
+            mine, old, new = (
+                next((thing for thing in one.get(name) or [] if thing["id"] == key[0]), None)
+                for one in (now, before, after)
+            )
+            if mine != old:
+                return now, _words(path)
+            result[name] = _with_thing(result.get(name) or [], key[0], new, after.get(name) or [])
+        else:
+            if (now.get(name) or {}).get(key[0]) != before[name].get(key[0]):
+                return now, _words(path)
+            result[name] = {**result[name], key[0]: after[name].get(key[0])}
+    return result, None
+
+
+def _with_thing(things: list[Any], key: str, thing: Any, like: list[Any]) -> list[Any]:
+    """A list with a thing changed, struck out, or put in where another list has it."""
+    if thing is None:
+        return [one for one in things if one["id"] != key]
+    if any(one["id"] == key for one in things):
+        return [thing if one["id"] == key else one for one in things]
+    order = [one["id"] for one in like]
+    behind = set(order[: order.index(key)])
+    at = max((number + 1 for number, one in enumerate(things) if one["id"] in behind), default=0)
+    return [*things[:at], thing, *things[at:]]
+
+
+def met(patch: dict[str, Any], seen: dict[str, Any], now: dict[str, Any], lists: Collection[str] = LISTS) -> str | None:
     """Which thing of a patch was changed meanwhile, between two states of the document; None if none was."""
-    others = set(_differences(seen, now))
+    others = set(_differences(seen, now, lists))
     for mine in _touched(patch):
         for other in others:
             if mine[: len(other)] == other[: len(mine)]:
@@ -74,12 +119,12 @@ def _touched(patch: dict[str, Any]) -> Iterator[Path]:
             yield (name,)
 
 
-def _differences(seen: dict[str, Any], now: dict[str, Any]) -> Iterator[Path]:
+def _differences(seen: dict[str, Any], now: dict[str, Any], lists: Collection[str] = LISTS) -> Iterator[Path]:
     for name in {**seen, **now}:
         old, new = seen.get(name), now.get(name)
         if old == new:
             continue
-        if name in LISTS:
+        if name in lists:
             olds, news = ({thing["id"]: thing for thing in things or []} for things in (old, new))
             yield from ((name, key) for key in {**olds, **news} if olds.get(key) != news.get(key))
         elif isinstance(old, dict) and isinstance(new, dict) and name not in WHOLE:

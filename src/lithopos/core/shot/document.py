@@ -36,6 +36,7 @@ from lithopos.core.shot.photo import CameraNotes, Crop, Photograph
 from lithopos.core.shot.place import Placed
 from lithopos.core.shot.surface import SHIPPED
 from lithopos.core.shot.take import FrontStroke, Key, Passing, PlateStroke, Take
+from lithopos.core.shot.together import AtSite
 
 FORMAT = 4
 
@@ -54,6 +55,7 @@ class Shot(DocumentPart):
     levels: Annotated[list[Level], Field(max_length=50)] = []
     origin: Pixel | None = None
     camera: Annotated[SolvedCamera | HandCamera | KnownCamera, Field(discriminator="kind")] = SolvedCamera()
+    site: AtSite | None = None
     models: Annotated[list[Placed], Field(max_length=500)] = []
     panes: Annotated[list[Pane], Field(max_length=200)] = []
     viewpoints: Annotated[list[Viewpoint], Field(max_length=100)] = []
@@ -105,11 +107,14 @@ class Shot(DocumentPart):
 
     @model_validator(mode="after")
     def _camera_is_of_its_picture(self) -> Shot:
-        if isinstance(self.camera, KnownCamera) and self.photograph:
-            size, picture = self.camera.image, self.photograph
+        known = [("camera", self.camera)] if isinstance(self.camera, KnownCamera) else []
+        known += [("site.camera", self.site.camera)] if self.site else []
+        for field, camera in known if self.photograph else []:
+            size, picture = camera.image, self.photograph
+            assert picture is not None
             if abs(size.width * picture.height / (size.height * picture.width) - 1) > 5e-3:
                 told = f"{size.width} × {size.height}, the photograph of {picture.width} × {picture.height}"
-                raise ValueError(f"camera: is of a picture of another shape ({told} pixels)")
+                raise ValueError(f"{field}: is of a picture of another shape ({told} pixels)")
         return self
 
     @model_validator(mode="after")
