@@ -1,6 +1,7 @@
+import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import type { FileOut, ShotOut } from "./api/client";
-import { isBusy, useProject, useRenders, useShot } from "./api/hooks";
+import { isBusy, useNewest, useProject, useRenders, useShot } from "./api/hooks";
 import { cameraOf, onPlane } from "./geometry/camera";
 import type { World } from "./geometry/points";
 import { Ledger } from "./ledger/Ledger";
@@ -65,6 +66,7 @@ function Bench({ projectId, shot }: { projectId: string; shot: ShotOut }) {
   const over = useDropAnywhere(take);
   useKeys(shot);
   useLiveFollows();
+  useNews(shot);
   return (
     <div
       className={`relative grid h-full ${shot.document.take ? "grid-rows-[46px_minmax(0,1fr)_66px_92px]" : "grid-rows-[46px_minmax(0,1fr)_92px]"}`}
@@ -253,6 +255,17 @@ function TitleStrip({ projectId, shot }: { projectId: string; shot: ShotOut }) {
       </Button>
     </header>
   );
+}
+
+/** What others do to the shot shows here, too; not while something is in the hand, which is made to what was seen. */
+function useNews(shot: ShotOut) {
+  const queries = useQueryClient();
+  const newest = useNewest(shot.id);
+  const isIdle = useChanges(({ draft, pending }) => !draft && pending.length === 0);
+  useEffect(() => {
+    if (isIdle && newest !== undefined && newest !== shot.revision)
+      void queries.invalidateQueries({ queryKey: ["shot"] });
+  }, [newest, shot.revision, isIdle, queries]);
 }
 
 /** A picture that is traced already stands still while things are changed in Place: the live view goes along. */

@@ -37,6 +37,20 @@ export const useShot = (id: string) =>
       asked<ShotOut>(client.GET("/api/v1/shots/{shot_id}", { params: { path: { shot_id: id } } })),
   });
 
+const NEWS_MS = 1000;
+
+/** The revision in force, asked for again and again: others may work on the shot too. */
+export const useNewest = (id: string) =>
+  useQuery({
+    queryKey: ["revision", id],
+    queryFn: () =>
+      asked<{ revision: number }>(
+        client.GET("/api/v1/shots/{shot_id}/revision", { params: { path: { shot_id: id } } }),
+      ),
+    refetchInterval: NEWS_MS,
+    retry: false,
+  }).data?.revision;
+
 /** A picture's height beside its width; 1 while it is not known. */
 export function useAspect(projectId: string, file: string): number {
   const { data } = useProject(projectId);

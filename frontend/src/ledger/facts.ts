@@ -37,7 +37,7 @@ export function facts(shot: Shot, derived: Derived, renders: RenderOut[]): Recor
       : camera.camera_position === null
         ? { state: "needs you", text: shot.lengths.length ? "no length is known" : "no yardstick yet" }
         : {
-            state: shot.camera.kind === "solved" ? "measured" : "set by hand",
+            state: shot.camera.kind === "solved" || shot.site ? "measured" : "set by hand",
             text: `camera ${withRange(camera.camera_position?.[2] ?? 0, camera.sigma.height_m, " m")} up`,
           },
     place: things.length
@@ -56,6 +56,8 @@ export function facts(shot: Shot, derived: Derived, renders: RenderOut[]): Recor
 }
 
 function perspective(shot: Shot, derived: Derived): Fact {
+  if (shot.site && derived.camera)
+    return { state: "measured", text: `${derived.camera.focal_35mm.toFixed(1)} mm, by the site` };
   if (shot.camera.kind === "hand")
     return { state: "set by hand", text: `${shot.camera.focal_35mm.toFixed(1)} mm` };
   if (shot.camera.kind === "known" && derived.camera)

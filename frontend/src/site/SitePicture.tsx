@@ -33,7 +33,7 @@ export function SitePicture({ site, shotId, label, chosen, onChoose, onMark, way
   const [moved, setMoved] = useState<{ tie: string; at: ImagePoint } | null>(null);
   const held = useRef<{ x: number; y: number; zoom: Zoom } | null>(null);
   const size = { width: shot?.width || 1, height: shot?.height || 1 };
-  const now = zoom ?? fitted(size.width, size.height, { width: stage.width + 24, height: stage.height + 20 });
+  const now = zoom ?? fitted(size.width, size.height, stage);
   const frame = frameOf(now, stage);
   const live = useRef(now);
   live.current = now;
@@ -205,9 +205,8 @@ function Feet({ site, shotId, frame }: { site: SiteOut; shotId: string; frame: F
     .map(({ thing, name, ellipse }) => {
       const [x, y] = frame.toScreen(image(ellipse.at[0], ellipse.at[1]));
       const { scale } = frame.zoom;
-      const [long, short] = [ellipse.half_long_px * scale, ellipse.half_short_px * scale].map((r) =>
-        Math.max(r, 2),
-      );
+      const long = Math.max(ellipse.half_long_px * scale, 3);
+      const short = Math.max(ellipse.half_short_px * scale, 3);
       return (
         <g key={thing} transform={`translate(${x} ${y})`}>
           <title>{`${name}: known to ± ${ellipse.half_long_px.toFixed(1)} px here`}</title>
@@ -220,6 +219,17 @@ function Feet({ site, shotId, frame }: { site: SiteOut; shotId: string; frame: F
             stroke="#22262b"
             strokeWidth={1.5}
           />
+          <text
+            y={long + 13}
+            textAnchor="middle"
+            fontSize={11}
+            fill="#22262b"
+            stroke="#fff"
+            strokeWidth={3}
+            paintOrder="stroke"
+          >
+            {`${name} ± ${ellipse.half_long_px.toFixed(1)} px`}
+          </text>
         </g>
       );
     });

@@ -61,20 +61,13 @@ export function SitePlan({
           })}
           {cameras.map(({ id, camera }) => {
             const [x, y] = to(camera.camera_position[0], camera.camera_position[1]);
+            const number = site.document.members.findIndex((member) => member.id === id) + 1;
             return (
               <g key={id}>
-                <circle cx={x} cy={y} r={5} fill="var(--color-verdigris)" stroke="#fff" strokeWidth={1.5} />
-                <text
-                  x={x + 9}
-                  y={y + 4}
-                  fontSize={11.5}
-                  fontWeight={500}
-                  fill="#22262b"
-                  stroke="#faf8f4"
-                  strokeWidth={3}
-                  paintOrder="stroke"
-                >
-                  {site.shots.find((shot) => shot.id === id)?.name}
+                <title>{site.shots.find((shot) => shot.id === id)?.name}</title>
+                <circle cx={x} cy={y} r={9} fill="var(--color-verdigris)" stroke="#fff" strokeWidth={1.5} />
+                <text x={x} y={y + 4} textAnchor="middle" fontSize={11.5} fontWeight={600} fill="#fff">
+                  {number}
                 </text>
               </g>
             );

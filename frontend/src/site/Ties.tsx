@@ -1,6 +1,6 @@
 import type { SiteOut } from "../api/client";
 import { go, shotPath } from "../state/address";
-import { Bin, Button, Heading, Hint, OneOf, Statement, TextField, Toggle } from "../ui/controls";
+import { Bin, Button, Heading, Hint, Statement, TextField, Toggle } from "../ui/controls";
 import { calledTie, type SiteActions } from "./hooks";
 
 const SURE = 1.96;
@@ -8,10 +8,10 @@ const SURE = 1.96;
 type Runs = SiteOut["document"]["members"][number]["runs"];
 const RUNS: { value: Runs; label: string }[] = [
   { value: "own", label: "its own way" },
-  { value: "a", label: "as A" },
-  { value: "b", label: "as B" },
-  { value: "-a", label: "against A" },
-  { value: "-b", label: "against B" },
+  { value: "a", label: "as A in photograph 1" },
+  { value: "b", label: "as B in photograph 1" },
+  { value: "-a", label: "against A in photograph 1" },
+  { value: "-b", label: "against B in photograph 1" },
 ];
 
 /** Which shots belong to the site, and what is known of their cameras. */
@@ -84,19 +84,25 @@ export function Photographs({
                 {state(told, number)}
               </p>
               {number > 0 && told?.camera && (
-                <div className="pl-4.5 pt-1">
-                  <OneOf
-                    label={`Which way run A of ${called(member.id)} goes in the first photograph`}
+                <label className="flex items-center gap-1.5 pt-1 pl-4.5 text-xs text-ink-700">
+                  Its run A goes
+                  <select
+                    className="rounded-md border border-lime-300 bg-white px-1.5 py-0.5"
                     value={member.runs}
-                    options={RUNS}
-                    onValue={(runs) =>
+                    onChange={({ target }) =>
                       set(
-                        members.map((one) => (one.id === member.id ? { ...one, runs } : one)),
+                        members.map((one) => (one.id === member.id ? { ...one, runs: target.value } : one)),
                         `runs of ${called(member.id)}`,
                       )
                     }
-                  />
-                </div>
+                  >
+                    {RUNS.map(({ value, label }) => (
+                      <option key={value} value={value}>
+                        {label}
+                      </option>
+                    ))}
+                  </select>
+                </label>
               )}
             </li>
           );

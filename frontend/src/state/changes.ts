@@ -146,6 +146,7 @@ function newestSeen(queries: QueryClient, shotId: string): number {
 export function changesOf(shotId: string, queries: QueryClient) {
   const accept = (shot: ShotOut) => {
     queries.setQueryData(["shot", shotId], shot);
+    queries.setQueryData(["revision", shotId], { revision: shot.revision });
     // A shot and its options have one history: what is known of the others is of an earlier revision.
     queries.invalidateQueries({ predicate: ({ queryKey }) => isSibling(queryKey, shotId) });
     queries.invalidateQueries({ queryKey: ["project", shot.project_id] });

@@ -16,7 +16,11 @@ export function GroundStep(props: StepProps) {
         <Figure
           name="Camera height"
           {...ranged(height, camera.sigma.height_m, " m")}
-          from={{ hand: "by hand", known: "brought", solved: "measured" }[document.camera.kind]}
+          from={
+            document.site
+              ? "the site"
+              : { hand: "by hand", known: "brought", solved: "measured" }[document.camera.kind]
+          }
         />
       )}
       {height === undefined && <Hint>Without one known length, nothing that stands here has a size.</Hint>}

@@ -16,10 +16,12 @@ __all__ = ["heads_of", "settle", "site_in_force"]
 
 
 def site_in_force(session: Session, project_id: str) -> Site | None:
-    """A project's site as it stands; None if it has none."""
+    """A project's site as it stands; None if it never had one."""
     row = session.get(SiteRow, project_id)
-    revision = session.get(SiteRevision, (project_id, row.head)) if row else None
-    return load_site(revision.document) if revision else None
+    if row is None:
+        return None
+    revision = session.get(SiteRevision, (project_id, row.head))
+    return load_site(revision.document) if revision else Site()
 
 
 def heads_of(session: Session, project_id: str) -> list[tuple[ShotRow, Revision]]:

@@ -318,6 +318,12 @@ class Library:
         with self.session() as session:
             return _state(session, _found(session.get(ShotRow, shot_id), "shot"), option)
 
+    def head(self, name: str) -> int:
+        """The number of a shot's revision in force; NotFound if there is no such shot."""
+        with self.session() as session:
+            row: ShotRow = _found(session.get(ShotRow, _address(name)[0]), "shot")
+            return row.head
+
     def names_of(self, shot_id: str) -> list[str]:
         """What a shot itself and its options are asked for by, in their order."""
         return [shot_id, *(shot_name(shot_id, one.id) for one in self.shot(shot_id).shot.options)]

@@ -281,6 +281,12 @@ def get_shot(path: s.ShotPath) -> Response:
     return answer(shot_out(library_at_hand().shot(path.shot_id)))
 
 
+@api.get("/shots/<string:shot_id>/revision", operation_id="getRevision", responses={200: s.Seen})
+def get_revision(path: s.ShotPath) -> Response:
+    """The number of the revision in force: asked for again and again by those who look at the shot."""
+    return answer(s.Seen(revision=library_at_hand().head(path.shot_id)))
+
+
 @api.patch("/shots/<string:shot_id>", operation_id="changeShot", responses={200: s.ShotOut, 409: s.Problem})
 def change_shot(path: s.ShotPath, body: s.Change) -> Response:
     patch = with_readings(library_at_hand().document(path.shot_id), body.patch, _sources())

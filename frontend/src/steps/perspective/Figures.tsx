@@ -6,11 +6,14 @@ import { Figure } from "../../ui/controls";
 /** The solved figures, each with its range and where it comes from. */
 export function Figures({ document, camera }: StepProps & { camera: CameraAnswer }) {
   const settings = document.camera;
-  const byHand = settings.kind === "hand";
+  const bySite = document.site !== null;
+  const byHand = settings.kind === "hand" && !bySite;
   const from = (assumed: string, word: string) =>
-    byHand ? "by hand" : camera.assumed.includes(assumed) ? word : "measured";
+    bySite ? "the site" : byHand ? "by hand" : camera.assumed.includes(assumed) ? word : "measured";
   const focalFrom =
-    settings.kind === "solved" && settings.focal_35mm ? "known" : from("focal length", "file and edges");
+    settings.kind === "solved" && settings.focal_35mm && !bySite
+      ? "known"
+      : from("focal length", "file and edges");
   const { sigma } = camera;
   const horizon = camera.horizon_sigma_px;
   return (

@@ -2,7 +2,9 @@ import { Checks } from "../../checks/Panel";
 import { Marking } from "../../marks/edge/Marking";
 import { ByHand, ToHand } from "../../marks/hand/Panel";
 import type { StepProps } from "../../marks/props";
+import { go, sitePath } from "../../state/address";
 import { useEditor } from "../../state/editor";
+import { Button } from "../../ui/controls";
 import { KindSections, Section } from "../Section";
 import { BringCamera, Brought } from "./Brought";
 import { Figures } from "./Figures";
@@ -17,10 +19,11 @@ export function PerspectiveStep(props: StepProps) {
   if (proposing) return <Marking {...props} />;
   return (
     <>
+      {document.site && <BySite projectId={props.shot.project_id} />}
       {camera.kind === "hand" && <ByHand {...props} />}
       {camera.kind === "known" && <Brought {...props} />}
       {camera.kind !== "hand" && <Marking {...props} />}
-      {camera.kind === "solved" && <Verdict {...props} />}
+      {camera.kind === "solved" && !document.site && <Verdict {...props} />}
       {derived.camera && camera.kind !== "known" && <Figures {...props} camera={derived.camera} />}
       {derived.camera && (
         <Section name="checks" title="Judge it by" fact="overlays on the photograph" open>
@@ -36,6 +39,19 @@ export function PerspectiveStep(props: StepProps) {
       {camera.kind === "solved" && <ToHand {...props} />}
       {camera.kind !== "known" && <BringCamera {...props} />}
     </>
+  );
+}
+
+/** The camera is the site's: what is marked here tells on all of its photographs. */
+function BySite({ projectId }: { projectId: string }) {
+  return (
+    <div className="mb-2 flex items-start gap-2 rounded-lg bg-verdigris-soft px-2.5 py-2 text-xs leading-[1.5] text-verdigris-deep">
+      <span className="grow">
+        The camera follows from all photographs of the site together. What is marked here tells on the others,
+        too.
+      </span>
+      <Button onClick={() => go(sitePath(projectId))}>Open the site</Button>
+    </div>
   );
 }
 
