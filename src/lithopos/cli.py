@@ -555,6 +555,90 @@ def schema() -> None:
 
 
 @cli.command()
+@click.argument("to", type=click.Path(path_type=Path))
+@click.option("--data", type=click.Path(path_type=Path), default=DATA)
+def backup(to: Path, data: Path) -> None:
+    """Copy everything kept into a new folder, also while Lithopos runs."""
+    from lithopos.library.backup import backup as copy
+
+    _print(copy(data, to))
+
+
+@cli.command()
+@click.argument("from", type=click.Path(path_type=Path))
+@click.option("--data", type=click.Path(path_type=Path), default=DATA, help="A new folder.")
+def restore(data: Path, **told: Path) -> None:
+    """Make a library of a backup."""
+    from lithopos.library.backup import restore as back
+
+    _print(back(told["from"], data))
+
+
+@cli.command()
+@click.option("--data", type=click.Path(path_type=Path), default=DATA)
+def check(data: Path) -> None:
+    """Look at everything kept: contents, references, revisions, pictures. Ends with 1 if something is wrong."""
+    from lithopos.library.check import check as look
+
+    found = look(data)
+    _print(found.told())
+    sys.exit(1 if found.problems else 0)
+
+
+@cli.command()
+@click.option("--data", type=click.Path(path_type=Path), default=DATA)
+@click.option("--yes", is_flag=True, help="Remove it; without this it is only said.")
+def tidy(data: Path, yes: bool) -> None:
+    """Say what nothing refers to any more; with --yes remove it."""
+    from lithopos.library.check import check as look
+    from lithopos.library.check import tidy as remove
+
+    orphans = remove(data) if yes else look(data).orphans
+    told = [{"place": str(one.place), "why": one.why, "bytes": one.size_bytes} for one in orphans]
+    _print({"removed" if yes else "would be removed": told, "bytes": sum(one.size_bytes for one in orphans)})
+
+
+@cli.group()
+def project() -> None:
+    """A project as one file."""
+
+
+@project.command("out")
+@click.argument("name")
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option("--data", type=click.Path(path_type=Path), default=DATA)
+def project_out(name: str, file: Path, data: Path) -> None:
+    """Write a project, by its name or identity, with all that belongs to it."""
+    from lithopos.core.exchange.picture import write_atomically
+    from lithopos.library.archive import write_project
+    from lithopos.library.store import Library
+
+    _refuse_unwritable(file)
+    library = Library(data)
+    named = [one for one in library.projects() if name in (one.id, one.name)]
+    if len(named) != 1:
+        raise InputError("NAME", f"{name[:80]!r} is {'no project' if not named else 'the name of several projects'}")
+    write_atomically(file, lambda out: write_project(library, named[0].id, out))
+    _print({"project": named[0].id, "bytes": file.stat().st_size})
+
+
+@project.command("in")
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option("--data", type=click.Path(path_type=Path), default=DATA)
+def project_in(file: Path, data: Path) -> None:
+    """Take a project in, as a new one."""
+    from lithopos.library.archive import read_project
+    from lithopos.library.store import Library
+
+    try:
+        with file.open("rb") as source:
+            told = read_project(Library(data), source)
+    except OSError as error:
+        raise InputError("FILE", f"{file} can't be read: {error.strerror}") from error
+    _print({"project": told.id, "name": told.name})
+
+
+@cli.command()
 @click.option("--data", type=click.Path(path_type=Path), default=DATA)
 def doctor(data: Path) -> None:
     """Tell what this machine can do."""

@@ -168,3 +168,13 @@ export async function sendFile(projectId: string, upload: Upload): Promise<FileO
   if (!response.ok) throw new Failure(`${upload.name} ${body.cause ?? body.detail}.`, response.status);
   return body as FileOut;
 }
+
+/** Takes a project in that was written as one file. */
+export async function sendProject(file: File): Promise<ProjectFull> {
+  const form = new FormData();
+  form.append("file", file, file.name);
+  const response = await fetch("/api/v1/archives", { method: "POST", body: form });
+  const body = await response.json();
+  if (!response.ok) throw new Failure(`${file.name} ${body.cause ?? body.detail}.`, response.status);
+  return body as ProjectFull;
+}

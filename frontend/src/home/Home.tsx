@@ -1,16 +1,18 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { asked, client, type ProjectFull, thumbUrl } from "../api/client";
+import { asked, client, type ProjectFull, sendProject, thumbUrl, type Upload } from "../api/client";
 import { useProjects } from "../api/hooks";
 import { go, projectPath } from "../state/address";
 import { say } from "../state/notices";
 import { Button } from "../ui/controls";
+import { FileButton } from "../ui/FileButton";
 
 /** All projects, and the way to a new one. */
 export function Home() {
   const { data, error } = useProjects();
   const queries = useQueryClient();
   const [name, setName] = useState("");
+  const [bringing, setBringing] = useState(false);
   const add = async () => {
     try {
       const project = await asked<ProjectFull>(
@@ -20,6 +22,20 @@ export function Home() {
       go(projectPath(project.id));
     } catch (wrong) {
       say((wrong as Error).message, "wrong");
+    }
+  };
+  const bring = async ([upload]: Upload[]) => {
+    const [only] = upload?.files ?? [];
+    if (!only) return;
+    setBringing(true);
+    try {
+      const project = await sendProject(only.file);
+      await queries.invalidateQueries({ queryKey: ["projects"] });
+      go(projectPath(project.id));
+    } catch (wrong) {
+      say((wrong as Error).message, "wrong");
+    } finally {
+      setBringing(false);
     }
   };
   return (
@@ -47,7 +63,12 @@ export function Home() {
             Make project
           </Button>
         </form>
-        <h2 className="mt-12 mb-3 text-[15px] font-medium">Projects</h2>
+        <div className="mt-12 mb-3 flex items-center justify-between">
+          <h2 className="text-[15px] font-medium">Projects</h2>
+          <FileButton accept=".zip" onFiles={(uploads) => void bring(uploads)}>
+            {bringing ? "Taking it in …" : "Bring a project file"}
+          </FileButton>
+        </div>
         {error && <p className="text-oxide">{error.message}</p>}
         {data && data.projects.length === 0 && (
           <p className="max-w-[60ch] text-ink-700">

@@ -23,7 +23,16 @@ export function ProjectPage({ projectId }: { projectId: string }) {
         <button type="button" className="text-ink-500 hover:text-ink-900" onClick={() => go("/")}>
           All projects
         </button>
-        <h1 className="mt-1 text-[24px] font-semibold tracking-tight">{data.name}</h1>
+        <div className="mt-1 flex items-baseline justify-between gap-4">
+          <h1 className="text-[24px] font-semibold tracking-tight">{data.name}</h1>
+          <a
+            className="text-xs whitespace-nowrap text-verdigris underline underline-offset-2"
+            href={`/api/v1/projects/${projectId}/archive`}
+            download
+          >
+            Download the project as one file
+          </a>
+        </div>
         <div
           className={`mt-7 grid h-56 place-items-center rounded-xl border-2 border-dashed ${over ? "border-verdigris bg-verdigris-soft" : "border-lime-300 bg-lime-50"}`}
         >

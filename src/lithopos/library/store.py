@@ -43,7 +43,7 @@ MOST_RECIPES = 100  # of a project
 FINER, MOST_SAMPLES = 4, 65_536
 FULL = "The disk is full: nothing was changed. Make room and try again; everything accepted before is kept."
 
-__all__ = ["SUMS", "Library", "NotFound", "ShotState", "Stale", "full_disk"]
+__all__ = ["SUMS", "Library", "NotFound", "ShotState", "Stale", "full_disk", "new_id"]
 
 
 class NotFound(LithoposError):
@@ -87,7 +87,8 @@ class ShotState:
         return next((one.name or one.id for one in self.shot.options if one.id == self.option), "")
 
 
-def _new_id() -> str:
+def new_id() -> str:
+    """A name for a project, shot or render that nothing has yet."""
     return secrets.token_hex(6)
 
 
@@ -164,7 +165,7 @@ class Library:
     def add_project(self, name: str) -> Project:
         """Make a project."""
         with self.session() as session:
-            project = Project(id=_new_id(), name=name)
+            project = Project(id=new_id(), name=name)
             session.add(project)
         return project
 
@@ -291,7 +292,7 @@ class Library:
         shot = new_shot(name, f"sha256:{sha256}", file.told).model_copy(update={"take": take})
         with self.session() as session:
             _found(session.get(Project, project_id), "project")
-            row = ShotRow(id=_new_id(), project_id=project_id, head=1)
+            row = ShotRow(id=new_id(), project_id=project_id, head=1)
             session.add(row)
             session.flush()
             session.add(
@@ -481,7 +482,7 @@ class Library:
                 for old in session.scalars(proofs):
                     _stop(old)
             told: dict[str, Any] = {"revision": row.head, "option": option, "quality": quality, "part": part}
-            render = Render(id=_new_id(), shot_id=shot_id, **told)
+            render = Render(id=new_id(), shot_id=shot_id, **told)
             session.add(render)
         return render
 
@@ -496,7 +497,7 @@ class Library:
             if wanted == made:
                 raise InputError("render", f"has {made} samples a pixel, which is the most")
             told = {"shot_id": old.shot_id, "option": old.option, "revision": old.revision, "quality": "master"}
-            render = Render(id=_new_id(), goes_on=old.id, wanted=wanted, **told)
+            render = Render(id=new_id(), goes_on=old.id, wanted=wanted, **told)
             session.add(render)
         return render
 
@@ -510,7 +511,7 @@ class Library:
                 )
             row = _found(session.get(ShotRow, master.shot_id), "shot")
             values = {"shot_id": master.shot_id, "option": master.option, "revision": row.head, "quality": "files"}
-            render = Render(id=_new_id(), goes_on=master.id, **values)
+            render = Render(id=new_id(), goes_on=master.id, **values)
             session.add(render)
         return render
 

@@ -67,25 +67,29 @@ def _seen(studio: Studio, point: Array) -> list[float] | None:
 @click.option("--scale", default=1.0, show_default=True)
 @click.option("--seed", type=int, default=1, show_default=True)
 @click.option("--out", type=click.Path(path_type=Path), default=DATA)
-@click.option("--bare", is_flag=True, help="Leave out the pictures with the model.")
-def main(samples: int, scale: float, seed: int, out: Path, bare: bool) -> None:
+@click.option("--only", type=click.Choice([*VIEWPOINTS]), help="Only this photograph; the ties of all.")
+@click.option("--with-model", is_flag=True, help="Also the pictures with the model there.")
+def main(samples: int, scale: float, seed: int, out: Path, only: str | None, with_model: bool) -> None:
     """Make the further photographs with their truth."""
     mi = load_renderer_quietly()
     first = cloister_yard(seed)
     out.mkdir(parents=True, exist_ok=True)
     seen: dict[str, dict[str, Any]] = {name: {} for name in landmarks(first)}
     for name, camera in {FIRST: first.camera, **VIEWPOINTS}.items():
-        place = replace(first, camera=camera, name=f"{first.name}{name.removeprefix(FIRST).replace('-', ', from the ')}")
+        place = replace(
+            first, camera=camera, name=f"{first.name}{name.removeprefix(FIRST).replace('-', ', from the ')}"
+        )
         studio = Studio(mi, place, scale)
         for landmark, (point, _) in landmarks(place).items():
             if pixel := _seen(studio, point):
                 seen[landmark][name] = pixel
-        if name == FIRST:
+        if name == FIRST or only not in (None, name):
             continue
         (out / f"{name}.json").write_text(json.dumps(truth_of(studio, name), indent=1) + "\n")
-        for file, with_model in {f"{name}.jpg": False, **({} if bare else {f"{name}.truth.jpg": True})}.items():
+        pictures = {f"{name}.jpg": False} | ({f"{name}.truth.jpg": True} if with_model else {})
+        for file, is_there in pictures.items():
             started = time.monotonic()
-            taken = Studio(mi, place, scale, with_model)
+            taken = Studio(mi, place, scale, is_there)
             radiance = taken.radiance(samples, seed=1)
             (out / file).write_bytes(develop(radiance, taken.daylight(), camera.exposure, seed=5))
             print(f"{file}: {time.monotonic() - started:.0f} s", file=sys.stderr)

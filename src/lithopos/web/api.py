@@ -8,6 +8,7 @@ import re
 import tempfile
 from dataclasses import asdict
 from pathlib import Path
+from typing import BinaryIO, cast
 
 from flask import Response, request, send_file
 from flask_openapi3 import APIBlueprint
@@ -49,6 +50,7 @@ from lithopos.core.shot.differs import told_differences
 from lithopos.core.standing.ask import RestAnswer
 from lithopos.jobs.asked import Asked, Question
 from lithopos.jobs.takes import begin_take
+from lithopos.library.archive import read_project, write_project
 from lithopos.library.models import StoredFile, shot_name
 from lithopos.library.store import NotFound, ShotState
 from lithopos.web import schemas as s
@@ -121,6 +123,25 @@ def add_project(body: s.ProjectNew) -> Response:
 @api.get("/projects/<string:project_id>", operation_id="getProject", responses={200: s.ProjectFull})
 def get_project(path: s.ProjectPath) -> Response:
     return answer(project_full(path.project_id))
+
+
+@api.get("/projects/<string:project_id>/archive", operation_id="getArchive")
+def get_archive(path: s.ProjectPath) -> Response:
+    """The project as one file."""
+    project = library_at_hand().project(path.project_id)
+    out = tempfile.TemporaryFile()  # noqa: SIM115  # closed with the answer
+    write_project(library_at_hand(), project.id, out)
+    out.seek(0)
+    name = f"{slug(project.name)}.lithopos.zip"
+    return send_file(out, mimetype="application/zip", as_attachment=True, download_name=name)
+
+
+@api.post("/archives", operation_id="addArchive", responses={201: s.ProjectFull})
+def add_archive(form: s.FileNew) -> Response:
+    """Take a project in that was written as one file."""
+    if not isinstance(form.file, FileStorage):
+        raise InputError("file", "is missing: send it as a file of the form")
+    return answer(project_full(read_project(library_at_hand(), cast(BinaryIO, form.file.stream)).id), 201)
 
 
 @api.post("/projects/<string:project_id>/files", operation_id="addFile", responses={201: s.FileOut})
