@@ -676,11 +676,31 @@ def _denoiser_works() -> bool:
 @cli.command()
 @click.option("--port", type=click.IntRange(0, 65535), default=8420, show_default=True)
 @click.option("--data", type=click.Path(path_type=Path), default=DATA, help="Everything kept is below it.")
-def serve(port: int, data: Path) -> None:
+@click.option("--cluster", help="Address of a cluster's scheduler, to which what is traced is handed.")
+@click.option("--tls-ca", help="Of a cluster on other machines: the authority's certificate,")
+@click.option("--tls-cert", help="this machine's certificate,")
+@click.option("--tls-key", help="and its key.")
+def serve(
+    port: int, data: Path, cluster: str | None, tls_ca: str | None, tls_cert: str | None, tls_key: str | None
+) -> None:
     """Start the application: web server and one worker."""
+    from lithopos.cluster.address import Cluster, refuse_open
     from lithopos.jobs.supervisor import serve as run
 
-    sys.exit(run(data, port))
+    told = Cluster(cluster, tls_ca, tls_cert, tls_key) if cluster else None
+    if told:
+        refuse_open(told)
+    sys.exit(run(data, port, cluster=told))
+
+
+@cli.command()
+@click.option("--workers", type=click.IntRange(1, 64), default=2, show_default=True)
+@click.option("--port", type=click.IntRange(0, 65535), default=8786, show_default=True)
+def cluster(workers: int, port: int) -> None:
+    """Start a cluster on this machine, for trying one out."""
+    from lithopos.cluster.local import run_cluster
+
+    sys.exit(run_cluster(workers, port))
 
 
 @cli.command()

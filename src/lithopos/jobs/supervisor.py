@@ -12,6 +12,7 @@ import urllib.request
 from pathlib import Path
 from types import FrameType
 
+from lithopos.cluster.address import Cluster
 from lithopos.core.errors import InputError
 from lithopos.core.reading.limits import end_with_parent
 from lithopos.jobs.worker import fail_orphans
@@ -43,7 +44,7 @@ def _answers(address: str) -> bool:
         return False
 
 
-def serve(data: Path, port: int, path: str = "/") -> int:
+def serve(data: Path, port: int, path: str = "/", cluster: Cluster | None = None) -> int:
     """Run until SIGTERM or SIGINT; prints one line with the address when the server answers.
 
     A worker that dies is replaced, and what it was rendering is shown as failed with the reason.
@@ -61,7 +62,7 @@ def serve(data: Path, port: int, path: str = "/") -> int:
     signal.signal(signal.SIGTERM, end)
     signal.signal(signal.SIGINT, end)
     web_command = ("lithopos.web.serve", str(data), str(port))
-    worker_command = ("lithopos.jobs.worker", str(data))
+    worker_command = ("lithopos.jobs.worker", str(data), *(cluster.words() if cluster else ()))
     web, worker = _start(*web_command), _start(*worker_command)
     told, status = False, 0
     try:

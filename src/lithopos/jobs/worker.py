@@ -15,6 +15,8 @@ from typing import BinaryIO
 
 import psutil
 
+from lithopos.cluster.address import Cluster
+from lithopos.cluster.tracer import ClusterTracer
 from lithopos.core.errors import Cancelled, InputError, NoRoom
 from lithopos.core.exchange.decode import read_picture
 from lithopos.core.exchange.picture import Picture, write_atomically, write_png
@@ -77,12 +79,14 @@ class Worker:
 
     library: Library
     queue: Queue
+    cluster: Cluster | None = None
     ending: bool = False
     sessions: dict[str, Session] = field(default_factory=dict)
     name: str = field(default_factory=lambda: process_name(os.getpid()) or "")
 
     def __post_init__(self) -> None:
         self.readers = readers_of(self.library)
+        self.tracers: dict[str, ClusterTracer] = {}
 
     def work(self, render_id: str) -> None:
         """Do one render; every way it can end is told in its row."""
@@ -197,8 +201,16 @@ class Worker:
 
     def _session(self, quality: str) -> Session:
         if quality not in self.sessions:
-            self.sessions[quality] = Session(self.library.data / "empties")
+            tracer = None
+            if self.cluster is not None and quality in ("proof", "master"):
+                tracer = self.tracers[quality] = ClusterTracer(self.cluster, urgent=quality == "proof")
+            self.sessions[quality] = Session(self.library.data / "empties", tracer)
         return self.sessions[quality]
+
+    def _worked_on(self, quality: str) -> list[str]:
+        """Which machines have worked on the render under way."""
+        told = self.tracers[quality].told() if quality in self.tracers else None
+        return [told] if told else []
 
     def _render(self, render: Render) -> None:
         library = self.library
@@ -242,7 +254,7 @@ class Worker:
                 passes=step.of,
                 samples=step.samples,
                 seconds_left=step.seconds_left,
-                notes=" ".join(step.notes)[:1000] or None,
+                notes=" ".join([*step.notes, *self._worked_on(quality)])[:1000] or None,
                 noise=step.noise,
             )
         if quality == "master":
@@ -287,12 +299,12 @@ def _sentence(error: InputError | NoRoom) -> str:
     return f"{error.field.capitalize()} {error.cause}." if error.field else f"{error.cause.capitalize()}."
 
 
-def run(data: Path) -> None:
-    """Work through the queues until told to end (SIGTERM or SIGINT)."""
+def run(data: Path, cluster: Cluster | None = None) -> None:
+    """Work through the queues until told to end (SIGTERM or SIGINT); with a cluster what is traced goes there."""
     logging.basicConfig(level=logging.WARNING, stream=sys.stderr)
     library = Library(data)
     fail_orphans(library)
-    worker = Worker(library, Queue(data))
+    worker = Worker(library, Queue(data), cluster)
 
     def end(_signal: int, _frame: FrameType | None) -> None:
         worker.ending = True
@@ -317,4 +329,4 @@ def run(data: Path) -> None:
 
 
 if __name__ == "__main__":
-    run(Path(sys.argv[1]))
+    run(Path(sys.argv[1]), Cluster(*(told or None for told in sys.argv[2:6])) if len(sys.argv) > 2 else None)

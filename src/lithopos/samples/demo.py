@@ -1,5 +1,5 @@
-"""The sample project, open and finished: three photographs with their marks, models and light, and one of
-them dressed for a day."""
+"""The sample projects: photographs with their marks, models and light, one of them dressed for a day, a take; and one
+place seen from three sides."""
 
 from __future__ import annotations
 
@@ -17,10 +17,11 @@ from lithopos.core.reading.ask import read_picture_kept
 from lithopos.core.readings import Sources, with_readings
 from lithopos.jobs.queue import Queue
 from lithopos.jobs.takes import begin_take
+from lithopos.library.sites import change_site
 from lithopos.library.store import Library, ShotState
 from lithopos.samples.make import DATA, TAKE
 
-PROJECT = "Tidewater yard"
+PROJECT, VIEWS = "Tidewater yard", "Tidewater yard from three sides"
 FILES = (
     *("cloister-yard.jpg", "cloister-yard.hdr", "sea-terrace.jpg", "sea-terrace.hdr", "mason-court.jpg"),
     *("marl-bench.glb", "sill-planter.glb", "tern-fountain.glb", "tidewater-mark.svg", "osier-poster.svg"),
@@ -84,6 +85,7 @@ def fill_demo(data: Path, fresh: bool = False) -> str:
     for project in library.projects():
         if project.name == PROJECT and library.shots(project.id):
             return f"/project/{project.id}/shot/{library.shots(project.id)[0].id}"
+    _views(library)
     project = library.add_project(PROJECT)
     with ThreadPoolExecutor(2) as pool:  # each is read in a child of its own
         kept = pool.map(lambda name: f"sha256:{library.import_file(project.id, DATA / name).sha256}", FILES)
@@ -174,6 +176,35 @@ def _walk(library: Library, project_id: str) -> ShotState:
     patch = {**marks_of(truth), "models": [stood], "proxies": drawn_proxies(truth)}
     read = with_readings(library.document(state.id), patch, Sources(partial(_read, library)))
     return library.change(state.id, state.revision, read, "marks, and a bench")
+
+
+def _views(library: Library) -> None:
+    """The yard from three sides: a site, with the bench standing in all of its photographs."""
+    told = json.loads((DATA / "cloister-yard.site.json").read_text())
+    project = library.add_project(VIEWS)
+    shots = {}
+    for photograph in told["photographs"]:
+        truth = json.loads((DATA / f"{photograph}.json").read_text())
+        name = f"sha256:{library.import_file(project.id, DATA / truth['photograph']).sha256}"
+        shots[photograph] = _marked_shot(library, project.id, truth, {truth["photograph"]: name})
+    truth = json.loads((DATA / "cloister-yard.json").read_text())
+    bench = library.import_file(project.id, DATA / truth["model"]["file"])
+    stood = {"id": "m1", "file": f"sha256:{bench.sha256}", "name": "Marl bench", "turn_deg": truth["model"]["turn_deg"]}
+    first = shots[told["photographs"][0]]
+    at = {"position_m": truth["model"]["position"]}
+    library.change(first.id, first.revision, {"models": [stood | at]}, "stand the bench")
+    rng = np.random.default_rng(11)
+
+    def off(seen: dict[str, Any]) -> dict[str, Any]:
+        return {shots[name].id: np.round(np.add(at, rng.normal(scale=0.5, size=2)), 2) for name, at in seen.items()}
+
+    ties = [
+        {"id": f"t{i + 1}", "name": tie["name"], "on_ground": tie["on_ground"]}
+        | {"seen": {name: at.tolist() for name, at in off(tie["seen"]).items()}}
+        for i, tie in enumerate(told["ties"])
+    ]
+    patch = {"members": [{"id": state.id} for state in shots.values()], "ties": ties}
+    change_site(library, project.id, 0, patch, "ties")
 
 
 def _as_clicked(outline: list[list[float]]) -> list[list[float]]:
