@@ -65,7 +65,7 @@ class Tied(unittest.TestCase):
         self.page.press("New tie")
         page.mouse.click(*self.at("left", self.tie["seen"][self.shots[0]]))
         expect(page.get_by_test_id("way")).to_be_visible()
-        expect(page.get_by_role("status")).to_contain_text("click the same thing in the other picture")
+        expect(page.get_by_text("click the same thing in the other picture")).to_be_visible()
         page.mouse.click(*self.at("right", self.tie["seen"][self.shots[1]]))
         expect(page.get_by_role("button", name=f"Tie {count + 1}", exact=True)).to_be_visible()
         self.server.wait(lambda: len(self.site()["document"]["ties"][-1]["seen"]) == 2)
@@ -133,17 +133,17 @@ class Tied(unittest.TestCase):
     def conflict(self, one: Screen, other: Screen) -> None:
         """One holds the bench while the other turns it: what is let go of then is told, and nothing overwritten."""
         other.step("Place")
-        other.page.get_by_role("radio", name="Live").click()
-        other.until("window.lithopos.ready")
-        start = other.world(0.5, -1.0, 0.2)
+        box = other.page.get_by_test_id("plan-m1").bounding_box()
+        assert box
+        start = (box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
         other.page.mouse.move(*start)
         other.page.mouse.down()
-        other.page.mouse.move(start[0] + 40, start[1] + 5, steps=5)
+        other.page.mouse.move(start[0] + 10, start[1] + 5, steps=5)
         field = one.page.get_by_label("Turned", exact=True).first
         field.fill("71")
         one.after(lambda: field.press("Enter"))
         other.page.wait_for_timeout(1500)
-        other.page.mouse.move(start[0] + 60, start[1] + 5, steps=3)
+        other.page.mouse.move(start[0] + 14, start[1] + 5, steps=3)
         other.page.mouse.up()
         expect(other.page.get_by_text("has changed since you saw it")).to_be_visible()
         other.until("window.lithopos.shot.models[0].turn_deg === 71")

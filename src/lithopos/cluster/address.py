@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from urllib.parse import urlsplit
@@ -19,6 +20,12 @@ class Cluster:
     ca: str | None = None
     cert: str | None = None
     key: str | None = None
+
+    @staticmethod
+    def of(words: Sequence[str]) -> Cluster:
+        """The same from such words."""
+        address, ca, cert, key = words
+        return Cluster(address, ca or None, cert or None, key or None)
 
     def words(self) -> tuple[str, ...]:
         """As words of a command line."""

@@ -329,4 +329,4 @@ def run(data: Path, cluster: Cluster | None = None) -> None:
 
 
 if __name__ == "__main__":
-    run(Path(sys.argv[1]), Cluster(*(told or None for told in sys.argv[2:6])) if len(sys.argv) > 2 else None)
+    run(Path(sys.argv[1]), Cluster.of(sys.argv[2:]) if len(sys.argv) > 2 else None)
