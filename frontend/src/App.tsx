@@ -1,4 +1,5 @@
 import { Home } from "./home/Home";
+import { KeyPage, useSession } from "./home/KeyPage";
 import { ProjectPage } from "./home/ProjectPage";
 import { SitePage } from "./site/SitePage";
 import { useAddress } from "./state/address";
@@ -7,6 +8,8 @@ import { Workplace } from "./Workplace";
 
 export function App() {
   const { projectId, shotId, isSite } = useAddress();
+  const session = useSession();
+  if (session?.asked && !session.name) return <KeyPage />;
   return (
     <>
       {projectId && shotId ? (

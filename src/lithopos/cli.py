@@ -680,17 +680,72 @@ def _denoiser_works() -> bool:
 @click.option("--tls-ca", help="Of a cluster on other machines: the authority's certificate,")
 @click.option("--tls-cert", help="this machine's certificate,")
 @click.option("--tls-key", help="and its key.")
+@click.option("--listen", default="127.0.0.1", show_default=True, help="Address to be reached at.")
+@click.option("--keys", help="The file of keys; needed where others can reach it.")
+@click.option("--host", "hosts", multiple=True, help="A name that it answers as; may be given again.")
+@click.option("--behind-proxy", is_flag=True, help="A reverse proxy is in front, and tells by headers who asks.")
 def serve(
-    port: int, data: Path, cluster: str | None, tls_ca: str | None, tls_cert: str | None, tls_key: str | None
+    port: int,
+    data: Path,
+    cluster: str | None,
+    tls_ca: str | None,
+    tls_cert: str | None,
+    tls_key: str | None,
+    listen: str,
+    keys: str | None,
+    hosts: tuple[str, ...],
+    behind_proxy: bool,
 ) -> None:
     """Start the application: web server and one worker."""
     from lithopos.cluster.address import Cluster, refuse_open
+    from lithopos.jobs.supervisor import Reached
     from lithopos.jobs.supervisor import serve as run
 
     told = Cluster(cluster, tls_ca, tls_cert, tls_key) if cluster else None
     if told:
         refuse_open(told)
-    sys.exit(run(data, port, cluster=told))
+    sys.exit(run(data, port, cluster=told, reached=Reached(listen, keys, hosts, behind_proxy)))
+
+
+@cli.group()
+def keys() -> None:
+    """Keys for a studio: one a person."""
+
+
+_KEYS = click.option("--file", required=True, type=click.Path(path_type=Path), help="The file of keys.")
+
+
+@keys.command("add")
+@click.argument("name")
+@_KEYS
+@click.option("--look", is_flag=True, help="It may look, not change: for clients.")
+def keys_add(name: str, file: Path, look: bool) -> None:
+    """Make a key; it is printed this once, and kept as a hash."""
+    from lithopos.web.keys import add_key
+
+    _print(
+        {"name": name, "may": "look" if look else "change", "key": add_key(file, name, "look" if look else "change")}
+    )
+
+
+@keys.command("list")
+@_KEYS
+def keys_list(file: Path) -> None:
+    """Tell whose keys there are."""
+    from lithopos.web.keys import keys_in
+
+    _print([{"name": one.name, "may": one.may} for one in keys_in(file)])
+
+
+@keys.command("remove")
+@click.argument("name")
+@_KEYS
+def keys_remove(name: str, file: Path) -> None:
+    """Strike out a key; its owner is signed out at once."""
+    from lithopos.web.keys import remove_key
+
+    remove_key(file, name)
+    _print({"removed": name})
 
 
 @cli.command()

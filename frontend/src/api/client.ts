@@ -70,6 +70,7 @@ export type FileOut = Schemas["FileOut"];
 export type Projects = Schemas["ProjectsOut"];
 export type Materials = Schemas["Materials"];
 export type Renders = Schemas["RendersOut"];
+export type Session = Schemas["SessionOut"];
 export type SiteOut = Schemas["SiteOut"];
 export type Tie = Schemas["Tie"];
 export type Way = Schemas["Way"];
@@ -91,6 +92,9 @@ export const client = createClient<paths>({
   fetch: (request) => globalThis.fetch(request),
 });
 
+/** Told of on the window when the server asks for a key. */
+export const KEY_ASKED = "lithopos:key";
+
 /**
  * An answer's data, or an error with the server's own sentence. The type is named by the caller,
  * because the client package widens tuples (points, sizes) to arrays.
@@ -105,6 +109,7 @@ export async function asked<T>(
     throw new Error("The server doesn't answer. What was accepted is kept; start Lithopos again and reload.");
   }
   if (got.data !== undefined) return got.data as T;
+  if (got.response.status === 401) window.dispatchEvent(new Event(KEY_ASKED));
   const problem = got.error as { detail?: string; lacks?: Lack[] } | undefined;
   throw new Failure(problem?.detail ?? "The server could not answer.", got.response.status, problem?.lacks);
 }

@@ -114,6 +114,11 @@ class ClusterTracer:
         found = self._parts("first hits", "with", pixels, first, count, seed)
         return {name: np.concatenate([one[name] for one in found]) for name in found[0]}
 
+    def seen(self) -> list[str]:
+        """Names of all workers that are there, used or not."""
+        client = self._connected()
+        return [str(one["name"]) for one in client.scheduler_info(n_workers=-1)["workers"].values()] if client else []
+
     def told(self) -> str | None:
         """Who has worked on what is shown, and who was refused."""
         told = [f"{name}: {count}" for name, count in sorted(self.made.items())]

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import logging
-from functools import cache
+from dataclasses import dataclass
+from functools import cache, partial
 from http import HTTPStatus
 from pathlib import Path
 
@@ -12,6 +13,7 @@ from flask_openapi3 import Info, OpenAPI
 from pydantic import ValidationError
 from sqlalchemy.exc import OperationalError
 from werkzeug.exceptions import HTTPException
+from werkzeug.middleware.proxy_fix import ProxyFix
 
 from lithopos import __version__
 from lithopos.core.errors import InputError, NoRoom, input_error_from
@@ -21,21 +23,41 @@ from lithopos.library.store import FULL, Library, NotFound, Stale, full_disk
 from lithopos.web.api import api
 from lithopos.web.delivery import delivery
 from lithopos.web.footage import footage
+from lithopos.web.keys import ASKING, COOKIE, Keys
 from lithopos.web.measures import measures
 from lithopos.web.options import options
 from lithopos.web.renders import renders
 from lithopos.web.schemas import Problem, Unready
+from lithopos.web.sessions import sessions
 from lithopos.web.site import site
 
 APP = Path(__file__).parent / "static" / "app"
 MAX_UPLOAD_BYTES = 1024 * 2**20
 HOSTS = {"127.0.0.1", "localhost"}
+OPEN = ("/api/v1/health", "/api/v1/session")
 
-__all__ = ["create_app"]
+__all__ = ["Served", "create_app"]
 
 
-def create_app(data: Path) -> OpenAPI:
-    """The web application over a data folder."""
+@dataclass(frozen=True)
+class Served:
+    """How the application is reached.
+
+    Attributes
+    ----------
+    keys : the file of keys, where one is asked for.
+    hosts : names and addresses that it answers as besides this machine's own.
+    behind_proxy : a reverse proxy in front tells by headers who asks, and how.
+    """
+
+    keys: Path | None = None
+    hosts: tuple[str, ...] = ()
+    behind_proxy: bool = False
+
+
+def create_app(data: Path, served: Served | None = None) -> OpenAPI:
+    """The web application over a data folder; `served` says how it is reached, if not on this machine alone."""
+    served = served or Served()
     app = OpenAPI(
         "lithopos",
         info=Info(title="Lithopos", version=__version__),
@@ -51,9 +73,13 @@ def create_app(data: Path) -> OpenAPI:
     app.config["MAX_FORM_MEMORY_SIZE"] = 4 * 2**20
     app.extensions["library"] = Library(data)
     app.extensions["queue"] = Queue(data)
-    app.before_request(_refuse_strangers)
+    app.extensions["keys"] = Keys(served.keys, data) if served.keys else None
+    if served.behind_proxy:
+        app.wsgi_app = ProxyFix(app.wsgi_app, x_for=1, x_proto=1, x_host=1)  # type: ignore[method-assign]
+    app.before_request(partial(_refuse_strangers, HOSTS | set(served.hosts)))
+    app.before_request(_refuse_without_key)
     app.after_request(_harden)
-    for part in (api, measures, renders, options, delivery, footage, site):
+    for part in (api, measures, renders, options, delivery, footage, site, sessions):
         app.register_api(part)
     app.add_url_rule("/api/v1/openapi.json", "openapi_document", lambda: app.api_doc)
     app.add_url_rule("/", "front_end", _front_end)
@@ -77,16 +103,29 @@ def _built_files() -> frozenset[str]:
     return frozenset(str(file.relative_to(APP)) for file in APP.rglob("*") if file.is_file())
 
 
-def _refuse_strangers() -> Response | None:
-    """Only this machine's own pages may ask: a foreign Host or a cross-site write is refused."""
+def _refuse_strangers(hosts: set[str]) -> Response | None:
+    """Only this server's own pages may ask: a foreign Host or a cross-site write is refused."""
     host = request.host.rsplit(":", 1)[0] if not request.host.endswith("]") else request.host
-    if host not in HOSTS:
-        return _problem(403, "This server answers on 127.0.0.1 only.")
+    if host not in hosts:
+        return _problem(403, f"This server answers as {', '.join(sorted(hosts))} only.")
     if request.method in ("GET", "HEAD", "OPTIONS"):
         return None
     origin, site = request.headers.get("Origin"), request.headers.get("Sec-Fetch-Site", "same-origin")
     if site not in ("same-origin", "none") or (origin and origin != f"{request.scheme}://{request.host}"):
         return _problem(403, "A write from another site is refused.")
+    return None
+
+
+def _refuse_without_key() -> Response | None:
+    """Where keys are asked for: the screen's own files come without, all else with one; looking is not changing."""
+    keys: Keys | None = current_app.extensions["keys"]
+    if keys is None or not request.path.startswith("/api/") or request.path in OPEN:
+        return None
+    key = keys.of(request.cookies.get(COOKIE))
+    if key is None:
+        return _problem(401, "This Lithopos asks for a key.")
+    if key.may == "look" and request.method not in ("GET", "HEAD", "OPTIONS") and not ASKING.match(request.path):
+        return _problem(403, f"The key of {key.name} may look, not change.")
     return None
 
 

@@ -548,3 +548,15 @@ class SiteOut(BaseModel):
     feet: list[FootOut]
     undo: str | None
     redo: str | None
+
+
+class KeyIn(_Body):
+    key: Annotated[str, Field(min_length=1, max_length=200)]
+
+
+class SessionOut(BaseModel):
+    """Whether a key is asked for; whose was given, and what it allows."""
+
+    asked: bool
+    name: str | None = None
+    may: Literal["change", "look"] | None = None

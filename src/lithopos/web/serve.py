@@ -1,14 +1,15 @@
-"""`python -m lithopos.web.serve DATA PORT`: the web server alone, on 127.0.0.1."""
+"""`python -m lithopos.web.serve DATA PORT [SERVED]`: the web server alone; on 127.0.0.1, unless told otherwise."""
 
 from __future__ import annotations
 
+import json
 import sys
 from pathlib import Path
 from typing import Any
 
 from waitress import serve
 
-from lithopos.web.app import MAX_UPLOAD_BYTES, create_app
+from lithopos.web.app import MAX_UPLOAD_BYTES, Served, create_app
 
 # Connections that say nothing are let go soon and don't keep others out; Flask says what is too large.
 SERVING: dict[str, Any] = {
@@ -22,4 +23,8 @@ SERVING: dict[str, Any] = {
 }
 
 if __name__ == "__main__":
-    serve(create_app(Path(sys.argv[1])), host="127.0.0.1", port=int(sys.argv[2]), **SERVING)
+    told = json.loads(sys.argv[3]) if len(sys.argv) > 3 else {}
+    listen = told.pop("listen", "127.0.0.1")
+    keys = Path(told["keys"]) if told.get("keys") else None
+    served = Served(keys, tuple(told.get("hosts", ())), bool(told.get("behind_proxy")))
+    serve(create_app(Path(sys.argv[1]), served), host=listen, port=int(sys.argv[2]), **SERVING)
