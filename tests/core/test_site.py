@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+import shutil
 import subprocess
 import tempfile
 import unittest
@@ -347,6 +348,7 @@ class Coordinates(unittest.TestCase):
                 read_coordinates(text)
 
 
+@unittest.skipUnless(shutil.which("pdftotext"), "pdftotext is missing")
 class Sheet(unittest.TestCase):
     def test_an_independent_reader_finds_the_figures_that_were_solved(self) -> None:
         made = made_site(9, 3)

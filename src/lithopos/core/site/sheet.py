@@ -182,19 +182,23 @@ def _cameras(answer: SiteAnswer, names: dict[str, str]) -> Table:
 
 def _ties(site: Site, answer: SiteAnswer, names: dict[str, str]) -> Table:
     seen = [member.id for member in site.members]
-    rows = [["Tie", "Place", "±", "Survey, off by", *(names[name].split(" ")[0] for name in seen)]]
+    surveyed = any(tie.off_m for tie in answer.ties)
+    head = ["Tie", "Place", "±", *(["Survey, off by"] if surveyed else [])]
+    rows = [[*head, *(names[name].split(" ")[0] for name in seen)]]
     for tie, told in zip(site.ties, answer.ties, strict=True):
         named = tie.name or tie.id
         if told.position_m is None or told.sigma_m is None:
-            rows.append([named, "set aside" if told.aside else told.reason or "", "", "", *([""] * len(seen))])
+            why = "set aside" if told.aside else told.reason or ""
+            rows.append([named, why, *([""] * (len(head) - 2 + len(seen)))])
             continue
         place = ", ".join(f"{value:.3f}" for value in told.position_m)
         within = ", ".join(f"{SURE * value:.3f}" for value in told.sigma_m)
         off_m = ", ".join("" if value is None else f"{value:+.3f}" for value in told.off_m) if told.off_m else ""
         off = [f"{np.hypot(*told.off_px[name]):.2f} px" if name in told.off_px else "" for name in seen]
-        rows.append([named, place, within, off_m, *off])
-    each = 0.36 / max(len(seen), 1)
-    return _table(rows, [WIDTH * share for share in (0.18, 0.17, 0.14, 0.15, *([each] * len(seen)))], strong_first=True)
+        rows.append([named, place, within, *([off_m] if surveyed else []), *off])
+    shares = (0.17, 0.2, 0.17, 0.17) if surveyed else (0.2, 0.24, 0.21)
+    each = (1 - sum(shares)) / max(len(seen), 1)
+    return _table(rows, [WIDTH * share for share in (*shares, *([each] * len(seen)))], strong_first=True)
 
 
 def _lengths(site: Site, answer: SiteAnswer) -> Table:
@@ -341,7 +345,7 @@ class _Plan(Flowable):  # type: ignore[misc]
             canvas.setFillColor(FOUND)
             canvas.circle(x, y, 3, stroke=0, fill=1)
             canvas.setFillColor(INK)
-            canvas.drawString(x + 5, y - 3, self.names[member.id])
+            canvas.drawString(x + 5, y - 3, self.names[member.id].split(" ")[0])
         self._legend(canvas)
 
     def _at(self, point: NDArray[np.float64]) -> tuple[float, float]:
