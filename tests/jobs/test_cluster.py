@@ -101,6 +101,11 @@ class Together(unittest.TestCase):
         self.assertEqual(len(tracer.seen()), workers)
         return tracer
 
+    def wait_for(self, tracer: ClusterTracer, name: str) -> None:
+        deadline = time.monotonic() + 90
+        while name not in tracer.seen() and time.monotonic() < deadline:
+            time.sleep(0.3)
+
     @classmethod
     def picture(cls, session: Session, meanwhile: Any = None) -> Any:
         told: Any = {"scale": SCALE, "samples": SAMPLES_A_PIXEL, "seed": 3, "quality": "master", "session": session}
@@ -123,12 +128,9 @@ class Together(unittest.TestCase):
 
         def meanwhile(number: int) -> None:
             if number == 0:
-                threading.Timer(0.3, victim.kill).start()  # in the middle of the next portion
                 self.worker("late")
-            if number == 1:
-                deadline = time.monotonic() + 60
-                while len(tracer.seen()) < 3 and time.monotonic() < deadline:
-                    time.sleep(0.3)
+                self.wait_for(tracer, "late")
+                threading.Timer(0.3, victim.kill).start()  # in the middle of the next portion
 
         made = self.picture(Session(tracer=tracer), meanwhile)
         np.testing.assert_array_equal(made, self.alone)
@@ -136,16 +138,20 @@ class Together(unittest.TestCase):
         self.assertNotIn("here", tracer.made)
         self.assertIn("late", tracer.told() or "")
 
-    def test_another_renderer_is_refused_by_name_and_without_a_scheduler_it_goes_on_here(self) -> None:
-        self.worker("like")
+    def test_another_renderer_is_refused_by_name_and_without_workers_or_scheduler_it_goes_on_here(self) -> None:
+        only = self.worker("only")
         self.worker("other", LITHOPOS_VARIANT=SLOW)
         tracer = self.tracer(2)
 
-        def meanwhile(number: int) -> None:
-            if number == 0:
-                threading.Timer(0.3, self.scheduler.kill).start()
+        def ending(child: subprocess.Popen[bytes]) -> Any:
+            return lambda number: threading.Timer(0.3, child.kill).start() if number == 0 else None
 
-        made = self.picture(Session(tracer=tracer), meanwhile)
+        made = self.picture(Session(tracer=tracer), ending(only))
+        np.testing.assert_array_equal(made, self.alone)
+        self.assertEqual(set(tracer.made), {"only", "here"})
+        self.worker("like")
+        self.wait_for(tracer, "like")
+        made = self.picture(Session(tracer=tracer), ending(self.scheduler))
         np.testing.assert_array_equal(made, self.alone)
         self.assertEqual(list(tracer.refused), ["other"])
         self.assertIn("renderer", tracer.refused["other"])

@@ -195,6 +195,8 @@ class ClusterTracer:
             except Empty:
                 if client.status != "running":
                     raise ConnectionError("the scheduler does not answer") from None
+                if not set(workers) & set(client.scheduler_info(n_workers=-1)["workers"]):
+                    break  # all that were asked are gone: nobody would ever answer
                 for number in self._late(parts, workers, found, twice, begun):
                     ask(number)
                     open_ += 1
