@@ -23,11 +23,11 @@ from lithopos.samples.demo import fill_demo
 
 
 @contextlib.contextmanager
-def running(data: Path | None = None, command: str = "serve") -> Iterator[Server]:
-    """`lithopos serve` on a free port, ended with SIGTERM."""
+def running(data: Path | None = None, command: str = "serve", *options: str) -> Iterator[Server]:
+    """`lithopos serve` with options on a free port, ended with SIGTERM."""
     with contextlib.ExitStack() as stack:
         folder = data or Path(stack.enter_context(tempfile.TemporaryDirectory()))
-        server = Server(folder, command)
+        server = Server(folder, command, *options)
         try:
             yield server
         finally:
@@ -59,10 +59,10 @@ def _filled() -> Path:
 class Server:
     """A started application and a small client for it."""
 
-    def __init__(self, data: Path, command: str = "serve") -> None:
+    def __init__(self, data: Path, command: str = "serve", *options: str) -> None:
         self.data = data
         self.process = subprocess.Popen(
-            [sys.executable, "-m", "lithopos.cli", command, "--port", "0", "--data", str(data)],
+            [sys.executable, "-m", "lithopos.cli", command, "--port", "0", "--data", str(data), *options],
             stdout=subprocess.PIPE,
             text=True,
         )

@@ -11,9 +11,12 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+from PIL import Image
 
 from lithopos.core.exchange.decode import read_picture
 from lithopos.core.shot import FORMAT, load_shot
+from lithopos.library.store import Library
+from tests.core.sites import made_site
 from tests.core.test_shot import example
 from tests.support import SAMPLES, TrueCamera, exact_shot
 
@@ -65,6 +68,49 @@ class CommandLine(unittest.TestCase):
         self.assertAlmostEqual(camera["focal_px"] / truth["camera"]["focal_px"], 1, delta=0.05)
         self.refused("PHOTO: .* is not a file", "edges", "/nowhere.jpg")
         self.refused("photograph: is not a picture", "edges", str(SAMPLES / "marl-bench.glb"))
+
+    def test_a_site_of_files_its_sheet_and_its_shots(self) -> None:
+        site, shots = made_site(1, 3).noted(0.3, 1)
+        told = site.model_dump(mode="json", by_alias=True)
+        with tempfile.TemporaryDirectory() as name:
+            folder = Path(name)
+            for member, (shot_name, shot) in zip(told["members"], shots.items(), strict=True):
+                member["shot"] = f"{shot_name}.json"
+                Image.fromarray(np.full((1280, 1920, 3), 90, np.uint8)).save(folder / f"{shot_name}.png")
+                photograph = {**shot.model_dump(mode="json")["photograph"], "file": f"{shot_name}.png"}
+                document = shot.model_dump(mode="json", by_alias=True) | {"photograph": photograph}
+                (folder / f"{shot_name}.json").write_text(json.dumps(document))
+            (folder / "site.json").write_text(json.dumps(told))
+            out = ("--sheet", str(folder / "sheet.pdf"), "--shots", str(folder / "out"))
+            answer = self.answer("site", str(folder / "site.json"), *out)
+            self.assertEqual((folder / "sheet.pdf").read_bytes()[:5], b"%PDF-")
+            for member in answer["members"]:
+                shot = load_shot(json.loads((folder / "out" / f"{member['id']}.json").read_text()))
+                assert shot.site is not None
+                self.assertEqual(list(shot.site.camera.camera_position), member["camera"]["camera_position"])
+            del told["members"][1]["shot"]
+            self.refused(r"members\[1\].shot: is missing", "site", "-", given=told)
+
+    def test_keys_and_care_of_what_is_kept(self) -> None:
+        with tempfile.TemporaryDirectory() as name:
+            folder = Path(name)
+            here, there = (("--data", str(folder / one)) for one in ("data", "back"))
+            copy, file, keys = str(folder / "copy"), str(folder / "yard.zip"), ("--file", str(folder / "keys.json"))
+            library = Library(folder / "data")
+            library.add_project("Tidewater yard")
+            library.engine.dispose()
+            self.assertTrue(self.answer("check", *here)["whole"])
+            self.answer("backup", copy, *here)
+            self.assertEqual(self.answer("restore", copy, *there)["projects"], 1)
+            self.assertEqual(self.answer("tidy", *here)["would be removed"], [])
+            self.answer("project", "out", "Tidewater yard", file, *here)
+            self.assertEqual(self.answer("project", "in", file, *there)["name"], "Tidewater yard")
+            self.refused("several projects", "project", "out", "Tidewater yard", file, *there)
+            self.refused("holds no library", "check", "--data", str(folder / "none"))
+            self.assertEqual(self.answer("keys", "add", "Ines", *keys)["may"], "change")
+            self.assertEqual(self.answer("keys", "list", *keys), [{"name": "Ines", "may": "change"}])
+            self.refused("--listen: others could reach it", "serve", "--listen", "0.0.0.0", *here)
+            self.refused("--cluster: .* is another machine", "serve", "--cluster", "tcp://10.0.0.3:8786")
 
     def test_batch_answers_each_case(self) -> None:
         true = TrueCamera()

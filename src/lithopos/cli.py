@@ -473,6 +473,12 @@ def sharpen(shot: Path) -> None:
     _print(document)
 
 
+def _refuse_no_folder(option: str, out: Path) -> None:
+    """Before long work: where it is to be put has to be there."""
+    if not out.parent.is_dir():
+        raise InputError(option, f"{out.parent} is no folder")
+
+
 def _refuse_unwritable(out: Path) -> None:
     """Say before anything is rendered that the picture could not be written."""
     if out.suffix.lower() != ".png":
@@ -518,16 +524,17 @@ def site(file: Path, sheet: Path | None, folder: Path | None) -> None:
     from lithopos.core.site.settle import answered, in_site
     from lithopos.core.site.sheet import Pictured, write_sheet
 
-    for out in (sheet, folder):
+    for option, out in (("--sheet", sheet), ("--shots", folder)):
         if out is not None:
-            _refuse_unwritable(out)
+            _refuse_no_folder(option, out)
     told = load_site(_read_json(str(file)))
+    for number, member in enumerate(told.members):
+        if member.shot is None:
+            raise InputError(f"members[{number}].shot", "is missing: the file of its shot")
     with ExitStack() as stack:
         opened = {}
-        for number, member in enumerate(told.members):
-            if member.shot is None:
-                raise InputError(f"members[{number}].shot", "is missing: the file of its shot")
-            opened[member.id] = stack.enter_context(open_shot(file.parent / member.shot))
+        for member in told.members:
+            opened[member.id] = stack.enter_context(open_shot(file.parent / (member.shot or "")))
         shots = {name: one.shot for name, one in opened.items()}
         answer = answered(told, shots)[0]
         together = in_site(told, shots)
@@ -613,7 +620,7 @@ def project_out(name: str, file: Path, data: Path) -> None:
     from lithopos.library.archive import write_project
     from lithopos.library.store import Library
 
-    _refuse_unwritable(file)
+    _refuse_no_folder("FILE", file)
     library = Library(data)
     named = [one for one in library.projects() if name in (one.id, one.name)]
     if len(named) != 1:

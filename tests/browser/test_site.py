@@ -5,15 +5,17 @@ from __future__ import annotations
 import json
 import shutil
 import subprocess
+import tempfile
 import unittest
 from pathlib import Path
 from typing import Any
 
-from playwright.sync_api import Page, expect
-from proving.screen import Screen, chromium, screen
-from proving.server import Server, sample_project
+from playwright.sync_api import Page, expect, sync_playwright
+from proving.screen import FLAGS, Screen, chromium, screen
+from proving.server import Server, running, sample_project
 
 from lithopos.samples.demo import VIEWS
+from lithopos.web.keys import add_key, remove_key
 from tests.support import SAMPLES
 
 NEW = "Band B1"
@@ -157,6 +159,46 @@ class Tied(unittest.TestCase):
         assert browser
         page: Page = browser.new_page(viewport={"width": 1280, "height": 800})
         return Screen(page, [], self.server)
+
+
+class Keyed(unittest.TestCase):
+    """A studio's server asks for a key; a client's key looks, and what it can't do is said."""
+
+    def test_two_keys(self) -> None:
+        chromium()
+        with tempfile.TemporaryDirectory() as name:
+            file = Path(name) / "keys.json"
+            ines, client = add_key(file, "Ines", "change"), add_key(file, "Sill House", "look")
+            with running(Path(name) / "data", "serve", "--keys", str(file)) as server, sync_playwright() as playwright:
+                browser = playwright.chromium.launch(executable_path=chromium(), args=FLAGS)
+                one, other = (browser.new_context().new_page() for _ in range(2))
+                one.goto(server.address)
+                one.get_by_label("Your key").fill("guessed")
+                one.get_by_role("button", name="Come in").click()
+                expect(one.get_by_role("alert")).to_have_text("That is none of the keys.")
+                self.come_in(one, ines)
+                self.make_project(one, "Yard")
+                expect(one.get_by_role("heading", name="Yard")).to_be_visible()
+                other.goto(server.address)
+                self.come_in(other, client)
+                expect(other.get_by_role("button", name="Yard")).to_be_visible()
+                self.make_project(other, "Another")
+                expect(other.get_by_text("may look, not change")).to_be_visible()
+                remove_key(file, "Ines")
+                one.reload()
+                expect(one.get_by_label("Your key")).to_be_visible()
+                browser.close()
+
+    @staticmethod
+    def come_in(page: Page, key: str) -> None:
+        page.get_by_label("Your key").fill(key)
+        page.get_by_role("button", name="Come in").click()
+        page.get_by_label("Name of the new project").wait_for()
+
+    @staticmethod
+    def make_project(page: Page, name: str) -> None:
+        page.get_by_label("Name of the new project").fill(name)
+        page.get_by_role("button", name="Make project").click()
 
 
 if __name__ == "__main__":

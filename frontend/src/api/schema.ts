@@ -3645,7 +3645,7 @@ export interface components {
          *     Attributes
          *     ----------
          *     shot : where its file lies, in a site that is itself a file.
-         *     runs : which of the first photograph's runs its own run A goes along; `own`: its runs are other ones.
+         *     runs : which of the first photograph's runs its own run A is parallel to; `own`: its runs are other ones.
          */
         Member: {
             /** Id */
@@ -3655,7 +3655,7 @@ export interface components {
              * @default own
              * @enum {string}
              */
-            runs: "own" | "a" | "b" | "-a" | "-b";
+            runs: "own" | "a" | "b";
             /**
              * Shot
              * @default null

@@ -8,10 +8,8 @@ const SURE = 1.96;
 type Runs = SiteOut["document"]["members"][number]["runs"];
 const RUNS: { value: Runs; label: string }[] = [
   { value: "own", label: "its own way" },
-  { value: "a", label: "as A in photograph 1" },
-  { value: "b", label: "as B in photograph 1" },
-  { value: "-a", label: "against A in photograph 1" },
-  { value: "-b", label: "against B in photograph 1" },
+  { value: "a", label: "along A of photograph 1" },
+  { value: "b", label: "along B of photograph 1" },
 ];
 
 /** Which shots belong to the site, and what is known of their cameras. */

@@ -27,7 +27,7 @@ FORMAT = 1
 RENDERED = "renders"
 COPIED = ("files", RENDERED, "delivered")
 
-__all__ = ["backup", "restore"]
+__all__ = ["backup", "digest_of", "restore"]
 
 
 def backup(data: Path, to: Path) -> dict[str, Any]:
@@ -70,7 +70,7 @@ def _copied(data: Path, to: Path) -> dict[str, Any]:
         target.execute("PRAGMA journal_mode=DELETE")
         wanted = {row[0] for row in target.execute("SELECT sha256 FROM files")}
         renders = {row[0] for row in target.execute("SELECT id FROM renders")}
-    copied: dict[str, str] = {DATABASE: _digest(to / DATABASE)}
+    copied: dict[str, str] = {DATABASE: digest_of(to / DATABASE)}
     for relative in _files(data, wanted, renders):
         place = to / relative
         place.parent.mkdir(parents=True, exist_ok=True)
@@ -80,7 +80,7 @@ def _copied(data: Path, to: Path) -> dict[str, Any]:
             if relative.parts[0] == "files":
                 raise
             continue  # a render under way has replaced it
-        copied[relative.as_posix()] = _digest(place)
+        copied[relative.as_posix()] = digest_of(place)
     told = {"lithopos": "backup", "format": FORMAT, "version": __version__, "files": copied}
     told["made_at"] = datetime.now(UTC).isoformat(timespec="seconds")
     (to / MANIFEST).write_text(json.dumps(told, indent=1) + "\n")
@@ -102,7 +102,8 @@ def _files(data: Path, wanted: set[str], renders: set[str]) -> Iterator[Path]:
                 yield relative
 
 
-def _digest(place: Path) -> str:
+def digest_of(place: Path) -> str:
+    """What a file's content is named by."""
     with place.open("rb") as file:
         return hashlib.file_digest(file, "sha256").hexdigest()
 
@@ -137,7 +138,7 @@ def restore(from_: Path, data: Path) -> dict[str, Any]:
             place = partial / relative
             place.parent.mkdir(parents=True, exist_ok=True)
             shutil.copyfile(from_ / relative, place)
-            if _digest(place) != sha256:
+            if digest_of(place) != sha256:
                 raise InputError("FROM", f"is damaged: {name} is not what was copied")
         if data.is_dir():
             data.rmdir()

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 import json
 import shutil
 import sqlite3
@@ -18,6 +17,7 @@ from PIL import Image
 from lithopos.core.errors import InputError
 from lithopos.core.shot import load_shot
 from lithopos.core.site import load_site
+from lithopos.library.backup import digest_of
 
 DATABASE = "library.db"
 YOUNG_S = 3600  # what is younger may be under way
@@ -101,13 +101,8 @@ def _files(data: Path, kept: dict[str, int], found: Checked) -> None:
         place = data / "files" / sha256[:2] / sha256
         if not place.is_file():
             found.problems.append(f"File {sha256[:12]} is missing.")
-        elif place.stat().st_size != size or _digest(place) != sha256:
+        elif place.stat().st_size != size or digest_of(place) != sha256:
             found.problems.append(f"File {sha256[:12]} is damaged: its content is not what it is named by.")
-
-
-def _digest(place: Path) -> str:
-    with place.open("rb") as file:
-        return hashlib.file_digest(file, "sha256").hexdigest()
 
 
 def _documents(database: sqlite3.Connection, kept: dict[str, int], found: Checked) -> tuple[set[str], set[str]]:

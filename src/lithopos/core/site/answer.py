@@ -16,6 +16,7 @@ from lithopos.core.site.document import Site
 from lithopos.core.site.frame import Frame, frame_of
 from lithopos.core.site.joint import Figures
 from lithopos.core.site.solve import SiteSolution, solve_site
+from lithopos.core.site.turning import about_plumb
 
 LINE_POINTS = 48
 
@@ -196,8 +197,7 @@ def known_camera(camera: Pinhole) -> KnownCamera:
 
 def _in_survey(frame: Frame, now: Figures, point: Array) -> Array:
     heading, *shift = frame.to_survey(now)
-    c, s = np.cos(heading), np.sin(heading)
-    return np.array([c * point[0] - s * point[1], s * point[0] + c * point[1], point[2]]) + shift
+    return np.asarray(about_plumb(heading) @ point + shift)
 
 
 def _ties(found: SiteSolution, frame: Frame) -> list[TieAnswer]:

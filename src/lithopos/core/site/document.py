@@ -22,12 +22,12 @@ class Member(DocumentPart):
     Attributes
     ----------
     shot : where its file lies, in a site that is itself a file.
-    runs : which of the first photograph's runs its own run A goes along; `own`: its runs are other ones.
+    runs : which of the first photograph's runs its own run A is parallel to; `own`: its runs are other ones.
     """
 
     id: Identity
     shot: FileName | None = None
-    runs: Literal["own", "a", "b", "-a", "-b"] = "own"
+    runs: Literal["own", "a", "b"] = "own"
 
 
 class Known(DocumentPart):

@@ -10,6 +10,7 @@ from lithopos.core.arrays import Array
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.site.joint import Figures, Joint
 from lithopos.core.site.solve import SiteSolution
+from lithopos.core.site.turning import about_plumb
 
 __all__ = ["Frame", "frame_of"]
 
@@ -49,9 +50,7 @@ class Frame:
     def to_survey(self, now: Figures) -> Array:
         """Heading [rad] and shift [m] (4,) to the surveyor's frame."""
         axes, origin = self._moved(now)
-        heading, shift = now.to_survey[0], now.to_survey[1:]
-        c, s = np.cos(heading), np.sin(heading)
-        turn = np.array([[c, -s, 0.0], [s, c, 0.0], [0.0, 0.0, 1.0]])
+        turn, shift = about_plumb(now.to_survey[0]), now.to_survey[1:]
         whole = turn @ axes.T
         return np.array([np.arctan2(whole[1, 0], whole[0, 0]), *(turn @ origin + shift)])
 

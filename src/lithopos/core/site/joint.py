@@ -27,6 +27,7 @@ from lithopos.core.camera.problem import LengthIn
 from lithopos.core.camera.scale import seen_units
 from lithopos.core.camera.solution import HAND_SIGMA_PX
 from lithopos.core.camera.vanishing import Edges, Marks, edge_residuals, reduce_edges
+from lithopos.core.site.turning import about_plumb
 from lithopos.core.site.views import View
 
 FOCAL, TURN, HEADING, PLACE, CENTRE, BEND = 0, slice(1, 4), 4, slice(5, 8), slice(8, 10), 10
@@ -112,15 +113,7 @@ class Figures:
     @cached_property
     def rotation(self) -> Array:
         """(V, 3, 3) from the site to each camera."""
-        return np.asarray(self.turn @ _about_plumb(-self.heading))
-
-
-def _about_plumb(angle: Array) -> Array:
-    """(N, 3, 3) turns about the plumb line, anticlockwise from above."""
-    c, s = np.cos(angle), np.sin(angle)
-    turn = np.zeros((len(angle), 3, 3))
-    turn[:, 0, 0], turn[:, 0, 1], turn[:, 1, 0], turn[:, 1, 1], turn[:, 2, 2] = c, -s, s, c, 1
-    return turn
+        return np.asarray(self.turn @ np.stack([about_plumb(-angle) for angle in self.heading]))
 
 
 @dataclass(frozen=True)
@@ -312,7 +305,7 @@ class Joint:
         told = self.points.surveyed
         if told is None:
             return np.zeros(0)
-        turn = _about_plumb(now.to_survey[:1])[0]
+        turn = about_plumb(now.to_survey[0])
         off = now.points[told.tie] @ turn.T + now.to_survey[1:] - told.at
         return np.asarray((off / told.sigma[:, None])[np.isfinite(told.at)])
 
@@ -373,7 +366,7 @@ class Joint:
         told = self.points.surveyed
         if told is None:
             return
-        turn = _about_plumb(now.to_survey[:1])[0]
+        turn = about_plumb(now.to_survey[0])
         which, axis = np.nonzero(np.isfinite(told.at))
         inverse = 1 / told.sigma[which]
         rows = np.arange(len(which))

@@ -17,6 +17,7 @@ from lithopos.core.derive import Derived, standing_heights
 from lithopos.core.shot import Shot
 from lithopos.core.shot.contact import MOST_CORNERS, MOST_SIDES, TOPPED
 from lithopos.core.shot.option import difference, optioned
+from lithopos.core.site.turning import about_plumb
 
 SHARED = ("models", "proxies", "lamps")
 # Of a proxy and a lamp, what is drawn on a photograph or follows from it: that stays each photograph's own.
@@ -63,9 +64,7 @@ class Move:
         there = self.after.ground_points(seen)[0] if np.isfinite(seen).all() else np.full(3, np.nan)
         if not np.isfinite(there).all():
             size = self.after.position[2] / self.before.position[2]
-            c, s = np.cos(self.turn), np.sin(self.turn)
-            ahead = size * (foot - self.before.position)
-            there = self.after.position + [c * ahead[0] - s * ahead[1], s * ahead[0] + c * ahead[1], 0]
+            there = self.after.position + about_plumb(self.turn) @ (size * (foot - self.before.position))
         return [float(there[0]), float(there[1]), z]
 
     def degrees(self, angle: float) -> float:

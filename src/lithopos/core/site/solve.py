@@ -15,17 +15,17 @@ from lithopos.core.shot import Shot
 from lithopos.core.site.document import Site
 from lithopos.core.site.joint import Figures, Joint, Points, Seen, Solved, Surveyed, solve_joint
 from lithopos.core.site.start import Stood, stood_together
-from lithopos.core.site.survey import in_survey, surveyed_of
+from lithopos.core.site.survey import LEAST_SIGMA_M, in_survey, surveyed_of
+from lithopos.core.site.turning import about_plumb
 from lithopos.core.site.views import View, view_of
 
-RUNS_DEG = {"a": 0.0, "b": 90.0, "-a": 180.0, "-b": -90.0}
+RUNS_DEG = {"a": 0.0, "b": 90.0}
 LOOSE = 1e-11  # of the scaled information: below, some figure is not told at all
 OPEN = 0.5  # of a camera's distance from the ties: a place known no better than so is not known
 CHANCE = 0.002  # that a good site loses a tie
 CLEARLY = 9.0  # how much worse the second best removal must be, in squared standard deviations
 MOST_ASIDE = 0.25  # of the ties
 TRIED = 6  # ties left out in turn
-LEAST_SIGMA_M = 1e-4
 NO_SIZE = "nothing tells how large the place is: give one length in any of its photographs, or between two ties"
 
 __all__ = ["SiteSolution", "solve_site"]
@@ -177,8 +177,7 @@ def _begin(views: list[View], stood: Stood, kept: NDArray[np.intp], to_survey: A
     turns = []
     for view, heading in zip(views, stood.heading[kept], strict=True):
         # Without runs the heading is part of the turn.
-        c, s = (np.cos(heading), np.sin(heading)) if not view.runs[:2].any() else (1.0, 0.0)
-        turns.append(view.alone.rotation @ np.array([[c, s, 0], [-s, c, 0], [0, 0, 1.0]]))
+        turns.append(view.alone.rotation @ about_plumb(0.0 if view.runs[:2].any() else heading).T)
     return Figures(
         np.array([view.alone.focal_px for view in views]),
         np.array(turns),

@@ -55,7 +55,7 @@ def stood_together(views: list[View], seen: Seen, grounded: NDArray[np.bool_], h
     Parameters
     ----------
     grounded : (T,) whether a tie lies on the ground.
-    headings : (V,) of each view's runs in the first one's [rad], where it is told.
+    headings : (V,) of each view's runs in the first one's [rad], where it is told, up to half a turn.
     """
     count, ties = len(views), len(grounded)
     rays = _rays(views, seen)
@@ -113,7 +113,7 @@ def _stand(
     first, second = others[i], mine[j]
     here = np.concatenate([_turned(rays[[o]], stood.heading[[seen.view[o]]])[0] for o in first])
     if told is not None:
-        candidates = [told]
+        candidates = [told, told + np.pi]  # which way along a run is each photograph's own
     else:
         candidates = _headings(here, stood.place[seen.view[first]], rays[second])
         candidates += _on_ground(here, stood.place[seen.view[first]], rays[second], grounded[seen.tie[first]])

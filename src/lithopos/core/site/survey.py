@@ -14,13 +14,14 @@ from lithopos.core.arrays import Array
 from lithopos.core.site.document import Site
 from lithopos.core.site.joint import Seen, Surveyed
 from lithopos.core.site.start import Stood
+from lithopos.core.site.turning import about_plumb
 from lithopos.core.site.views import View
 
 TRIED = 180  # headings
-LEAST_SIGMA_M = 1e-4
+LEAST_SIGMA_M = 1e-4  # of a length or coordinate that is said to be exact
 LEAST = 3  # surveyed points that one photograph alone must show to be placed by them
 
-__all__ = ["Resected", "fitted", "in_survey", "resected", "surveyed_of"]
+__all__ = ["LEAST_SIGMA_M", "Resected", "fitted", "in_survey", "resected", "surveyed_of"]
 
 
 def surveyed_of(site: Site, names: list[str]) -> Surveyed:
@@ -60,8 +61,8 @@ def in_survey(
         if first is None:
             return grown, None, size
         size = size or 1.0
-        to_survey = np.array([first.heading, *(first.place - _about_plumb(first.heading) @ grown.place[0])])
-    back = _about_plumb(to_survey[0]).T
+        to_survey = np.array([first.heading, *(first.place - about_plumb(first.heading) @ grown.place[0])])
+    back = about_plumb(to_survey[0]).T
     heading, place, points = grown.heading.copy(), grown.place.copy(), grown.points.copy()
     for number, view in enumerate(views):
         if not grown.tied[number] and (alone := resected(view, number, seen, survey)):
@@ -70,11 +71,6 @@ def in_survey(
     full = np.where(np.isfinite(survey.at), survey.at, [0, 0, to_survey[3]])
     points[survey.tie[lost]] = (full[lost] - to_survey[1:]) @ back.T
     return Stood(heading, place, points), to_survey, size
-
-
-def _about_plumb(angle: float) -> Array:
-    c, s = np.cos(angle), np.sin(angle)
-    return np.array([[c, -s, 0.0], [s, c, 0.0], [0.0, 0.0, 1.0]])
 
 
 def fitted(points: Array, known: Array, *, sized: bool) -> tuple[float, float, Array] | None:
@@ -135,8 +131,7 @@ def resected(view: View, number: int, seen: Seen, surveyed: Surveyed) -> Resecte
     rays = view.alone.rays(pixels)
     best: tuple[float, float, Array] | None = None
     for heading in np.linspace(0, 2 * np.pi, TRIED, endpoint=False):
-        c, s = np.cos(heading), np.sin(heading)
-        ways = rays @ np.array([[c, s, 0], [-s, c, 0], [0, 0, 1.0]])
+        ways = rays @ about_plumb(heading).T
         left, right = [], []
         for way, point in zip(ways, known, strict=True):
             cross = np.array([[0, -way[2], way[1]], [way[2], 0, -way[0]], [-way[1], way[0], 0]])

@@ -26,7 +26,7 @@ BY_HAND = (0.15, np.radians(3.0), 0.3)
 QUARTERS: dict[XAxis, int] = {"a": 0, "b": 1, "-a": 2, "-b": 3}
 KNOWN = (1e-5, np.radians(0.01), 1e-3)  # … and one that was brought
 
-__all__ = ["Belief", "View", "view_of"]
+__all__ = ["Belief", "View", "alone", "view_of"]
 
 
 @dataclass(frozen=True)
@@ -89,14 +89,14 @@ def view_of(name: str, shot: Shot) -> View | NoAnswer:
             return _held(name, problem, pinhole, BY_HAND)
         if isinstance(camera, KnownCamera):
             return _held(name, problem, pinhole_known(camera, problem.image.width, problem.image.height), KNOWN)
-        found = _alone(problem.model_dump_json())
+        found = alone(problem.model_dump_json())
         return found if isinstance(found, NoAnswer) else replace(found, id=name)
     except InputError as error:
         return NoAnswer(error.cause)
 
 
 @lru_cache(64)
-def _alone(question: str) -> View | NoAnswer:
+def alone(question: str) -> View | NoAnswer:
     """A photograph's camera alone, kept: of a site's photographs one changes at a time."""
     problem, _ = bearable(CameraProblem.model_validate_json(question))
     solution = solve(problem)
