@@ -177,6 +177,7 @@ def begin(page: Screen) -> None:
     """A new project with the sample photograph in it."""
     page.page.get_by_label("Name of the new project").fill("Tidewater yard")
     page.press("Make project")
+    page.page.get_by_role("button", name="Choose a photograph").wait_for()
     page.page.locator("input[type=file]").set_input_files(SAMPLES / "cloister-yard.jpg")
     page.page.get_by_test_id("photograph").wait_for()
     page.until("window.lithopos?.revision === 1")

@@ -40,6 +40,7 @@ class ATake(unittest.TestCase):
             self.page = page
             page.page.get_by_label("Name of the new project").fill("Walks")
             page.press("Make project")
+            page.page.get_by_role("button", name="Choose a photograph").wait_for()
             page.page.get_by_text("Drop").first.wait_for()
             page.dropped(film)
             self.time_line = page.page.get_by_role("region", name="Time line")

@@ -28,6 +28,7 @@ def opened(photograph: Path) -> Iterator[Screen]:
     with running() as server, screen(server) as page:
         page.page.get_by_label("Name of the new project").fill("Slipway")
         page.press("Make project")
+        page.page.get_by_role("button", name="Choose a photograph").wait_for()
         page.page.locator("input[type=file]").set_input_files(photograph)
         page.page.get_by_test_id("photograph").wait_for()
         page.until("window.lithopos?.revision === 1")

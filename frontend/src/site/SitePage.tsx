@@ -3,7 +3,7 @@ import type { SiteOut } from "../api/client";
 import { useProject } from "../api/hooks";
 import { type ImagePoint, newId } from "../geometry/points";
 import { go, projectPath } from "../state/address";
-import { Button, Tip } from "../ui/controls";
+import { Button, Statement, Tip } from "../ui/controls";
 import { calledTie, type SiteActions, seenPatch, useSite, useSiteActions, useWays } from "./hooks";
 import { Known } from "./Known";
 import { SitePicture } from "./SitePicture";
@@ -35,10 +35,12 @@ function SiteBench({ projectId, name, site }: { projectId: string; name: string;
   const sides = useSides(site);
   const [chosen, setChosen] = useState<string | null>(null);
   const [adding, setAdding] = useState(false);
+  const [onGround, setOnGround] = useState(false);
   const tie = site.document.ties.find(({ id }) => id === chosen);
   const seenIn = (shot: string | undefined) => shot !== undefined && tie?.seen[shot] !== undefined;
   const from = seenIn(sides.left) ? sides.left : sides.right;
   const ways = useWays(site, projectId, tie, from);
+  const hasWay = (ways.data ?? []).some(({ points }) => points.length > 0);
   useSiteKeys(actions, () => {
     setAdding(false);
     setChosen(null);
@@ -54,7 +56,9 @@ function SiteBench({ projectId, name, site }: { projectId: string; name: string;
     return (at) => {
       const id = newId("t");
       const seen = { [shot]: [at[0], at[1]] };
-      void actions.change({ ties: { [id]: { id, seen } } }, "new tie").then((kept) => kept && setChosen(id));
+      void actions
+        .change({ ties: { [id]: { id, seen, on_ground: onGround } } }, "new tie")
+        .then((kept) => kept && setChosen(id));
     };
   };
   const begin = () => {
@@ -141,18 +145,14 @@ function SiteBench({ projectId, name, site }: { projectId: string; name: string;
       <main className="flex min-h-0 min-w-0 flex-col">
         {both ? (
           <>
-            <p
-              className="border-b border-lime-300 bg-verdigris-soft px-4 py-1.5 text-xs text-verdigris-deep"
-              role="status"
-            >
-              {prompt(
-                site,
-                tie?.id,
-                adding,
-                seenIn(sides.left) || seenIn(sides.right),
-                ways.data !== undefined,
+            <div className="flex min-h-8 items-center justify-between gap-3 border-b border-lime-300 bg-verdigris-soft px-4 text-xs text-verdigris-deep">
+              <p>{prompt(site, tie?.id, adding, [seenIn(sides.left), seenIn(sides.right)], hasWay)}</p>
+              {adding && (
+                <Statement holds={onGround} onChange={setOnGround}>
+                  New ties lie on the ground
+                </Statement>
               )}
-            </p>
+            </div>
             <div className="flex min-h-0 flex-[3] gap-px bg-lime-300">
               {picture(sides.left, "left")}
               {picture(sides.right, "right")}
@@ -176,17 +176,18 @@ function SiteBench({ projectId, name, site }: { projectId: string; name: string;
   );
 }
 
+/** What to do next, in a sentence; `seen`: whether the chosen tie is marked on the left and on the right. */
 function prompt(
   site: SiteOut,
   tie: string | undefined,
   adding: boolean,
-  marked: boolean,
+  seen: boolean[],
   hasWay: boolean,
 ): string {
-  if (tie && marked) {
+  if (tie && seen.some(Boolean)) {
     const called = calledTie(site, tie);
-    const twice = Object.keys(site.document.ties.find(({ id }) => id === tie)?.seen ?? {}).length > 1;
-    if (twice) return `${called}: drag its crosses to where it is; the ring shows where the cameras have it.`;
+    if (seen.every(Boolean))
+      return `${called}: drag its crosses to where it is; the ring shows where the cameras have it.`;
     const where = hasWay ? " It lies on the yellow line." : "";
     return `${called}: click the same thing in the other picture.${where}`;
   }
