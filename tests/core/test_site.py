@@ -145,8 +145,13 @@ class Together(unittest.TestCase):
         answer = answer_site(load_site(told), shots)
         self.assertIn("too few ties", answer.members[2].reason or "")
         self.assertIsNotNone(answer.members[1].camera)
+        twice = {**site.ties[5].model_dump(), "id": "twice"}  # one thing marked twice leaves a third photograph open
+        few = [*told["ties"][:5], site.ties[5].model_dump(), *told["ties"][6:], twice]
+        answer = answer_site(load_site({**told, "ties": few}), shots)
+        self.assertIn("leave its place open", answer.members[2].reason or "")
+        self.assertIsNotNone(answer.members[1].camera)  # the others stay tied
         bare = load_site({**told, "ties": []})
-        self.assertIsNone(answer_site(bare, shots).members[1].camera)
+        self.assertIn("no other photograph is tied", answer_site(bare, shots).reason or "")
         stickless = {name: shot.model_copy(update={"lengths": []}) for name, shot in shots.items()}
         self.assertIn("how large", answer_site(load_site(told), stickless).reason or "")
         with self.assertRaisesRegex(InputError, "none of the site"):

@@ -398,7 +398,7 @@ class Solved:
     joint : the problem about its solution, so that no change is the solution.
     square : the sum of squared residuals; `freedom` how many of them are more than needed.
     covariance : (n, n) of the free unknowns, with `looser`, how many times worse than stated the marks look, in it.
-    weakest : of the scaled information, the smallest eigenvalue.
+    weakest : of the scaled information, the smallest eigenvalue; `loosest` is the view that it is most about.
     """
 
     joint: Joint
@@ -408,6 +408,7 @@ class Solved:
     covariance: Array
     looser: float
     weakest: float
+    loosest: int
 
     @property
     def figures(self) -> Figures:
@@ -436,8 +437,10 @@ def solve_joint(joint: Joint, *, most_steps: int = 30) -> Solved:
     information = slope.T @ slope
     scale = np.sqrt(np.maximum(np.diag(information), 1e-300))
     scaled = information / np.outer(scale, scale)
-    weakest = float(np.linalg.eigvalsh(scaled)[0])
+    values, ways = np.linalg.eigh(scaled)
+    by_view = np.abs(about.whole(ways[:, 0])[: SLOTS * len(joint.views)].reshape(-1, SLOTS)).max(1)
     covariance = np.linalg.pinv(scaled, hermitian=True) / np.outer(scale, scale)
     square, freedom = float(off @ off), max(len(off) - len(start), 0)
     looser = max(1.0, (1 + square) / (1 + freedom)) ** 0.5
-    return Solved(about, off, square, freedom, covariance * looser**2, looser, weakest)
+    weakest, loosest = float(values[0]), int(by_view.argmax())
+    return Solved(about, off, square, freedom, covariance * looser**2, looser, weakest, loosest)

@@ -28,6 +28,12 @@ MOST_ASIDE = 0.25  # of the ties
 TRIED = 6  # ties left out in turn
 NO_SIZE = "nothing tells how large the place is: give one length in any of its photographs, or between two ties"
 
+TOO_FEW = "it shares too few ties with the others"
+NO_TIES = "no other photograph is tied to the first one yet: mark things that two of them show"
+OPEN_ONE = "the ties leave its place open; mark more of them, well apart, or say which of them lie on the ground"
+OPEN_ALL = "the ties leave the cameras open; mark more of them, or say which of them lie on the ground"
+OPEN_ALONE = "the surveyed points leave the camera open; mark more of them"
+
 __all__ = ["SiteSolution", "solve_site"]
 
 
@@ -71,7 +77,7 @@ def solve_site(site: Site, shots: Mapping[str, Shot]) -> SiteSolution | NoAnswer
     found = _solved(site, views, untied, [])
     if isinstance(found, NoAnswer):
         return found
-    names = {tie.id: tie.name or tie.id for tie in site.ties}
+    names = {tie.id: tie.name or f"Tie {number}" for number, tie in enumerate(site.ties, 1)}
     while len(found.aside) < int(MOST_ASIDE * (len(found.ties) + len(found.aside))) and _suspicious(found.solved):
         rivals = _without_one(site, views, found)
         if not rivals:
@@ -149,10 +155,10 @@ def _solved(site: Site, views: list[View], untied: dict[str, str], aside: list[s
     if size is None:
         return NoAnswer(NO_SIZE)
     tied = stood.tied
-    untied = {
-        **untied,
-        **{view.id: "it shares too few ties with the others" for view, ok in zip(views, tied, strict=True) if not ok},
-    }
+    if np.count_nonzero(tied) == 1 and to_survey is None:
+        return NoAnswer(OPEN_ALL if OPEN_ONE in untied.values() else NO_TIES)
+    lost = {view.id: TOO_FEW for view, ok in zip(views, tied, strict=True) if not ok}
+    untied = {**untied, **lost}
     kept = np.flatnonzero(tied)
     number_of = np.full(len(views), -1)
     number_of[kept] = np.arange(len(kept))
@@ -170,7 +176,13 @@ def _solved(site: Site, views: list[View], untied: dict[str, str], aside: list[s
     headings = np.array([told[i] is None and bool(views[i].runs[:2].any()) for i in kept])
     begin = _begin(stand, stood, kept, to_survey)
     solved = solve_joint(Joint(stand, seen, points, headings, begin))
-    return _sure(SiteSolution(site, [view.id for view in stand], names, solved, list(aside), [], untied), stand)
+    open_ = _open_view(solved)
+    if open_ == 0:
+        return NoAnswer(OPEN_ALONE if len(stand) == 1 else OPEN_ALL)
+    if open_ is not None:
+        rest = [view for view in views if view.id != stand[open_].id]
+        return _solved(site, rest, {**untied, stand[open_].id: OPEN_ONE}, aside)
+    return SiteSolution(site, [view.id for view in stand], names, solved, list(aside), [], untied)
 
 
 def _begin(views: list[View], stood: Stood, kept: NDArray[np.intp], to_survey: Array | None) -> Figures:
@@ -190,31 +202,20 @@ def _begin(views: list[View], stood: Stood, kept: NDArray[np.intp], to_survey: A
     )
 
 
-def _sure(found: SiteSolution, views: list[View]) -> SiteSolution | NoAnswer:
-    """The same, unless the ties leave a camera's place open: then without that photograph, or with none the reason."""
-    solved = found.solved
-    spread = np.sqrt(np.diag(solved.spread(lambda now: now.place.ravel()))).reshape(-1, 3)
-    ties = solved.joint.seen
-    away = np.full(len(views), np.inf)
-    for number in range(len(views)):
+def _open_view(solved: Solved) -> int | None:
+    """The view whose place the ties leave open most; 0: they leave the whole open; None: they leave none."""
+    count, ties = len(solved.joint.views), solved.joint.seen
+    spread = np.sqrt(np.maximum(np.diag(solved.spread(lambda now: now.place.ravel())), 0)).reshape(-1, 3).max(1)
+    away = np.full(count, np.inf)
+    for number in range(count):
         mine = ties.tie[ties.view == number]
         if len(mine):
             reach = np.linalg.norm(solved.figures.points[mine] - solved.figures.place[number], axis=1)
             away[number] = float(np.median(reach))
-    open_ = np.flatnonzero((spread.max(1) > OPEN * away)[1:]) + 1
-    if solved.weakest > LOOSE and not len(open_):
-        return found
-    if len(views) == 1:
-        return (
-            found
-            if solved.weakest > LOOSE
-            else NoAnswer("the surveyed points leave the camera open; mark more of them")
-        )
-    if not len(open_):
-        return NoAnswer("the ties leave the cameras open; mark more of them, or say which lie on the ground")
-    return NoAnswer(
-        "the ties leave a camera's place open; mark more of them, well apart, or say which of them lie on the ground"
-    )
+    worst = int((spread / away)[1:].argmax()) + 1 if count > 1 else 0
+    if solved.weakest <= LOOSE:
+        return solved.loosest if count > 2 else 0
+    return worst if count > 1 and spread[worst] > OPEN * away[worst] else None
 
 
 def _seen(site: Site, views: list[View], names: list[str]) -> Seen:
