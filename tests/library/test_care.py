@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import atexit
 import io
 import json
 import os
@@ -13,6 +14,7 @@ import time
 import unittest
 import zipfile
 from contextlib import closing
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -26,8 +28,31 @@ from lithopos.library.backup import backup, restore
 from lithopos.library.check import check, tidy
 from lithopos.library.models import now
 from lithopos.library.sites import change_site, site_of
-from lithopos.library.store import Library, ShotState
+from lithopos.library.store import Library
 from tests.support import SAMPLES
+
+PICTURE = np.random.default_rng(1).integers(0, 255, (20, 30, 3)).astype(np.uint8)
+
+
+@cache
+def _filled() -> tuple[Path, str, list[str], str]:
+    """A library with a project of two shots, in one of which a model stands and a picture is finished; made once."""
+    folder = Path(tempfile.mkdtemp(prefix="lithopos-care-"))
+    atexit.register(shutil.rmtree, folder, ignore_errors=True)
+    library = Library(folder / "data")
+    project, shots = library.add_project("Tidewater yard").id, []
+    for number in range(2):
+        place = folder / f"{number}.png"
+        Image.fromarray(np.full((32, 48, 3), 80 + number, np.uint8)).save(place)
+        shots.append(library.add_shot(project, f"Shot {number}", library.import_file(project, place).sha256).id)
+    planter = library.import_file(project, SAMPLES / "sill-planter.glb")
+    stood = {"id": "m1", "file": f"sha256:{planter.sha256}"}
+    library.change(shots[0], 1, {"models": [stood]}, "stand it")
+    render = library.add_render(shots[0], "proof")
+    write_png(Picture(PICTURE), library.render_folder(render.id) / "picture.png")
+    library.update_render(render.id, state="done", finished_at=now())
+    library.engine.dispose()
+    return folder / "data", project, shots, render.id
 
 
 class Care(unittest.TestCase):
@@ -36,27 +61,15 @@ class Care(unittest.TestCase):
         self.addCleanup(holder.cleanup)
         self.folder = Path(holder.name)
         self.data = self.folder / "data"
+        made, self.project, names, self.render = _filled()
+        shutil.copytree(made, self.data)
         self.library = self.opened(self.data)
-        self.project = self.library.add_project("Tidewater yard").id
-        self.shots = [self.begun(number) for number in range(2)]
-        bench = self.library.import_file(self.project, SAMPLES / "sill-planter.glb")
-        stood = {"id": "m1", "file": f"sha256:{bench.sha256}"}
-        self.library.change(self.shots[0].id, 1, {"models": [stood]}, "stand it")
-        self.render = self.library.add_render(self.shots[0].id, "proof")
-        self.picture = np.random.default_rng(1).integers(0, 255, (20, 30, 3)).astype(np.uint8)
-        write_png(Picture(self.picture), self.library.render_folder(self.render.id) / "picture.png")
-        self.library.update_render(self.render.id, state="done", finished_at=now())
+        self.shots = [self.library.shot(name) for name in names]
 
     def opened(self, data: Path) -> Library:
         library = Library(data)
         self.addCleanup(library.engine.dispose)
         return library
-
-    def begun(self, number: int) -> ShotState:
-        place = self.folder / f"{number}.png"
-        Image.fromarray(np.full((32, 48, 3), 80 + number, np.uint8)).save(place)
-        file = self.library.import_file(self.project, place)
-        return self.library.add_shot(self.project, f"Shot {number}", file.sha256)
 
     def documents(self, library: Library, project: str) -> list[Any]:
         return [state.shot.model_dump() for state in library.shots(project)]
@@ -90,8 +103,8 @@ class Backups(Care):
         restored = self.opened(self.folder / "back")
         self.assertEqual(restored.shots(self.project)[0].shot, self.library.shots(self.project)[0].shot)
         self.assertTrue(restored.shots(self.project)[1].shot.name.startswith("Name"))
-        with Image.open(restored.render_folder(self.render.id) / "picture.png") as opened:
-            np.testing.assert_array_equal(np.asarray(opened), self.picture)
+        with Image.open(restored.render_folder(self.render) / "picture.png") as opened:
+            np.testing.assert_array_equal(np.asarray(opened), PICTURE)
 
     def test_what_is_damaged_or_in_the_way_is_refused_and_nothing_is_left_behind(self) -> None:
         copy = self.folder / "copy"
@@ -128,7 +141,7 @@ class Checks(Care):
         place.unlink()
         self.assertIn("missing", check(self.data).problems[0])
         place.write_bytes(whole)
-        picture = self.data / "renders" / self.render.id / "picture.png"
+        picture = self.data / "renders" / self.render / "picture.png"
         kept = picture.read_bytes()
         picture.write_bytes(kept[: len(kept) // 2])
         self.assertIn("The picture of render", check(self.data).problems[0])
@@ -191,7 +204,7 @@ class Archives(Care):
         self.assertEqual(undone.shot.models, [])
         (render,) = self.library.renders(names[0])
         with Image.open(self.library.render_folder(render.id) / "picture.png") as opened:
-            np.testing.assert_array_equal(np.asarray(opened), self.picture)
+            np.testing.assert_array_equal(np.asarray(opened), PICTURE)
         self.assertEqual(check(self.data).problems, [])
 
     def test_what_is_not_sound_is_refused_and_nothing_of_it_is_kept(self) -> None:

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import atexit
+import shutil
 import tempfile
 import unittest
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -13,33 +16,42 @@ from PIL import Image
 from lithopos.core.errors import InputError
 from lithopos.library.sites import change_site, redo_site, site_of, undo_site
 from lithopos.library.store import Library, Stale
-from tests.core.sites import SIZE, made_site
+from tests.core.sites import SIZE, MadeSite, made_site
 
 BOX = {"id": "w", "kind": "box", "points": [[800, 1100], [1000, 1120], [1000, 1050]], "height_m": 1.0}
+
+
+@cache
+def _filled() -> tuple[Path, MadeSite, str, dict[str, str], list[dict[str, Any]]]:
+    """A library with three photographs of a made-up site, marked but not tied; made once."""
+    folder = Path(tempfile.mkdtemp(prefix="lithopos-sites-"))
+    atexit.register(shutil.rmtree, folder, ignore_errors=True)
+    library = Library(folder / "data")
+    project, names = library.add_project("Tidewater yard").id, dict[str, str]()
+    made = made_site(1, 3)
+    site, shots = made.noted(0.3, 1)
+    for number, (name, shot) in enumerate(shots.items()):
+        picture = folder / f"{name}.png"
+        Image.fromarray(np.full((SIZE[1], SIZE[0], 3), 90 + number, np.uint8)).save(picture)
+        state = library.add_shot(project, name, library.import_file(project, picture).sha256)
+        told = shot.model_dump(mode="json", by_alias=True)
+        height = {"kind": "solved", "height": {"metres": float(made.cameras[number].centre[2])}}
+        patch = {"edges": told["edges"], "lengths": told["lengths"], "camera": height}
+        names[name] = library.change(state.id, 1, patch, "edges").id
+    library.engine.dispose()
+    document = site.model_dump(mode="json", by_alias=True)
+    ties = [{**tie, "seen": {names[name]: at for name, at in tie["seen"].items()}} for tie in document["ties"]]
+    return folder / "data", made, project, names, ties
 
 
 class Sites(unittest.TestCase):
     def setUp(self) -> None:
         holder = tempfile.TemporaryDirectory()
         self.addCleanup(holder.cleanup)
-        self.library = Library(Path(holder.name))
+        data, self.made, self.project, self.names, self.ties = _filled()
+        shutil.copytree(data, Path(holder.name) / "data")
+        self.library = Library(Path(holder.name) / "data")
         self.addCleanup(self.library.engine.dispose)
-        self.project = self.library.add_project("Tidewater yard").id
-        self.made = made_site(1, 3)
-        site, shots = self.made.noted(0.3, 1)
-        self.names: dict[str, str] = {}
-        for number, (name, shot) in enumerate(shots.items()):
-            picture = Path(holder.name) / f"{name}.png"
-            Image.fromarray(np.full((SIZE[1], SIZE[0], 3), 90 + number, np.uint8)).save(picture)
-            state = self.library.add_shot(self.project, name, self.library.import_file(self.project, picture).sha256)
-            told = shot.model_dump(mode="json", by_alias=True)
-            height = {"kind": "solved", "height": {"metres": float(self.made.cameras[number].centre[2])}}
-            patch = {"edges": told["edges"], "lengths": told["lengths"], "camera": height}
-            self.names[name] = self.library.change(state.id, 1, patch, "edges").id
-        document = site.model_dump(mode="json", by_alias=True)
-        self.ties = [
-            {**tie, "seen": {self.names[name]: at for name, at in tie["seen"].items()}} for tie in document["ties"]
-        ]
         self.members = [{"id": name} for name in self.names.values()]
 
     def tie(self) -> None:

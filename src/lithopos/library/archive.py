@@ -18,7 +18,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lithopos.core.errors import InputError, input_error_from
-from lithopos.core.exchange.picture import Picture, write_png
+from lithopos.core.exchange.picture import write_png
 from lithopos.core.reading.ask import read_picture
 from lithopos.core.shot import load_shot, upgraded
 from lithopos.core.site import load_site
@@ -164,7 +164,10 @@ def read_project(library: Library, source: BinaryIO) -> Project:
         folder = Path(name)
         told = _unpacked(source, folder)
         _refuse_unsound(told)
-        pictures = {render.id: _redrawn(folder, render.id) for shot in told.shots for render in shot.renders}
+        for shot in told.shots:
+            for render in shot.renders:
+                place = folder / f"{render.id}.png"
+                write_png(read_picture(place), place)  # made anew: read in a child, whatever it was
         project = library.add_project(told.name)
         try:
             for file in told.files:
@@ -172,7 +175,7 @@ def read_project(library: Library, source: BinaryIO) -> Project:
                     stored, _ = library.add_file(project.id, file.name, copy)
                 if stored.sha256 != file.sha256:
                     raise InputError("files", f"{file.name} is not what the project says it is")
-            _keep(library, project.id, told, pictures)
+            _keep(library, project.id, told, folder)
         except BaseException:
             with library.session() as session:
                 session.delete(session.get_one(Project, project.id))
@@ -244,11 +247,7 @@ def _refuse_broken_line(field: str, head: int, revisions: list[RevisionIn]) -> N
             raise InputError(field, f"revision {one.number} comes from one that is not there")
 
 
-def _redrawn(folder: Path, render_id: str) -> Picture:
-    return read_picture(folder / f"{render_id}.png")
-
-
-def _keep(library: Library, project_id: str, told: ProjectIn, pictures: dict[str, Picture]) -> None:
+def _keep(library: Library, project_id: str, told: ProjectIn, pictures: Path) -> None:
     """Shots get names of their own where theirs are taken; the site names them so."""
     with library.session() as session:
         taken = set(session.scalars(select(ShotRow.id)))
@@ -271,7 +270,7 @@ def _keep(library: Library, project_id: str, told: ProjectIn, pictures: dict[str
         for shot in told.shots:
             for render in shot.renders:
                 new = new_id()
-                write_png(pictures[render.id], library.render_folder(new) / "picture.png")
+                shutil.copyfile(pictures / f"{render.id}.png", library.render_folder(new) / "picture.png")
                 values = render.model_dump(exclude={"id"}) | {"shot_id": names[shot.id], "passes_done": render.passes}
                 session.add(Render(id=new, state="done", **values))
 

@@ -129,7 +129,7 @@ def get_project(path: s.ProjectPath) -> Response:
 def get_archive(path: s.ProjectPath) -> Response:
     """The project as one file."""
     project = library_at_hand().project(path.project_id)
-    out = tempfile.TemporaryFile()  # noqa: SIM115  # closed with the answer
+    out = tempfile.TemporaryFile(dir=library_at_hand().data)  # noqa: SIM115  # closed with the answer
     write_project(library_at_hand(), project.id, out)
     out.seek(0)
     name = f"{slug(project.name)}.lithopos.zip"

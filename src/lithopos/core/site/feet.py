@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import numpy as np
 from pydantic import BaseModel
 
@@ -58,7 +60,8 @@ def foot_ellipse(found: SiteSolution, point: tuple[float, float, float], from_: 
     return Ellipse.model_validate(told | {"put_in": from_})
 
 
+@lru_cache(1024)
 def worst_ellipse(found: SiteSolution, point: tuple[float, float, float], to: str) -> Ellipse | None:
-    """The same for whichever of the other photographs it was put in, at worst."""
+    """The same for whichever of the other photographs it was put in, at worst; kept as long as the solution is."""
     others = [foot_ellipse(found, point, name, to) for name in found.members if name != to]
     return max((one for one in others if one), key=lambda one: one.half_long_px, default=None)

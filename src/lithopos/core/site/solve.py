@@ -37,9 +37,9 @@ OPEN_ALONE = "the surveyed points leave the camera open; mark more of them"
 __all__ = ["SiteSolution", "solve_site"]
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class SiteSolution:
-    """What a site's photographs give together.
+    """What a site's photographs give together; one of them is no other, however alike.
 
     Attributes
     ----------
