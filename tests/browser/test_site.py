@@ -7,6 +7,7 @@ import shutil
 import subprocess
 import tempfile
 import unittest
+import urllib.request
 from pathlib import Path
 from typing import Any
 
@@ -169,7 +170,9 @@ class Keyed(unittest.TestCase):
         with tempfile.TemporaryDirectory() as name:
             file = Path(name) / "keys.json"
             ines, client = add_key(file, "Ines", "change"), add_key(file, "Sill House", "look")
-            with running(Path(name) / "data", "serve", "--keys", str(file)) as server, sync_playwright() as playwright:
+            options = ("--keys", str(file), "--host", "studio.test", "--behind-proxy")
+            with running(Path(name) / "data", "serve", *options) as server, sync_playwright() as playwright:
+                self.cookies_are_for_secured_connections_alone(server, client)
                 browser = playwright.chromium.launch(executable_path=chromium(), args=FLAGS)
                 one, other = (browser.new_context().new_page() for _ in range(2))
                 one.goto(server.address)
@@ -188,6 +191,14 @@ class Keyed(unittest.TestCase):
                 one.reload()
                 expect(one.get_by_label("Your key")).to_be_visible()
                 browser.close()
+
+    def cookies_are_for_secured_connections_alone(self, server: Server, key: str) -> None:
+        """As a proxy in front tells: its headers reach the application."""
+        body = json.dumps({"key": key}).encode()
+        told = {"X-Forwarded-Proto": "https", "X-Forwarded-Host": "studio.test", "Content-Type": "application/json"}
+        asked = urllib.request.Request(f"{server.address}/api/v1/session", body, told)
+        with urllib.request.urlopen(asked) as answer:
+            self.assertIn("Secure", answer.headers["Set-Cookie"])
 
     @staticmethod
     def come_in(page: Page, key: str) -> None:

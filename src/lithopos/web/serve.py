@@ -27,4 +27,6 @@ if __name__ == "__main__":
     listen = told.pop("listen", "127.0.0.1")
     keys = Path(told["keys"]) if told.get("keys") else None
     served = Served(keys, tuple(told.get("hosts", ())), bool(told.get("behind_proxy")))
-    serve(create_app(Path(sys.argv[1]), served), host=listen, port=int(sys.argv[2]), **SERVING)
+    # What a proxy in front tells is for the application to read; from anybody else it is dropped here.
+    heard = {"clear_untrusted_proxy_headers": not served.behind_proxy}
+    serve(create_app(Path(sys.argv[1]), served), host=listen, port=int(sys.argv[2]), **SERVING, **heard)
