@@ -26,7 +26,6 @@ from bench.lamps import bench_lamps
 from bench.light import bench_light
 from bench.queues import bench_queues
 from bench.sharp import bench_sharp
-from bench.site import bench_site
 from lithopos.core.camera.find import find_edges
 from lithopos.core.camera.problem import CameraAnswer, CameraProblem, LineIn
 from lithopos.core.camera.solve import solve_camera
@@ -302,7 +301,6 @@ PARTS = {
     "screen": bench_screen,
     "accuracy": bench_accuracy,
     "sharp": bench_sharp,
-    "site": bench_site,
     "proof": bench_proof,
     "queues": bench_queues,
     "equal": bench_equal,

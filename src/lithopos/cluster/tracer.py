@@ -301,8 +301,12 @@ class ClusterTracer:
             names = lacks.get(address)
             if not isinstance(names, list):
                 continue
-            for some in _portions(parcel, names):
-                client.run(taken, some, workers=[address])
+            try:
+                for some in _portions(parcel, names):
+                    client.run(taken, some, workers=[address])
+            except Exception as error:  # it is going just now: the others need not wait for it
+                log.warning("a worker could not be sent the scene: %s", error)
+                continue
             self._ready[address].add(parcel.name)
 
 
