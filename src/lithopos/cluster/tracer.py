@@ -29,6 +29,7 @@ PARTS_EACH = 6  # parts a worker, of each portion: fewer would leave some waitin
 CONNECT_S, AGAIN_S, LOOK_S = 8.0, 20.0, 2.0
 SLOW = 3.0  # times the median of a part's time, after which it is given to another worker, too
 SENT_AT_ONCE = 64 << 20
+FETCH_S = 60.0
 
 __all__ = ["ClusterTracer", "security_of"]
 
@@ -203,9 +204,18 @@ class ClusterTracer:
                 continue
             open_ -= 1
             number = numbers[future.key]
-            if future.status == "finished" and number not in found:
-                found[number], name = future.result()
-                self.made[name] += 1
+            if future.status != "finished" or number in found:
+                continue
+            try:
+                found[number], name = future.result(timeout=FETCH_S)
+            except Exception as error:  # its worker went with the answer: others are asked
+                if client.status != "running":
+                    raise
+                log.warning("a part's answer was lost: %s", error)
+                ask(number)
+                open_ += 1
+                continue
+            self.made[name] += 1
         client.cancel(asked, force=True)
         return found
 
