@@ -22,6 +22,7 @@ import { Strip } from "./strip/Strip";
 import { TimeLine } from "./take/TimeLine";
 import { Button, OneOf, Tip } from "./ui/controls";
 import { runOfKey } from "./ui/runs";
+import { Trail } from "./ui/Trail";
 
 /** One shot: title strip, ledger, photograph with the plan, strip. */
 export function Workplace({ projectId, shotId }: { projectId: string; shotId: string }) {
@@ -189,38 +190,14 @@ function TitleStrip({ projectId, shot }: { projectId: string; shot: ShotOut }) {
   const { ask } = useRenderActions(shot.id);
   const { view, seam, show, round } = usePicked("view", "seam", "show", "round");
   const option = shot.options.find(({ id }) => id === shot.option);
+  const shotName = shot.document.name || "Untitled shot";
+  const ways = [{ says: project?.name ?? "…", to: projectPath(projectId) }];
+  if (option) ways.push({ says: shotName, to: shotPath(projectId, shot.base) });
   const latest = data?.renders.find((render) => render.quality === "proof");
   const proving = latest !== undefined && isBusy(latest) && latest.revision === shot.revision;
   return (
     <header className="col-span-2 flex items-center gap-3 border-b border-lime-300 bg-lime-50 px-4">
-      <button type="button" className="text-[15px] font-semibold tracking-wide" onClick={() => go("/")}>
-        Lithopos
-      </button>
-      <nav className="flex min-w-0 items-center gap-1.5 text-ink-500">
-        <button
-          type="button"
-          className="truncate hover:text-ink-900"
-          onClick={() => go(projectPath(projectId))}
-        >
-          {project?.name ?? "…"}
-        </button>
-        <span>/</span>
-        {option ? (
-          <>
-            <button
-              type="button"
-              className="truncate hover:text-ink-900"
-              onClick={() => go(shotPath(projectId, shot.base))}
-            >
-              {shot.document.name || "Untitled shot"}
-            </button>
-            <span>/</span>
-            <b className="truncate font-medium text-ink-900">{option.name}</b>
-          </>
-        ) : (
-          <b className="truncate font-medium text-ink-900">{shot.document.name || "Untitled shot"}</b>
-        )}
-      </nav>
+      <Trail ways={ways} here={option ? option.name : shotName} />
       <span className="grow" />
       <Tip text={shot.undo ? `Take back: ${shot.undo} (Ctrl+Z)` : "Nothing to undo"}>
         <Button look="quiet" disabled={!shot.undo} onClick={undo}>

@@ -39,7 +39,8 @@ class Access(unittest.TestCase):
                 page.step(step)
                 with self.subTest(step):
                     self.check(page, step)
-            for view, way in (("a project", "Tidewater yard"), ("all projects", "All projects")):
+            ways = {"a project": "Tidewater yard", "a site": "Site: tie the photographs", "all projects": "Lithopos"}
+            for view, way in ways.items():
                 page.press(way)
                 page.page.wait_for_timeout(300)
                 with self.subTest(view):

@@ -19,10 +19,10 @@ from lithopos.core.derive import derive
 from lithopos.core.errors import InputError, NoAnswer
 from lithopos.core.shot import Shot, load_shot
 from lithopos.core.site import Site, load_site
-from lithopos.core.site.answer import answer_site, told_site, way_in
+from lithopos.core.site.answer import SiteAnswer, told_site, way_in
 from lithopos.core.site.coordinates import read_coordinates
 from lithopos.core.site.feet import foot_ellipse
-from lithopos.core.site.settle import in_site, settled
+from lithopos.core.site.settle import answered, in_site, settled
 from lithopos.core.site.sheet import Pictured, write_sheet
 from lithopos.core.site.solve import SiteSolution, solve_site
 from lithopos.core.site.statement import SURE
@@ -37,6 +37,10 @@ def solved(site: Site, shots: dict[str, Shot]) -> SiteSolution:
     found = solve_site(site, shots)
     assert not isinstance(found, NoAnswer), found.reason
     return found
+
+
+def answer_site(site: Site, shots: dict[str, Shot]) -> SiteAnswer:
+    return answered(site, shots)[0]
 
 
 def pinhole_of(camera: TrueCamera) -> Pinhole:
@@ -150,6 +154,9 @@ class Together(unittest.TestCase):
         answer = answer_site(load_site({**told, "ties": few}), shots)
         self.assertIn("leave its place open", answer.members[2].reason or "")
         self.assertIsNotNone(answer.members[1].camera)  # the others stay tied
+        edgeless = {**shots, "s1": shots["s1"].model_copy(update={"edges": []})}
+        lacking = answer_site(load_site({**told, "ties": []}), edgeless)
+        self.assertIn("too few edges", lacking.members[1].reason or "")
         bare = load_site({**told, "ties": []})
         self.assertIn("no other photograph is tied", answer_site(bare, shots).reason or "")
         stickless = {name: shot.model_copy(update={"lengths": []}) for name, shot in shots.items()}
@@ -262,6 +269,9 @@ class Carried(unittest.TestCase):
         self.change("s0", models=[*self.documents["s0"]["models"], on_top])
         (level,) = load_shot(self.documents["s1"]).levels
         self.assertAlmostEqual(level.height_m or 0, 0.8, places=6)
+        self.change("s0", proxies=[{**self.documents["s0"]["proxies"][0], "height_m": 0.5}])
+        (level,) = load_shot(self.documents["s1"]).levels
+        self.assertAlmostEqual(level.height_m or 0, 0.5, places=6)
         self.change("s1", models=[])
         self.assertEqual(self.documents["s0"]["models"], [])
 

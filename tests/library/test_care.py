@@ -23,6 +23,7 @@ from PIL import Image
 
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.picture import Picture, write_png
+from lithopos.core.shot.deliver import Recipe
 from lithopos.library.archive import read_project, write_project
 from lithopos.library.backup import backup, restore
 from lithopos.library.check import check, tidy
@@ -184,13 +185,13 @@ class Archives(Care):
         members = [{"id": state.id} for state in self.shots]
         tie = {"id": "t", "seen": {self.shots[0].id: [1, 2]}}
         change_site(self.library, self.project, 0, {"members": members, "ties": [tie]}, "tied")
-        self.library.keep_recipe(self.project, "web", {"deliverables": []})
+        recipe = Recipe.model_validate({"deliverables": [{"id": "d1", "kind": "jpeg", "longest_px": 1600}]})
+        kept = recipe.model_dump(mode="json", exclude_none=True)
+        self.library.keep_recipe(self.project, "web", kept)
         other = self.opened(self.folder / "other")
         there = read_project(other, self.written())
         self.assertEqual(self.documents(other, there.id), self.documents(self.library, self.project))
-        self.assertEqual(
-            (there.name, other.project(there.id).recipes), ("Tidewater yard", {"web": {"deliverables": []}})
-        )
+        self.assertEqual((there.name, other.project(there.id).recipes), ("Tidewater yard", {"web": kept}))
         out = io.BytesIO()
         write_project(other, there.id, out)
         out.seek(0)
@@ -231,6 +232,13 @@ class Archives(Care):
         def strange(told: Any) -> None:
             told["files"] = told["files"][1:]
 
+        def of_another_kind(told: Any) -> None:
+            (first,) = told["shots"][0]["revisions"][1]["document"]["models"]
+            first["file"] = told["shots"][0]["revisions"][0]["document"]["photograph"]["file"]
+
+        def no_recipe(told: Any) -> None:
+            told["recipes"] = {"web": {"deliverables": [{"kind": "none"}]}}
+
         other = self.opened(self.folder / "other")
         for source, words in (
             (io.BytesIO(b"no zip"), "damaged, or no project"),
@@ -239,6 +247,8 @@ class Archives(Care):
             (changed(lost_head), "not in order"),
             (changed(bent), "run: is missing"),
             (changed(strange), "not in the project"),
+            (changed(of_another_kind), "is a photograph, not a model"),
+            (changed(no_recipe), "recipes.web"),
         ):
             with self.assertRaisesRegex(InputError, words):
                 read_project(other, source)

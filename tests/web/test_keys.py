@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import io
 import json
 import tempfile
 import unittest
 from pathlib import Path
 from typing import Any
+
+from PIL import Image
 
 from lithopos.core.errors import InputError
 from lithopos.jobs.supervisor import Reached, refuse_open
@@ -75,6 +78,30 @@ class Keyed(unittest.TestCase):
             self.assertEqual((refused.status_code, "may look" in refused.json["detail"]), (403, True))
         asked = looking.post("/api/v1/shots/beef/try", json={"patch": {}})
         self.assertEqual(asked.status_code, 404)  # asking is allowed: there is only no such shot
+
+    def test_two_people_at_one_shot_lose_nothing_of_each_other(self) -> None:
+        noor_key = add_key(self.file, "Noor", "change")
+        ines, noor = self.person(self.ines), self.person(noor_key)
+        project = ines.post("/api/v1/projects", json={"name": "Yard"}).json["id"]
+        out = io.BytesIO()
+        Image.new("RGB", (64, 48), (90, 90, 90)).save(out, "PNG")
+        form = {"file": (io.BytesIO(out.getvalue()), "yard.png")}
+        photograph = ines.post(f"/api/v1/projects/{project}/files", data=form).json["sha256"]
+        shots = f"/api/v1/projects/{project}/shots"
+        shot = ines.post(shots, json={"name": "Yard", "photograph": photograph}).json["id"]
+
+        def change(person: Any, seen: int, patch: Any) -> Any:
+            return person.patch(f"/api/v1/shots/{shot}", json={"revision": seen, "patch": patch})
+
+        lamp = {"id": "l1", "photographed": False, "position_m": [0, 0, 2]}
+        self.assertEqual(change(ines, 1, {"lamps": {"l1": lamp}}).status_code, 200)
+        self.assertEqual(noor.get(f"/api/v1/shots/{shot}/revision").json["revision"], 2)
+        self.assertEqual(change(noor, 1, {"name": "Yard, evening"}).status_code, 200)  # another thing
+        self.assertEqual(change(noor, 2, {"lamps": {"l1": {"strength": 2.0}}}).status_code, 200)
+        refused = change(ines, 2, {"lamps": {"l1": {"strength": 3.0}}})
+        self.assertEqual((refused.status_code, "l1" in refused.json["detail"]), (409, True))
+        document = ines.get(f"/api/v1/shots/{shot}").json["document"]
+        self.assertEqual((document["name"], document["lamps"][0]["strength"]), ("Yard, evening", 2.0))
 
     def test_wrong_keys_are_counted_by_where_they_come_from(self) -> None:
         stranger = self.app.test_client()

@@ -5014,7 +5014,10 @@ export interface components {
             /** @default null */
             output: components["schemas"]["RecipeOutput"] | null;
         };
-        /** RecipeOutput */
+        /**
+         * RecipeOutput
+         * @description How a recipe names its files.
+         */
         RecipeOutput: {
             /** Names */
             names: string;
@@ -5824,7 +5827,7 @@ export interface components {
          *
          *     Attributes
          *     ----------
-         *     marks_px : how well marks agree, beside a hand's: 1 as expected.
+         *     marks : how well marks agree, beside a hand's: 1 as expected.
          *     survey_heading_deg, survey_shift_m : from the site's frame to the surveyor's: turned anticlockwise, then moved.
          */
         SiteAnswer: {

@@ -2,8 +2,9 @@ import { useEffect, useState } from "react";
 import type { SiteOut } from "../api/client";
 import { useProject } from "../api/hooks";
 import { type ImagePoint, newId } from "../geometry/points";
-import { go, projectPath } from "../state/address";
+import { projectPath } from "../state/address";
 import { Button, Statement, Tip } from "../ui/controls";
+import { Trail } from "../ui/Trail";
 import { calledTie, type SiteActions, seenPatch, useSite, useSiteActions, useWays } from "./hooks";
 import { Known } from "./Known";
 import { SitePicture } from "./SitePicture";
@@ -99,20 +100,7 @@ function SiteBench({ projectId, name, site }: { projectId: string; name: string;
   return (
     <div className="grid h-full grid-cols-[320px_minmax(0,1fr)] grid-rows-[46px_minmax(0,1fr)]">
       <header className="col-span-2 flex items-center gap-3 border-b border-lime-300 bg-lime-50 px-4">
-        <button type="button" className="text-[15px] font-semibold tracking-wide" onClick={() => go("/")}>
-          Lithopos
-        </button>
-        <nav className="flex min-w-0 items-center gap-1.5 text-ink-500">
-          <button
-            type="button"
-            className="truncate hover:text-ink-900"
-            onClick={() => go(projectPath(projectId))}
-          >
-            {name}
-          </button>
-          <span>/</span>
-          <b className="font-medium text-ink-900">Site</b>
-        </nav>
+        <Trail ways={[{ says: name, to: projectPath(projectId) }]} here="Site" />
         <span className="grow" />
         <Button look="quiet" disabled={!site.undo} onClick={() => void actions.undo()}>
           Undo

@@ -27,7 +27,7 @@ from lithopos.core.render.tracer import MitsubaTracer, Pixels, Place
 
 PARTS_EACH = 6  # parts a worker, of each portion: fewer would leave some waiting at its end
 CONNECT_S, AGAIN_S, LOOK_S = 8.0, 20.0, 2.0
-SLOW = 3.0  # times the median of a part's time, after which it is given to another worker, too
+SLOW = 3.0  # times what a part usually takes, after which the last ones are given to other workers, too
 SENT_AT_ONCE = 64 << 20
 FETCH_S = 60.0
 

@@ -11,12 +11,11 @@ from dataclasses import dataclass, field
 from functools import partial
 from pathlib import Path
 from types import FrameType
-from typing import BinaryIO
+from typing import TYPE_CHECKING, BinaryIO
 
 import psutil
 
 from lithopos.cluster.address import Cluster
-from lithopos.cluster.tracer import ClusterTracer
 from lithopos.core.errors import Cancelled, InputError, NoRoom
 from lithopos.core.exchange.decode import read_picture
 from lithopos.core.exchange.picture import Picture, write_atomically, write_png
@@ -35,6 +34,9 @@ from lithopos.jobs.queue import Queue
 from lithopos.jobs.takes import TAKE_WORK, make_take
 from lithopos.library.models import Render
 from lithopos.library.store import SUMS, Library
+
+if TYPE_CHECKING:
+    from lithopos.cluster.tracer import ClusterTracer
 
 log = logging.getLogger("lithopos.worker")
 KILLED = "The worker that made it was killed. What is done is kept: starting again goes on from there."
@@ -201,11 +203,17 @@ class Worker:
 
     def _session(self, quality: str) -> Session:
         if quality not in self.sessions:
-            tracer = None
-            if self.cluster is not None and quality in ("proof", "master"):
-                tracer = self.tracers[quality] = ClusterTracer(self.cluster, urgent=quality == "proof")
-            self.sessions[quality] = Session(self.library.data / "empties", tracer)
+            self.sessions[quality] = Session(self.library.data / "empties", self._on_cluster(quality))
         return self.sessions[quality]
+
+    def _on_cluster(self, quality: str) -> ClusterTracer | None:
+        """A tracer that hands proofs and masters to the cluster, where there is one."""
+        if self.cluster is None or quality not in ("proof", "master"):
+            return None
+        from lithopos.cluster.tracer import ClusterTracer  # only where it is needed: it takes its time to load
+
+        tracer = self.tracers[quality] = ClusterTracer(self.cluster, urgent=quality == "proof")
+        return tracer
 
     def _worked_on(self, quality: str) -> list[str]:
         """Which machines have worked on the render under way."""

@@ -21,9 +21,10 @@ from lithopos.core.errors import InputError, input_error_from
 from lithopos.core.exchange.picture import write_png
 from lithopos.core.reading.ask import read_picture
 from lithopos.core.shot import load_shot, upgraded
+from lithopos.core.shot.deliver import Recipe
 from lithopos.core.site import load_site
 from lithopos.library.models import Project, Render, Revision, ShotRow, SiteRevision, SiteRow
-from lithopos.library.store import Library, new_id
+from lithopos.library.store import MOST_RECIPES, Library, new_id
 
 NAME = "project.json"
 MOST_BYTES, MOST_DOCUMENT_BYTES = 64 << 30, 512 << 20
@@ -97,7 +98,7 @@ class ProjectIn(_Part):
     lithopos: Literal["project"] = "project"
     format: Literal[1] = 1
     name: Annotated[str, Field(min_length=1, max_length=200)]
-    recipes: dict[str, Any] = {}
+    recipes: Annotated[dict[Annotated[str, Field(max_length=80)], Recipe], Field(max_length=MOST_RECIPES)] = {}
     files: Annotated[list[FileIn], Field(max_length=100_000)]
     shots: Annotated[list[ShotIn], Field(max_length=10_000)]
     site: SiteIn | None = None
@@ -116,7 +117,7 @@ def write_project(library: Library, project_id: str, out: BinaryIO) -> None:
         site_row = session.get(SiteRow, project_id)
         past = session.scalars(select(SiteRevision).where(SiteRevision.project_id == project_id))
         site = SiteIn(head=site_row.head, revisions=[_revision(one) for one in past]) if site_row else None
-    told = ProjectIn(name=project.name, recipes=project.recipes, files=files, shots=shots, site=site)
+    told = ProjectIn(name=project.name, recipes=_recipes(project), files=files, shots=shots, site=site)
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED, allowZip64=True) as archive:
         archive.writestr(NAME, told.model_dump_json(indent=1))
         for file in files:
@@ -124,6 +125,10 @@ def write_project(library: Library, project_id: str, out: BinaryIO) -> None:
         for shot in shots:
             for render in shot.renders:
                 archive.write(_picture(library, render.id), f"pictures/{render.id}.png", zipfile.ZIP_STORED)
+
+
+def _recipes(project: Project) -> dict[str, Recipe]:
+    return {name: Recipe.model_validate(told) for name, told in project.recipes.items()}
 
 
 def _past(session: Session, shot_id: str) -> list[Revision]:
@@ -252,11 +257,13 @@ def _keep(library: Library, project_id: str, told: ProjectIn, pictures: Path) ->
     with library.session() as session:
         taken = set(session.scalars(select(ShotRow.id)))
         names = {shot.id: new_id() if shot.id in taken else shot.id for shot in told.shots}
-        session.get_one(Project, project_id).recipes = told.recipes
+        session.get_one(Project, project_id).recipes = told.model_dump(mode="json", exclude_none=True)["recipes"]
         for shot in told.shots:
             session.add(ShotRow(id=names[shot.id], project_id=project_id, head=shot.head, created_at=shot.created_at))
         session.flush()
         for shot in told.shots:
+            head = next(one for one in shot.revisions if one.number == shot.head)
+            library.refuse_unsound(session, load_shot(head.document))
             for one in shot.revisions:
                 values = one.model_dump() | {"shot_id": names[shot.id], "document": upgraded(one.document)}
                 session.add(Revision(**values))

@@ -12,10 +12,10 @@ from lithopos.core.site import Site, load_site
 from lithopos.core.site.settle import settled
 from lithopos.library.models import Revision, ShotRow, SiteRevision, SiteRow
 
-__all__ = ["heads_of", "settle", "site_in_force"]
+__all__ = ["add_revision", "heads_of", "settle"]
 
 
-def site_in_force(session: Session, project_id: str) -> Site | None:
+def _site_in_force(session: Session, project_id: str) -> Site | None:
     """A project's site as it stands; None if it never had one."""
     row = session.get(SiteRow, project_id)
     if row is None:
@@ -29,6 +29,24 @@ def heads_of(session: Session, project_id: str) -> list[tuple[ShotRow, Revision]
     both = and_(ShotRow.id == Revision.shot_id, ShotRow.head == Revision.number)
     query = select(ShotRow, Revision).join(Revision, both).where(ShotRow.project_id == project_id)
     return [(row, revision) for row, revision in session.execute(query.order_by(ShotRow.created_at))]
+
+
+def add_revision(
+    session: Session,
+    row: ShotRow,
+    parent: int | None,
+    label: str,
+    document: dict[str, Any],
+    stands_for: int | None = None,
+) -> Revision:
+    """A further revision of a shot, which is in force then."""
+    last = session.scalar(select(func.max(Revision.number)).where(Revision.shot_id == row.id)) or 0
+    told = {"parent": parent, "label": label, "document": document, "stands_for": stands_for}
+    made = Revision(shot_id=row.id, number=last + 1, **told)
+    session.add(made)
+    row.head = last + 1
+    session.flush()
+    return made
 
 
 def settle(
@@ -48,7 +66,7 @@ def settle(
     source, before : the shot that was changed, and its document before.
     made : its new revision, where there is one: nobody has seen it yet, and it is completed.
     """
-    site = site_in_force(session, project_id)
+    site = _site_in_force(session, project_id)
     if site is None:
         return
     heads = {row.id: (row, revision) for row, revision in heads_of(session, project_id)}
@@ -61,9 +79,6 @@ def settle(
         if revision is made:
             revision.document = document
             continue
-        last = session.scalar(select(func.max(Revision.number)).where(Revision.shot_id == name)) or 0
-        told = {"parent": revision.parent, "label": revision.label, "document": document}
         stands_for = revision.stands_for or revision.number
-        session.add(Revision(shot_id=name, number=last + 1, stands_for=stands_for, **told))
-        row.head = last + 1
+        add_revision(session, row, revision.parent, revision.label, document, stands_for)
     session.flush()

@@ -20,7 +20,7 @@ from typing import IO, Any
 from alembic import command
 from alembic.config import Config
 from alembic.util import CommandError
-from sqlalchemy import Select, and_, create_engine, event, func, or_, select, text
+from sqlalchemy import Select, and_, create_engine, event, or_, select, text
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
@@ -32,7 +32,7 @@ from lithopos.core.shot import Shot, Take, load_shot, new_shot, upgraded
 from lithopos.core.shot.change import changed, met, stepped
 from lithopos.core.shot.option import optioned, with_option
 from lithopos.library.models import Project, ProjectFile, Render, Revision, ShotRow, StoredFile, now, shot_name
-from lithopos.library.settling import settle
+from lithopos.library.settling import add_revision, settle
 
 _SHA256 = re.compile("[0-9a-f]{64}")
 RUNNING = ("running", "stopping")
@@ -43,7 +43,7 @@ MOST_RECIPES = 100  # of a project
 FINER, MOST_SAMPLES = 4, 65_536
 FULL = "The disk is full: nothing was changed. Make room and try again; everything accepted before is kept."
 
-__all__ = ["SUMS", "Library", "NotFound", "ShotState", "Stale", "full_disk", "new_id"]
+__all__ = ["MOST_RECIPES", "SUMS", "Library", "NotFound", "ShotState", "Stale", "full_disk", "new_id"]
 
 
 class NotFound(LithoposError):
@@ -370,12 +370,12 @@ class Library:
             shot = load_shot(changed(here, patch))
             if option is not None:
                 shot = load_shot(with_option(upgraded(before.document), option, _document(shot)))
-            self._refuse_wrong_options(session, shot)
+            self.refuse_unsound(session, shot)
             if _document(shot) == before.document:
                 return _state(session, row, option)
             called = next((one.name for one in shot.options if one.id == option), "")
             label = f"{called}: {label}"[:200] if called else label
-            made = _add_revision(session, row, row.head, label, _document(shot))
+            made = add_revision(session, row, row.head, label, _document(shot))
             settle(session, row.project_id, shot_id, before.document, made)
             return _state(session, row, option)
 
@@ -411,7 +411,7 @@ class Library:
             if meeting is not None:
                 raise InputError("undo", f"{meeting} has been changed since, in another photograph of the site")
             document = {**document, "site": here.document.get("site")}
-            made = _add_revision(session, row, to.parent, to.label, document, to.stands_for or to.number)
+            made = add_revision(session, row, to.parent, to.label, document, to.stands_for or to.number)
         session.flush()
         settle(session, row.project_id, row.id, here.document, made)
         try:
@@ -427,7 +427,7 @@ class Library:
             row = _found(session.get(ShotRow, shot_id), "shot")
             yield session, row
 
-    def _refuse_wrong_options(self, session: Session, shot: Shot) -> None:
+    def refuse_unsound(self, session: Session, shot: Shot) -> None:
         """A shot and each of its options must be sound by themselves."""
         bare = shot.model_copy(update={"options": []})
         self._refuse_wrong_files(session, bare)
@@ -719,24 +719,6 @@ def _found(row: Any, what: str) -> Any:
 
 def _document(shot: Shot) -> dict[str, Any]:
     return shot.model_dump(mode="json", by_alias=True)
-
-
-def _add_revision(
-    session: Session,
-    row: ShotRow,
-    parent: int | None,
-    label: str,
-    document: dict[str, Any],
-    stands_for: int | None = None,
-) -> Revision:
-    """A further revision of a shot, which is in force then."""
-    last = session.scalar(select(func.max(Revision.number)).where(Revision.shot_id == row.id)) or 0
-    told = {"parent": parent, "label": label, "document": document, "stands_for": stands_for}
-    made = Revision(shot_id=row.id, number=last + 1, **told)
-    session.add(made)
-    row.head = last + 1
-    session.flush()
-    return made
 
 
 def _made(session: Session, revision: Revision) -> Revision:

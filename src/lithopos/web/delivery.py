@@ -20,6 +20,7 @@ from lithopos.core.derive import derive
 from lithopos.core.errors import InputError
 from lithopos.core.render.render import PROOF_WIDTH
 from lithopos.core.shot import Deliverable, Shot
+from lithopos.core.shot.deliver import Recipe
 from lithopos.jobs.files import made_files
 from lithopos.library.store import NotFound, ShotState
 from lithopos.web import schemas as s
@@ -131,7 +132,7 @@ def add_reply(path: s.ProjectPath, form: s.FileNew) -> Response:
 @delivery.put(
     "/projects/<string:project_id>/recipes/<string:name>", operation_id="keepRecipe", responses={200: s.ProjectFull}
 )
-def keep_recipe(path: s.RecipePath, body: s.Recipe) -> Response:
+def keep_recipe(path: s.RecipePath, body: Recipe) -> Response:
     """Keep a list of files to deliver under a name; an older one of that name gives way."""
     library_at_hand().keep_recipe(path.project_id, path.name, body.model_dump(mode="json", exclude_none=True))
     return answer(project_full(path.project_id))

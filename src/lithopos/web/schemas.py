@@ -16,8 +16,8 @@ from lithopos.core.derive import Derived
 from lithopos.core.errors import LithoposError
 from lithopos.core.geometry.check import CheckPiece
 from lithopos.core.readiness import Code, Lack
-from lithopos.core.shot import Deliverable, LightPatch, Shot, SolvedCamera, Surface
-from lithopos.core.shot.deliver import NamePattern
+from lithopos.core.shot import LightPatch, Shot, SolvedCamera, Surface
+from lithopos.core.shot.deliver import Recipe
 from lithopos.core.shot.differs import Differing
 from lithopos.core.shot.parts import Identity
 from lithopos.core.site import Site
@@ -239,17 +239,6 @@ class ShotBrief(BaseModel):
     id: str
     name: str
     photograph: str | None
-
-
-class RecipeOutput(_Body):
-    names: NamePattern
-
-
-class Recipe(_Body):
-    """What a shot is delivered as: the files, and the pattern of their names; `lithopos deliver --recipe` takes it."""
-
-    deliverables: Annotated[list[Deliverable], Field(min_length=1, max_length=40)]
-    output: RecipeOutput | None = None
 
 
 class RecipePath(BaseModel):

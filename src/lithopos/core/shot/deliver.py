@@ -10,7 +10,7 @@ from pydantic import AfterValidator, Field, FiniteFloat, model_validator
 
 from lithopos.core.shot.parts import DocumentPart, Identity
 
-__all__ = ["MOST_SIDE", "NAME_WORDS", "Deliverable", "NamePattern", "Output", "Pin", "Reply", "SetAside"]
+__all__ = ["MOST_SIDE", "NAME_WORDS", "Deliverable", "NamePattern", "Output", "Pin", "Recipe", "Reply", "SetAside"]
 
 NAME_WORDS = ("project", "shot", "option", "view", "size", "n")
 LAYERED = ("exr", "ora", "layered tiff")
@@ -168,3 +168,16 @@ class Output(DocumentPart):
     samples: Annotated[int, Field(ge=1, le=65_536)] = 128
     noise: Annotated[FiniteFloat, Field(gt=0, le=50)] | None = None
     names: NamePattern = "{project}-{shot}-{option}-{view}-{size}-{n}"
+
+
+class RecipeOutput(DocumentPart):
+    """How a recipe names its files."""
+
+    names: NamePattern
+
+
+class Recipe(DocumentPart):
+    """What a shot is delivered as: the files, and the pattern of their names; `lithopos deliver --recipe` takes it."""
+
+    deliverables: Annotated[list[Deliverable], Field(min_length=1, max_length=40)]
+    output: RecipeOutput | None = None

@@ -2,20 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-
 import numpy as np
 from pydantic import BaseModel
 
 from lithopos.core.arrays import Array
 from lithopos.core.camera.pinhole import Pinhole, focal_35mm_from_px, view_angles
 from lithopos.core.camera.problem import KnownCamera
-from lithopos.core.errors import NoAnswer
-from lithopos.core.shot import Shot
-from lithopos.core.site.document import Site
 from lithopos.core.site.frame import Frame, frame_of
 from lithopos.core.site.joint import Figures
-from lithopos.core.site.solve import SiteSolution, solve_site
+from lithopos.core.site.solve import SiteSolution
 from lithopos.core.site.turning import about_plumb
 
 LINE_POINTS = 48
@@ -25,7 +20,6 @@ __all__ = [
     "SiteAnswer",
     "SiteLengthAnswer",
     "TieAnswer",
-    "answer_site",
     "told_site",
     "way_in",
 ]
@@ -93,7 +87,7 @@ class SiteAnswer(BaseModel):
 
     Attributes
     ----------
-    marks_px : how well marks agree, beside a hand's: 1 as expected.
+    marks : how well marks agree, beside a hand's: 1 as expected.
     survey_heading_deg, survey_shift_m : from the site's frame to the surveyor's: turned anticlockwise, then moved.
     """
 
@@ -105,14 +99,6 @@ class SiteAnswer(BaseModel):
     survey_heading_deg: float | None = None
     survey_shift_m: tuple[float, float, float] | None = None
     doubts: list[str] = []
-
-
-def answer_site(site: Site, shots: Mapping[str, Shot]) -> SiteAnswer:
-    """Solve a site and tell all about it; see `solve_site`."""
-    found = solve_site(site, shots)
-    if isinstance(found, NoAnswer):
-        return SiteAnswer(reason=found.reason, members=[MemberAnswer(id=member.id) for member in site.members])
-    return told_site(found)
 
 
 def told_site(found: SiteSolution) -> SiteAnswer:
@@ -165,7 +151,7 @@ def _member(found: SiteSolution, frame: Frame, name: str) -> MemberAnswer:
     to_survey = frame.to_survey(now)
     return MemberAnswer(
         id=name,
-        camera=known_camera(camera),
+        camera=_known_camera(camera),
         focal_35mm=focal_35mm_from_px(camera.focal_px, camera.width, camera.height),
         tilt_deg=float(tilt),
         roll_deg=float(roll),
@@ -180,7 +166,7 @@ def _member(found: SiteSolution, frame: Frame, name: str) -> MemberAnswer:
     )
 
 
-def known_camera(camera: Pinhole) -> KnownCamera:
+def _known_camera(camera: Pinhole) -> KnownCamera:
     """A camera's figures as plain data."""
     return KnownCamera.model_validate(
         {

@@ -16,6 +16,7 @@ from lithopos.core.site.answer import MemberAnswer, SiteAnswer, told_site
 from lithopos.core.site.document import Site
 from lithopos.core.site.share import carried, move_between, moved
 from lithopos.core.site.solve import SiteSolution, solve_site
+from lithopos.core.site.views import view_of
 
 Document = dict[str, Any]
 
@@ -37,11 +38,15 @@ def _bare(shot: Shot) -> str:
 @lru_cache(32)
 def _answered(site: str, shots: tuple[tuple[str, str], ...]) -> tuple[SiteAnswer, SiteSolution | None]:
     document = Site.model_validate_json(site)
-    found = solve_site(document, {name: Shot.model_validate_json(told) for name, told in shots})
-    if isinstance(found, NoAnswer):
-        members = [MemberAnswer(id=member.id) for member in document.members]
-        return SiteAnswer(reason=found.reason, members=members), None
-    return told_site(found), found
+    known = {name: Shot.model_validate_json(told) for name, told in shots}
+    found = solve_site(document, known)
+    if not isinstance(found, NoAnswer):
+        return told_site(found), found
+    # What each photograph lacks by itself is told still.
+    alone = {name: view_of(name, shot) for name, shot in known.items()}
+    lacks = {name: view.reason for name, view in alone.items() if isinstance(view, NoAnswer)}
+    members = [MemberAnswer(id=member.id, reason=lacks.get(member.id)) for member in document.members]
+    return SiteAnswer(reason=found.reason, members=members), None
 
 
 def in_site(site: Site, shots: Mapping[str, Shot]) -> dict[str, Shot]:

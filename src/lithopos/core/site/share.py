@@ -154,7 +154,7 @@ def carried(before: Document | None, after: Shot, facts: Derived, other: Documen
             if told is not None:
                 theirs[key] = told
         result[name] = list(theirs.values())
-    result["levels"] = _levels(result, other, facts)
+    result["levels"] = _levels(result, other, before, after, facts)
     return result
 
 
@@ -210,12 +210,23 @@ def _flat(nested: Any) -> list[float]:
     return [value for one in nested for value in (_flat(one) if isinstance(one, list | tuple) else [one])]
 
 
-def _levels(result: Document, other: Document, facts: Derived) -> list[Document]:
-    """The other shot's levels, with those on which things stand that have come over."""
-    levels = list(other.get("levels") or [])
+def _levels(result: Document, other: Document, before: Document | None, after: Shot, facts: Derived) -> list[Document]:
+    """The other shot's levels, with those on which things stand that have come over.
+
+    How high such a one is, is told by the photograph in which it is drawn, and by whoever types it.
+    """
+    heights = standing_heights(facts)
+    drawn = {level.id for level in after.levels if level.foot is not None}
+    drawn |= {proxy.id for proxy in after.proxies if proxy.kind in TOPPED}
+    old = {level["id"]: level["height_m"] for level in (before or {}).get("levels") or []}
+    typed = {level.id for level in after.levels if level.id in old and old[level.id] != level.height_m}
+    levels = []
+    for level in other.get("levels") or []:
+        height = heights.get(level["id"]) if level["foot"] is None and level["id"] in drawn | typed else None
+        same = height is None or (level["height_m"] is not None and abs(level["height_m"] - height) < SAME)
+        levels.append(level if same else {**level, "height_m": height})
     known = {level["id"] for level in levels}
     known |= {proxy["id"] for proxy in result["proxies"] if proxy["kind"] in TOPPED}
-    heights = standing_heights(facts)
     for model in result["models"]:
         name = model.get("level")
         if name is not None and name not in known and heights.get(name) is not None:
