@@ -15,10 +15,11 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, NoReturn, TypeVar
 
 import click
-import platformdirs
 from pydantic import BaseModel, ValidationError
 
 from lithopos import __version__
+from lithopos.cli_shared import DATA, print_answer, refuse_no_folder
+from lithopos.cli_studio import STUDIO
 from lithopos.core.errors import InputError, LithoposError, NoAnswer, NoRoom, input_error_from
 
 if TYPE_CHECKING:  # what the commands load when they have need of it
@@ -32,7 +33,6 @@ if TYPE_CHECKING:  # what the commands load when they have need of it
     from lithopos.core.shot import Shot
 
 Asked = TypeVar("Asked", bound=BaseModel)
-DATA = Path(platformdirs.user_data_dir("lithopos"))
 
 
 def main() -> None:
@@ -77,10 +77,6 @@ def _no_constant(name: str) -> NoReturn:
     raise InputError("FILE", f"holds {name}, which is not a number")
 
 
-def _print(answer: Any) -> None:
-    print(json.dumps(answer, indent=1, allow_nan=False))
-
-
 class _Figure(click.FloatRange):
     """A number within a range; `nan` is none."""
 
@@ -97,6 +93,10 @@ def cli() -> None:
     """Stand a 3D model in a photograph."""
 
 
+for _command in STUDIO:
+    cli.add_command(_command)
+
+
 @cli.command()
 @click.argument("file")
 @click.option("--batch", is_flag=True, help="FILE holds a list of cases; print a list of answers.")
@@ -104,7 +104,7 @@ def camera(file: str, batch: bool) -> None:
     """Solve a camera from marked edges."""
     data = _read_json(file)
     if not batch:
-        _print(_solved_camera(data))
+        print_answer(_solved_camera(data))
         return
     if not isinstance(data, list):
         raise InputError("FILE", "with --batch is a list of cases")
@@ -114,7 +114,7 @@ def camera(file: str, batch: bool) -> None:
             answers.append(_solved_camera(case))
         except InputError as error:
             answers.append({"error": str(error)})
-    _print(answers)
+    print_answer(answers)
 
 
 def _solved_camera(data: Any) -> dict[str, Any]:
@@ -137,7 +137,7 @@ def edges(photo: Path) -> None:
         raise InputError("PHOTO", f"{photo} is not a file")
     found = find_edges_of(photo)
     print(found.reason or f"{len(found.lines)} edges proposed", file=sys.stderr)
-    _print(found.model_dump(mode="json", exclude={"segments"}))
+    print_answer(found.model_dump(mode="json", exclude={"segments"}))
 
 
 @cli.command()
@@ -149,7 +149,7 @@ def sun(file: str) -> None:
     answer = solve_sun(_valid(SunProblem, _read_json(file)))
     if isinstance(answer, NoAnswer):
         raise InputError("gnomons", answer.reason)
-    _print(answer.model_dump(mode="json"))
+    print_answer(answer.model_dump(mode="json"))
 
 
 def _valid(kind: type[Asked], data: Any) -> Asked:
@@ -170,7 +170,7 @@ def inspect(model: Path) -> None:
     told = inspect_file(model)
     if told["kind"] != "model":
         raise InputError("MODEL", f"{model.name} is a {told['kind']}, not a model")
-    _print(told)
+    print_answer(told)
 
 
 @cli.command()
@@ -323,7 +323,7 @@ def deliver(
                     {"name": str(path), "width": one.width, "height": one.height, "kind": one.of.kind}
                     for path, one in zip(made, now, strict=True)
                 ]
-    _print({"files": told})
+    print_answer({"files": told})
 
 
 def _on_page(before: list[OnPage], option: str | None, this: OnPage) -> list[OnPage]:
@@ -470,13 +470,7 @@ def sharpen(shot: Path) -> None:
         document = opened.shot.model_dump(mode="json", by_alias=True)
         drawn = {name: document.pop(name) for name in READ}
         document = changed(document, with_readings(document, drawn, Sources(lambda _: picture)))
-    _print(document)
-
-
-def _refuse_no_folder(option: str, out: Path) -> None:
-    """Before long work: where it is to be put has to be there."""
-    if not out.parent.is_dir():
-        raise InputError(option, f"{out.parent} is no folder")
+    print_answer(document)
 
 
 def _refuse_unwritable(out: Path) -> None:
@@ -526,7 +520,7 @@ def site(file: Path, sheet: Path | None, folder: Path | None) -> None:
 
     for option, out in (("--sheet", sheet), ("--shots", folder)):
         if out is not None:
-            _refuse_no_folder(option, out)
+            refuse_no_folder(option, out)
     told = load_site(_read_json(str(file)))
     for number, member in enumerate(told.members):
         if member.shot is None:
@@ -550,7 +544,7 @@ def site(file: Path, sheet: Path | None, folder: Path | None) -> None:
                 pictures[name] = Pictured(shot, derive(shot), picture.eight_bit if picture else None)
             with sheet.open("wb") as target:
                 write_sheet(told.name or file.stem, told, answer, pictures, date.today(), target)
-    _print(answer.model_dump(mode="json"))
+    print_answer(answer.model_dump(mode="json"))
 
 
 @cli.command()
@@ -558,91 +552,7 @@ def schema() -> None:
     """Print the JSON Schema of the shot document."""
     from lithopos.core.shot import shot_schema
 
-    _print(shot_schema())
-
-
-@cli.command()
-@click.argument("to", type=click.Path(path_type=Path))
-@click.option("--data", type=click.Path(path_type=Path), default=DATA)
-def backup(to: Path, data: Path) -> None:
-    """Copy everything kept into a new folder, also while Lithopos runs."""
-    from lithopos.library.backup import backup as copy
-
-    _print(copy(data, to))
-
-
-@cli.command()
-@click.argument("from", type=click.Path(path_type=Path))
-@click.option("--data", type=click.Path(path_type=Path), default=DATA, help="A new folder.")
-def restore(data: Path, **told: Path) -> None:
-    """Make a library of a backup."""
-    from lithopos.library.backup import restore as back
-
-    _print(back(told["from"], data))
-
-
-@cli.command()
-@click.option("--data", type=click.Path(path_type=Path), default=DATA)
-def check(data: Path) -> None:
-    """Look at everything kept: contents, references, revisions, pictures. Ends with 1 if something is wrong."""
-    from lithopos.library.check import check as look
-
-    found = look(data)
-    _print(found.told())
-    sys.exit(1 if found.problems else 0)
-
-
-@cli.command()
-@click.option("--data", type=click.Path(path_type=Path), default=DATA)
-@click.option("--yes", is_flag=True, help="Remove it; without this it is only said.")
-def tidy(data: Path, yes: bool) -> None:
-    """Say what nothing refers to any more; with --yes remove it."""
-    from lithopos.library.check import check as look
-    from lithopos.library.check import tidy as remove
-
-    orphans = remove(data) if yes else look(data).orphans
-    told = [{"place": str(one.place), "why": one.why, "bytes": one.size_bytes} for one in orphans]
-    _print({"removed" if yes else "would be removed": told, "bytes": sum(one.size_bytes for one in orphans)})
-
-
-@cli.group()
-def project() -> None:
-    """A project as one file."""
-
-
-@project.command("out")
-@click.argument("name")
-@click.argument("file", type=click.Path(path_type=Path))
-@click.option("--data", type=click.Path(path_type=Path), default=DATA)
-def project_out(name: str, file: Path, data: Path) -> None:
-    """Write a project, by its name or identity, with all that belongs to it."""
-    from lithopos.core.exchange.picture import write_atomically
-    from lithopos.library.archive import write_project
-    from lithopos.library.store import Library
-
-    _refuse_no_folder("FILE", file)
-    library = Library(data)
-    named = [one for one in library.projects() if name in (one.id, one.name)]
-    if len(named) != 1:
-        raise InputError("NAME", f"{name[:80]!r} is {'no project' if not named else 'the name of several projects'}")
-    write_atomically(file, lambda out: write_project(library, named[0].id, out))
-    _print({"project": named[0].id, "bytes": file.stat().st_size})
-
-
-@project.command("in")
-@click.argument("file", type=click.Path(path_type=Path))
-@click.option("--data", type=click.Path(path_type=Path), default=DATA)
-def project_in(file: Path, data: Path) -> None:
-    """Take a project in, as a new one."""
-    from lithopos.library.archive import read_project
-    from lithopos.library.store import Library
-
-    try:
-        with file.open("rb") as source:
-            told = read_project(Library(data), source)
-    except OSError as error:
-        raise InputError("FILE", f"{file} can't be read: {error.strerror}") from error
-    _print({"project": told.id, "name": told.name})
+    print_answer(shot_schema())
 
 
 @cli.command()
@@ -670,7 +580,7 @@ def doctor(data: Path) -> None:
             "the fast renderer needs LLVM 16 or newer (Debian: libllvm19); the slow one is used",
             file=sys.stderr,
         )
-    _print(report)
+    print_answer(report)
 
 
 def _denoiser_works() -> bool:
@@ -712,47 +622,6 @@ def serve(
     if told:
         refuse_open(told)
     sys.exit(run(data, port, cluster=told, reached=Reached(listen, keys, hosts, behind_proxy)))
-
-
-@cli.group()
-def keys() -> None:
-    """Keys for a studio: one a person."""
-
-
-_KEYS = click.option("--file", required=True, type=click.Path(path_type=Path), help="The file of keys.")
-
-
-@keys.command("add")
-@click.argument("name")
-@_KEYS
-@click.option("--look", is_flag=True, help="It may look, not change: for clients.")
-def keys_add(name: str, file: Path, look: bool) -> None:
-    """Make a key; it is printed this once, and kept as a hash."""
-    from lithopos.web.keys import add_key
-
-    _print(
-        {"name": name, "may": "look" if look else "change", "key": add_key(file, name, "look" if look else "change")}
-    )
-
-
-@keys.command("list")
-@_KEYS
-def keys_list(file: Path) -> None:
-    """Tell whose keys there are."""
-    from lithopos.web.keys import keys_in
-
-    _print([{"name": one.name, "may": one.may} for one in keys_in(file)])
-
-
-@keys.command("remove")
-@click.argument("name")
-@_KEYS
-def keys_remove(name: str, file: Path) -> None:
-    """Strike out a key; its owner is signed out at once."""
-    from lithopos.web.keys import remove_key
-
-    remove_key(file, name)
-    _print({"removed": name})
 
 
 @cli.command()
