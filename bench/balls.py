@@ -39,7 +39,7 @@ SCALE, SAMPLES = 0.25, 32
 APART_M = 0.5  # a panorama is that of one place
 PIECES = ("grey ball", "mirror ball")
 
-__all__ = ["SAMPLES", "SCALE", "bench_balls", "feet_of", "shot_of"]
+__all__ = ["SAMPLES", "SCALE", "apart", "ball_mask", "balls_in", "bench_balls", "feet_of", "shot_of"]
 
 
 @dataclass(frozen=True)
@@ -117,21 +117,25 @@ def _case(mi: Any, scene: _Scene) -> list[float]:
     photograph = _photograph(bare, place, daylight)
     middles = [foot + [0, 0, RADIUS_M] for foot in feet]
     panorama = panorama_of(bare, np.mean(middles, axis=0), rows=128, samples=48)
-    for piece, foot, material in zip(
-        PIECES, feet, (Material((GREY,) * 3, 1.0), Material((MIRROR,) * 3, 0.02, 1.0)), strict=True
-    ):
-        place.materials[piece] = material
-        place.add(_ball().moved(foot), piece)
-    truth = _photograph(Studio(mi, place, SCALE), place, daylight)
-    masks = [_mask(bare.view, middle) for middle in middles]
+    truth = _photograph(Studio(mi, balls_in(place, feet), SCALE), place, daylight)
+    masks = [ball_mask(bare.view, middle) for middle in middles]
     found = []
     for with_panorama in (True, False):
         if scene.indoors and not with_panorama:
             found += [np.nan, np.nan]
             continue
         made = _ours(place, bare, photograph, feet, panorama if with_panorama else None)
-        found += [_apart(made, truth, mask) for mask in masks]
+        found += [apart(made, truth, mask) for mask in masks]
     return found
+
+
+def balls_in(place: Place, feet: list[Any]) -> Place:
+    """The place with a grey and a mirror ball standing in it."""
+    materials = Material((GREY,) * 3, 1.0), Material((MIRROR,) * 3, 0.02, 1.0)
+    for piece, foot, material in zip(PIECES, feet, materials, strict=True):
+        place.materials[piece] = material
+        place.add(_ball().moved(foot), piece)
+    return place
 
 
 def _photograph(studio: Studio, place: Place, daylight: Any) -> Picture:
@@ -226,7 +230,7 @@ def shot_of(place: Place, view: View, feet: list[Any], around: bool) -> Shot:
     )
 
 
-def _mask(view: View, middle: Any) -> NDArray[np.bool_]:
+def ball_mask(view: View, middle: Any) -> NDArray[np.bool_]:
     """Pixels whose rays meet a ball a little smaller than it is."""
     columns, rows = np.meshgrid(np.arange(view.width) + 0.5, np.arange(view.height) + 0.5)
     ways = np.stack([columns - view.width / 2, rows - view.height / 2, np.full(columns.shape, view.focal_px)], -1)
@@ -236,7 +240,7 @@ def _mask(view: View, middle: Any) -> NDArray[np.bool_]:
     return np.asarray(np.linalg.norm(np.cross(ways, off), axis=-1) < 0.96 * RADIUS_M)
 
 
-def _apart(one: Picture, two: Picture, mask: NDArray[np.bool_]) -> float:
+def apart(one: Picture, two: Picture, mask: NDArray[np.bool_]) -> float:
     """Mean ΔE2000 over the pixels of a ball."""
     colours = [linear_to_Lab(decode_srgb(picture.encoded)[mask]) for picture in (one, two)]
     return float(np.mean(delta_e_2000(*colours)))

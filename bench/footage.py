@@ -99,6 +99,7 @@ def _readers() -> Readers:
         lambda name, time_s: read_graphic(DATA / name, time_s),
         lambda name: read_panorama(DATA / name),
         lambda name: (_ for _ in ()).throw(KeyError(name)),
+        lambda name: (_ for _ in ()).throw(KeyError(name)),
     )
 
 

@@ -225,7 +225,7 @@ def render(
 def _readers(opened: OpenShot) -> Readers:
     """What reads a shot's models, graphics and panoramas by their names."""
     from lithopos.core.blend.lut import read_lut
-    from lithopos.core.reading.ask import read_graphic, read_model, read_panorama
+    from lithopos.core.reading.ask import read_graphic, read_model, read_panorama, read_picture
     from lithopos.core.render.finished import Readers
 
     return Readers(
@@ -233,6 +233,7 @@ def _readers(opened: OpenShot) -> Readers:
         lambda name, time_s: read_graphic(opened.find(name), time_s),
         lambda name: read_panorama(opened.find(name)),
         lambda name: read_lut(opened.find(name).read_bytes()),
+        lambda name: read_picture(opened.find(name)),
     )
 
 
@@ -262,6 +263,7 @@ def _rendered(
         read_graphic=readers.graphic,
         read_panorama=readers.panorama,
         read_lut=readers.lut,
+        read_photograph=readers.photograph,
         passes=passes,
     )
 
@@ -534,7 +536,9 @@ def site(file: Path, sheet: Path | None, folder: Path | None) -> None:
         together = in_site(told, shots)
         if folder is not None:
             folder.mkdir(exist_ok=True)
+            places = {member.id: (file.parent / (member.shot or "")).resolve() for member in told.members}
             for name, shot in together.items():
+                shot = _with_those_beside(shot, [shots[other] for other in shots if _found_by(places, name, other)])
                 (folder / f"{name}.json").write_text(shot.model_dump_json(by_alias=True, indent=1) + "\n")
         if sheet is not None:
             pictures = {}
@@ -545,6 +549,20 @@ def site(file: Path, sheet: Path | None, folder: Path | None) -> None:
             with sheet.open("wb") as target:
                 write_sheet(told.name or file.stem, told, answer, pictures, date.today(), target)
     print_answer(answer.model_dump(mode="json"))
+
+
+def _found_by(places: dict[str, Path], name: str, other: str) -> bool:
+    """Whether a shot finds another one's photograph: files of a document lie in its own folder."""
+    return places[name].suffix == places[other].suffix == ".json" and places[name].parent == places[other].parent
+
+
+def _with_those_beside(shot: Shot, beside: list[Shot]) -> Shot:
+    """A shot with only those of the site's other photographs that it finds."""
+    if shot.site is None:
+        return shot
+    files = {other.photograph.file for other in beside if other.photograph}
+    others = [one for one in shot.site.others if one.file in files]
+    return shot.model_copy(update={"site": shot.site.model_copy(update={"others": others})})
 
 
 @cli.command()

@@ -13,6 +13,7 @@ from lithopos.core.colour import decode_srgb
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.graphic import Graphic
 from lithopos.core.exchange.panorama import Panorama
+from lithopos.core.exchange.picture import Picture
 from lithopos.core.geometry.model import Model
 from lithopos.core.render.finished import Readers
 from lithopos.core.render.pieces import PLAIN_LIGHT, PieceQuestion, piece_picture
@@ -35,6 +36,10 @@ def no_table(name: str) -> Lut:
     raise InputError("blend", f"{name} was not to be read")
 
 
+def no_photograph(name: str) -> Picture:
+    raise InputError("photograph", f"{name} was not to be read")
+
+
 def no_graphic(name: str, _time_s: float) -> Graphic:
     raise InputError("texture", f"{name} can’t be read")
 
@@ -42,7 +47,10 @@ def no_graphic(name: str, _time_s: float) -> Graphic:
 class Small(unittest.TestCase):
     def test_a_shot_is_shown_in_its_frame_and_asked_for_by_what_is_seen(self) -> None:
         frame = {"x": 320, "y": 100, "width": 1280, "height": 960}
-        shot, readers = sample(frame=frame), Readers(lambda _: bench(), no_graphic, no_panorama, no_table)
+        shot, readers = (
+            sample(frame=frame),
+            Readers(lambda _: bench(), no_graphic, no_panorama, no_table, no_photograph),
+        )
         question = small_question(shot)
         self.assertEqual(question, small_question(shot.model_copy(update={"name": "else", "deliverables": []})))
         self.assertNotEqual(question, small_question(shot.model_copy(update={"exposure": Exposure(stops=1)})))

@@ -292,6 +292,19 @@ class Carried(unittest.TestCase):
         self.settle()
         self.assertIsNone(derive(load_shot(self.documents["s1"])).sun)
 
+    def test_each_names_the_others_that_fill_it_in_as_long_as_they_shall(self) -> None:
+        self.settle()
+        for name, document in self.documents.items():
+            others = {one["file"]: one["camera"] for one in document["site"]["others"]}
+            true = {self.shots[other].photograph.file: other for other in self.shots if other != name}  # type: ignore[union-attr]
+            self.assertEqual(set(others), set(true))
+            for file, other in true.items():
+                self.assertEqual(others[file], self.documents[other]["site"]["camera"])
+            self.assertLessEqual(set(true), set(load_shot(document).files()))
+        self.site = self.site.model_copy(update={"fills_in": False})
+        self.settle()
+        self.assertEqual([document["site"]["others"] for document in self.documents.values()], [[], [], []])
+
     def test_out_of_the_site_a_photograph_has_its_own_camera_again(self) -> None:
         alone = derive(self.shots["s1"]).camera
         self.settle()

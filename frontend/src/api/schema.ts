@@ -1205,9 +1205,15 @@ export interface components {
          *     runs_deg : which way this photograph's own run A heads in the site, anticlockwise from its x axis.
          *     sigma : standard deviations by the figures' names, as of a camera alone.
          *     sun : where all were taken at one time, and shadows are marked in any of them.
+         *     others : of the same place, which fill in what this one does not show.
          */
         AtSite: {
             camera: components["schemas"]["KnownCamera"];
+            /**
+             * Others
+             * @default []
+             */
+            others: components["schemas"]["OtherPhotograph"][];
             /**
              * Runs Deg
              * @default 0
@@ -3837,6 +3843,15 @@ export interface components {
             quality: "proof" | "master";
         };
         /**
+         * OtherPhotograph
+         * @description Another photograph of the site, with its camera in the site's frame.
+         */
+        OtherPhotograph: {
+            camera: components["schemas"]["KnownCamera"];
+            /** File */
+            file: string;
+        };
+        /**
          * Output
          * @description The delivered picture; `scale` 1 is the photograph's own size.
          *
@@ -5787,8 +5802,14 @@ export interface components {
          *     Attributes
          *     ----------
          *     one_sun : they were taken at one time, so that one sun shines in all of them.
+         *     fills_in : what one of them does not show, a render takes from the others.
          */
         Site: {
+            /**
+             * Fills In
+             * @default true
+             */
+            fills_in: boolean;
             /**
              * Format
              * @default 1

@@ -22,6 +22,8 @@ type Props = {
 };
 
 const NOTHING: readonly never[] = [];
+/** Of a tie's name: the width of a letter, the height of a line. */
+const [LETTER_PX, LINE_PX] = [6.5, 14];
 
 /** One of a site's photographs: its ties are clicked, dragged, and seen beside where they are predicted. */
 export function SitePicture({ site, shotId, label, chosen, onChoose, onMark, way, actions }: Props) {
@@ -48,6 +50,7 @@ export function SitePicture({ site, shotId, label, chosen, onChoose, onMark, way
   }, []);
   if (!shot?.photograph) return null;
   const source = fileUrl(shot.photograph);
+  const named = legible(site, shotId, chosen, frame);
   return (
     <div
       ref={box}
@@ -124,7 +127,7 @@ export function SitePicture({ site, shotId, label, chosen, onChoose, onMark, way
                 >
                   <Marked
                     at={frame.toScreen(image(seen[0], seen[1]))}
-                    says={tie.name || `${number + 1}`}
+                    says={named.has(tie.id) ? tie.name || `${number + 1}` : ""}
                     chosen={chosen === tie.id}
                     aside={told?.aside ?? false}
                   />
@@ -137,6 +140,23 @@ export function SitePicture({ site, shotId, label, chosen, onChoose, onMark, way
       {over && <Loupe src={source} frame={frame} refined={NOTHING} />}
     </div>
   );
+}
+
+/** The ties whose names find room: the chosen one's, then in their order those that cover no other. */
+function legible(site: SiteOut, shotId: string, chosen: string | null, frame: Frame): Set<string> {
+  const taken: [string, number, number, number][] = [];
+  const inOrder = [...site.document.ties].sort((a, b) => Number(b.id === chosen) - Number(a.id === chosen));
+  for (const tie of inOrder) {
+    const seen = tie.seen[shotId];
+    if (!seen) continue;
+    const [x, y] = frame.toScreen(image(seen[0], seen[1]));
+    const end = x + 16 + LETTER_PX * (tie.name.length || 2);
+    const free = taken.every(
+      ([, left, right, row]) => Math.abs(row - y) > LINE_PX || end < left || x > right,
+    );
+    if (free) taken.push([tie.id, x, end, y]);
+  }
+  return new Set(taken.map(([id]) => id));
 }
 
 const within = (node: HTMLElement | null, event: { clientX: number; clientY: number }): ScreenPoint => {
@@ -165,7 +185,7 @@ function Marked({ at: [x, y], says, chosen, aside }: MarkedProps) {
         paintOrder="stroke"
       >
         {says}
-        {aside ? " (set aside)" : ""}
+        {says && aside ? " (set aside)" : ""}
       </text>
     </>
   );

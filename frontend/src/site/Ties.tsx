@@ -126,6 +126,14 @@ export function Photographs({
           All taken at one time: one sun shines in them
         </Statement>
       )}
+      {site.document.members.length > 1 && (
+        <Statement
+          holds={site.document.fills_in}
+          onChange={(fills_in) => void actions.change({ fills_in }, "filling in")}
+        >
+          What one does not show, renders take from the others
+        </Statement>
+      )}
       {site.answer.doubts.map((doubt) => (
         <Hint key={doubt} kind="wrong">
           {doubt}

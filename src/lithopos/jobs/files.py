@@ -133,6 +133,7 @@ def readers_of(library: Library) -> Readers:
         lambda name, time_s: read_graphic(library.file_path(name), time_s),
         lambda name: read_panorama_kept(library.file_path(name), library.made_folder(name)),
         lambda name: read_lut(library.file_path(name).read_bytes()),
+        lambda name: read_picture_kept(library.file_path(name), library.made_folder(name)),
     )
 
 

@@ -172,6 +172,7 @@ class Worker:
             name,
             self.readers.graphic,
             self.readers.panorama,
+            self.readers.photograph,
         )
 
     def _small(self, question: SmallQuestion) -> Picture:
@@ -240,6 +241,7 @@ class Worker:
             read_graphic=self.readers.graphic,
             read_panorama=self.readers.panorama,
             read_lut=self.readers.lut,
+            read_photograph=self.readers.photograph,
             samples=render.wanted or (PART_SAMPLES if render.part else None),
             made=self._gone_on_from(render),
             part=Window(*render.part) if render.part else None,

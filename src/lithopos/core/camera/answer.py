@@ -135,7 +135,9 @@ def tell_at_site(camera: Pinhole, problem: CameraProblem, runs_deg: float, sigma
     own = tell_by_hand(replace(camera, rotation=camera.rotation @ turn, position=turn.T @ camera.position), problem)
     told = tell_by_hand(camera, problem)
     of_own = {"lines": own.lines, "lengths": own.lengths, "residual_px": own.residual_px}
-    return told.model_copy(update={**of_own, "sigma": sigma, "trust": _trust(camera.focal_px, sigma)})
+    return told.model_copy(
+        update={**of_own, "sigma": sigma, "trust": _trust(camera.focal_px, sigma) if sigma else None}
+    )
 
 
 def _of_square_camera(solution: Solution) -> Array:

@@ -373,6 +373,7 @@ class FootageJob:
             read_graphic=self.readers.graphic,
             read_panorama=self.readers.panorama,
             read_lut=self.readers.lut,
+            read_photograph=self.readers.photograph,
             passes=place / "passes",
         ):
             yield step.notes

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import cv2
 import numpy as np
 
@@ -10,8 +12,9 @@ from lithopos.core.camera.pinhole import Pinhole
 
 MOST_TEXELS = 1024
 LEAST_TEXELS = 16
+MOST_BESIDE = 192  # of what only other photographs show, which is seen in mirrors and as light alone
 
-__all__ = ["LEAST_TEXELS", "MOST_TEXELS", "looked_up", "texels_of"]
+__all__ = ["LEAST_TEXELS", "MOST_TEXELS", "looked_up", "texels_beside", "texels_of"]
 
 
 def texels_of(camera: Pinhole, points: Array, wide: Array, tall: Array) -> tuple[int, int] | None:
@@ -34,6 +37,13 @@ def texels_of(camera: Pinhole, points: Array, wide: Array, tall: Array) -> tuple
         density = np.nanmax(np.linalg.norm(moved - pixels[seen], axis=1), initial=0) / step
         sizes.append(max(int(density * length), LEAST_TEXELS))
     return sizes[0], sizes[1]
+
+
+def texels_beside(cameras: Sequence[Pinhole], points: Array, wide: Array, tall: Array) -> tuple[int, int] | None:
+    """The same for other photographs of the place: of the first that shows the field, `MOST_BESIDE` at most."""
+    found = (texels_of(camera, points, wide, tall) for camera in cameras)
+    sizes = next((sizes for sizes in found if sizes), None)
+    return (min(sizes[0], MOST_BESIDE), min(sizes[1], MOST_BESIDE)) if sizes else None
 
 
 def looked_up(linear: Floats, camera: Pinhole, points: Array) -> tuple[Floats, Mask]:

@@ -19,6 +19,7 @@ from lithopos.core.place.balance import BalanceAnswer
 from lithopos.core.place.daylight import Daylight
 from lithopos.core.place.face import Face
 from lithopos.core.place.lookup import looked_up
+from lithopos.core.place.others import Other
 from lithopos.core.place.seen import InSight, in_sight
 from lithopos.core.place.shading import Openness, Solids, openness, solids_of
 
@@ -39,7 +40,8 @@ class PlaceLight:
     Attributes
     ----------
     linear, camera : the photograph and its camera, for its size.
-    guessed : (F, 3) what each side shows where the photograph does not show it.
+    guessed : (F, 3) what each side shows where no photograph shows it.
+    others : photographs of the place from elsewhere.
     """
 
     linear: Floats
@@ -49,12 +51,7 @@ class PlaceLight:
     solids: Solids
     sight: InSight
     guessed: Floats = field(repr=False)
-
-    def hidden(self, points: Array, own: int = -1) -> Mask:
-        """Where places (rows, columns, 3) of a side of a number (-1: of the ground) are hidden from the camera."""
-        seen = self.sight.owners(points.reshape(-1, 3)).reshape(points.shape[:2])
-        # Grown by one: at a border both sides mix.
-        return cv2.dilate((seen != own).astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
+    others: tuple[Other, ...] = ()
 
     def white(self, points: Array, normal: Array, coarse: int = COARSE) -> tuple[Floats, Mask]:
         """What white would show at places (rows, columns, 3) of a flat field, and where that can be trusted.
@@ -86,9 +83,13 @@ class PlaceLight:
 
     def radiance(self, places: Array, numbers: Array) -> Floats:
         """What places (N, 3) on sides of given numbers show, as the photograph has it or as is guessed: (N, 3)."""
-        seen, known = looked_up(self.linear, self.camera, places[None])
-        known[0] &= self.sight.owners(places) == numbers
-        return np.where(known[0][:, None], seen[0], self.guessed[numbers])
+        found = self.guessed[numbers]
+        views = [*reversed(self.others), Other(self.linear, self.camera, self.sight)]
+        for view in views:  # this photograph last: it holds where it shows anything
+            seen, known = looked_up(view.linear, view.camera, places[None])
+            known[0] &= view.sight.owners(places) == numbers
+            found = np.where(known[0][:, None], seen[0], found)
+        return found
 
     def _without_sun(self, points: Array, normal: Array, seen: Openness) -> Array:
         """What white shows at points (N, 3) of all lights but the sun's own rays and what solids throw: (N, 3)."""
@@ -119,6 +120,7 @@ def place_light(
     balance: BalanceAnswer,
     faces: Sequence[Face],
     reflectances: Array,
+    others: tuple[Other, ...] = (),
 ) -> PlaceLight:
     """The light of a place.
 
@@ -128,7 +130,7 @@ def place_light(
     """
     solids = solids_of(faces, day.sun, mapped=True)
     light = PlaceLight(
-        linear, camera, day, balance, solids, in_sight(faces, camera), np.zeros((len(faces), 3), np.float32)
+        linear, camera, day, balance, solids, in_sight(faces, camera), np.zeros((len(faces), 3), np.float32), others
     )
     for number, face in enumerate(faces):
         middle = face.corners.mean(0)

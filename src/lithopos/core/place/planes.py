@@ -12,7 +12,7 @@ picture's resolution falls off with distance:
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 import numpy as np
 
@@ -20,7 +20,8 @@ from lithopos.core.arrays import Array, Floats
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.colour import luminance
 from lithopos.core.filling import filled
-from lithopos.core.place.lookup import MOST_TEXELS, looked_up, texels_of
+from lithopos.core.place.lookup import MOST_TEXELS, looked_up, texels_beside, texels_of
+from lithopos.core.place.others import Other, shown_by
 from lithopos.core.place.placelight import PlaceLight
 from lithopos.core.place.receiver import LEAST_REFLECTANCE, MOST_REFLECTANCE, Patch, Receiver, Sheen
 
@@ -44,6 +45,7 @@ def plane_receiver(
     only: Rect | None = None,
     without: tuple[Rect, ...] = (),
     light: PlaceLight | None = None,
+    others: Sequence[Other] = (),
 ) -> Receiver:
     """A level plane with the photograph on it.
 
@@ -55,6 +57,7 @@ def plane_receiver(
     only : only this part of the plane.
     without : all but these parts: holes through which levels below are seen.
     light : of a place with solids in it; None: white is alike everywhere.
+    others : photographs of the place from elsewhere, for what this one does not show.
     """
     above = max(abs(float(camera.position[2]) - height_m), 0.05)
     tint = _tint(linear, camera, height_m, above, mean, white)
@@ -63,11 +66,11 @@ def plane_receiver(
         fields = [part for field in fields for part in _cut(field, hole)]
     patches, plain = [], []
     for field in fields:
-        texels = _texels(camera, field, height_m)
+        texels = _texels(camera, others, field, height_m)
         if texels is None:
             plain.append(field)
         else:
-            seen = _reflectance(linear, camera, field, height_m, texels, tint, white, light)
+            seen = _reflectance(linear, camera, field, height_m, texels, tint, white, light, others)
             patches.append(_patch([field], height_m, seen))
     if plain:
         patches.append(_patch(plain, height_m, tint))
@@ -142,12 +145,15 @@ def _grid(field: Rect, columns: int, rows: int, height_m: float) -> Array:
     return np.column_stack([x.ravel(), y.ravel(), np.full(x.size, height_m)])
 
 
-def _texels(camera: Pinhole, field: Rect, height_m: float) -> tuple[int, int] | None:
-    """Columns and rows of a field's texture, as finely as the picture shows it; None if it shows none of it."""
+def _texels(camera: Pinhole, others: Sequence[Other], field: Rect, height_m: float) -> tuple[int, int] | None:
+    """Columns and rows of a field's texture, as finely as the picture shows it; None if no photograph shows it."""
     x0, y0, x1, y1 = field
     wide, tall = np.array([x1 - x0, 0, 0]), np.array([0, y1 - y0, 0])
-    sizes = texels_of(camera, _grid(field, 24, 24, height_m), wide, tall)
-    return None if sizes is None else (min(sizes[0], MOST_TEXELS), min(sizes[1], MOST_TEXELS))
+    spread = _grid(field, 24, 24, height_m), wide, tall
+    sizes = texels_of(camera, *spread)
+    if sizes is None:
+        return texels_beside([other.camera for other in others], *spread)
+    return min(sizes[0], MOST_TEXELS), min(sizes[1], MOST_TEXELS)
 
 
 def _reflectance(
@@ -159,6 +165,7 @@ def _reflectance(
     tint: Floats,
     white: Floats,
     light: PlaceLight | None,
+    others: Sequence[Other],
 ) -> Floats:
     """A field's reflectance: what the photograph shows there beside what white would show.
 
@@ -167,11 +174,14 @@ def _reflectance(
     columns, rows = texels
     points = _grid(field, columns, rows, height_m).reshape(rows, columns, 3)
     seen, known = looked_up(linear, camera, points)
+    if light:
+        known &= ~light.sight.hidden(points)
+    seen, known = shown_by(others, seen, known, points)
     if light is None:
         reflectance = np.where(known[..., None], seen * np.asarray(1 / white, np.float32), tint)
     else:
         own, sure = light.white(points, np.array([0.0, 0, 1]))
-        known &= sure & ~light.hidden(points)
+        known &= sure
         reflectance = filled(np.where(known[..., None], seen / own, 0), known) if known.any() else tint
         reflectance = np.broadcast_to(reflectance, (rows, columns, 3))
     return np.clip(reflectance, LEAST_REFLECTANCE, MOST_REFLECTANCE).astype(np.float32)

@@ -1,4 +1,4 @@
-"""Solids as receivers: their sides with the photograph on them, as far as it shows them."""
+"""Solids as receivers: their sides with the photograph on them, and with others of the site what it does not show."""
 
 from __future__ import annotations
 
@@ -8,10 +8,12 @@ from collections.abc import Sequence
 import numpy as np
 
 from lithopos.core.arrays import Array, Floats, Mask
+from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.filling import filled
 from lithopos.core.grounds import PROXY_MATERIALS
 from lithopos.core.place.face import Face, plane_axes, triangles_of
-from lithopos.core.place.lookup import MOST_TEXELS, looked_up, texels_of
+from lithopos.core.place.lookup import MOST_TEXELS, looked_up, texels_beside, texels_of
+from lithopos.core.place.others import shown_by
 from lithopos.core.place.placelight import PlaceLight
 from lithopos.core.place.receiver import LEAST_REFLECTANCE, MOST_REFLECTANCE, Patch, Receiver, Sheen
 from lithopos.core.place.solids import Solid
@@ -76,17 +78,27 @@ def _part(face: Face, number: int, light: PlaceLight, texels: tuple[int, int] | 
     origin = face.corners[0] + across * (low[0] - u[0]) + along * (low[1] + size[1] - v[0])
     wide, tall = across * size[0], -along * size[1]
     uv = np.column_stack([(u - low[0]) / size[0], 1 - (v - low[1]) / size[1]])
-    facing = float(face.normal @ (light.camera.position - face.corners[0])) > 0
-    sizes = texels_of(light.camera, _spread(origin, wide, tall, 24, 24).reshape(-1, 3), wide, tall) if facing else None
+    facing = _facing(face, light.camera)
+    others = [other for other in light.others if _facing(face, other.camera)]
+    spread = _spread(origin, wide, tall, 24, 24).reshape(-1, 3), wide, tall
+    sizes = (texels_of(light.camera, *spread) if facing else None) or texels_beside(
+        [other.camera for other in others], *spread
+    )
     if sizes is None:
         return _Part(face, uv, np.zeros((1, 1, 3), np.float32), np.zeros((1, 1), bool))
     columns, rows = texels or (min(sizes[0], MOST_TEXELS), min(sizes[1], MOST_TEXELS))
     points = _spread(origin, wide, tall, columns, rows)
     seen, known = looked_up(light.linear, light.camera, points)
     white, sure = light.white(points, face.normal, BENT_COARSE) if texels else light.white(points, face.normal)
-    known &= sure & ~light.hidden(points, number)
+    known &= facing & ~light.sight.hidden(points, number)
+    seen, known = shown_by(others, seen, known, points, number)
+    known &= sure
     values = np.clip(seen / white, LEAST_REFLECTANCE, MOST_REFLECTANCE)
     return _Part(face, uv, np.asarray(np.where(known[..., None], values, 0), np.float32), known)
+
+
+def _facing(face: Face, camera: Pinhole) -> bool:
+    return float(face.normal @ (camera.position - face.corners[0])) > 0
 
 
 def _spread(origin: Array, wide: Array, tall: Array, columns: int, rows: int) -> Array:

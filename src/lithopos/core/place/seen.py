@@ -23,7 +23,7 @@ SUN_WIDTH = 2048
 NEAR_M = 0.05
 BIAS_M = 0.02  # how far behind what the sun meets a point may lie and still be it
 
-__all__ = ["InSight", "SunMap", "in_sight", "sun_map"]
+__all__ = ["InSight", "SunMap", "grown", "in_sight", "sun_map"]
 
 NONE = -1
 
@@ -68,6 +68,11 @@ class InSight:
         found[inside] = self.owner[row[inside], column[inside]]
         return found
 
+    def hidden(self, points: Array, own: int = -1) -> Mask:
+        """Where places (rows, columns, 3) of a side of a number (-1: of the ground) are hidden from the camera."""
+        seen = self.owners(points.reshape(-1, 3)).reshape(points.shape[:2])
+        return grown((seen != own).astype(np.uint8))
+
     def covered(self, width: int, height: int) -> Mask:
         """Where the photograph shows any side, for a picture at another size: (height, width)."""
         size = (width, height)
@@ -101,6 +106,11 @@ class SunMap:
         slack = BIAS_M + 1.5 / self.scale
         lit[inside] = up[inside] >= self.height[row[inside], column[inside]] - slack
         return lit
+
+
+def grown(hidden: NDArray[np.uint8]) -> Mask:
+    """What is hidden, and a texel more all round: at a border both sides mix."""
+    return cv2.dilate(hidden, np.ones((3, 3), np.uint8)) > 0
 
 
 def in_sight(faces: Sequence[Face], camera: Pinhole, width: int = WIDTH) -> InSight:

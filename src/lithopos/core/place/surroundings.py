@@ -2,10 +2,13 @@
 
 The photograph's radiance is laid where the camera saw it, at infinity. Beside it goes on as its mirror image, more and
 more blurred, which has the right colours and the right kind of light and dark at each height; above what is seen, and
-of what goes on, the sky's own model takes over.
+of what goes on, the sky's own model takes over. What other photographs of the place show
+takes the mirror image's place.
 """
 
 from __future__ import annotations
+
+from collections.abc import Sequence
 
 import cv2
 import numpy as np
@@ -14,6 +17,7 @@ from numpy.typing import NDArray
 from lithopos.core.arrays import Array, Floats, Mask
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.light.dome import directions
+from lithopos.core.place.others import View
 
 ROWS = 256
 FAR_M = 1e4
@@ -23,7 +27,13 @@ FADE_DEG = 8.0  # how far above what is seen the sky's model takes over
 __all__ = ["room_around", "surroundings_of"]
 
 
-def surroundings_of(linear: Floats, camera: Pinhole, gain: Array, apart: Mask | None = None) -> Floats | None:
+def surroundings_of(
+    linear: Floats,
+    camera: Pinhole,
+    gain: Array,
+    apart: Mask | None = None,
+    others: Sequence[tuple[View, Mask]] = (),
+) -> Floats | None:
     """Radiance and its weight against the sky's model, (ROWS, 2 ROWS, 4), in the world's directions; see `light.dome`.
 
     None where the camera does not see the horizon: then there is nothing to go on with.
@@ -33,17 +43,21 @@ def surroundings_of(linear: Floats, camera: Pinhole, gain: Array, apart: Mask | 
     linear : (H, W, 3) the photograph's linear values, for `camera`'s size.
     gain : (3,) from radiance to them.
     apart : (H, W) pixels that are no part of it: windows and lamps, which are lights of their own.
+    others : photographs of the place from elsewhere, as bright as this one, with what is no part of them; they tell
+        what this one does not show, as if it all were far away.
     """
     ways, _ = directions(ROWS)
-    radiance, seen = _seen(np.asarray(linear / gain, np.float32), camera, ways)
+    radiance, seen, own = _clear(View(linear, camera), apart, gain, ways)
+    for other, without in others:
+        values, there, clear = _clear(other, without, gain, ways)
+        radiance = np.where((there & ~seen)[..., None], values, radiance)
+        own |= clear & ~seen
+        seen |= there
     columns = np.flatnonzero(seen[ROWS // 2 - 2])  # those in which the picture reaches the horizon
     if len(columns) < 4:
         return None
     source, beyond = _mirrored(columns, 2 * ROWS)
-    if apart is not None and apart.any():
-        own, _ = _seen(np.repeat(apart[..., None].astype(np.float32), 3, axis=2), camera, ways)
-        seen &= own[..., 0] < 0.05
-    radiance, known = radiance[:, source], seen[:, source].astype(float)
+    radiance, known = radiance[:, source], own[:, source].astype(float)
     soft = SOFT_DEG / 180 * ROWS
     filled = _blurred(radiance * known[..., None], soft) / np.maximum(_blurred(known, soft), 1e-3)[..., None]
     beside = np.clip(beyond / (2 * soft), 0, 1)[None, :, None]
@@ -78,6 +92,15 @@ def room_around(seen: Floats | None, strength: Array) -> Floats:
     return np.asarray(whole * (np.pi * strength / np.maximum(given, 1e-9)), np.float32)
 
 
+def _clear(view: View, apart: Mask | None, gain: Array, ways: Array) -> tuple[Array, Mask, Mask]:
+    """A picture's radiance by directions, which of them it shows, and which of those are part of what lies around."""
+    radiance, seen = _seen(np.asarray(view.linear / gain, np.float32), view.camera, ways)
+    if apart is None or not apart.any():
+        return radiance, seen, seen.copy()
+    strange, _ = _seen(np.repeat(apart[..., None].astype(np.float32), 3, axis=2), view.camera, ways)
+    return radiance, seen, seen & (strange[..., 0] < 0.05)
+
+
 def _seen(radiance: Floats, camera: Pinhole, ways: Array) -> tuple[Array, Mask]:
     """The picture by directions (rows, 2 rows, 3), and which of them it shows."""
     # No finer than the directions are: else what is small would flicker in and out.
@@ -92,18 +115,27 @@ def _seen(radiance: Floats, camera: Pinhole, ways: Array) -> tuple[Array, Mask]:
 
 
 def _mirrored(columns: NDArray[np.intp], count: int) -> tuple[NDArray[np.intp], Array]:
-    """For each of `count` columns round a circle the seen one that stands for it, and how far it is from the seen."""
-    gaps = np.diff(np.append(columns, columns[0] + count))
-    start = int(columns[(int(np.argmax(gaps)) + 1) % len(columns)])  # the seen arc begins after the widest gap
-    width = count - int(gaps.max()) + 1
-    along = (np.arange(count) - start) % count
-    after, before = along - (width - 1), count - along
-    beyond = np.where(along < width, 0, np.minimum(after, before))
-    from_end = after <= before
+    """For each of `count` columns round a circle the seen one that stands for it, and how far it is from the seen.
+
+    Every gap is filled from both of its sides up to its middle.
+    """
+    source, beyond = np.arange(count), np.zeros(count)
+    breaks = np.flatnonzero(np.diff(np.append(columns, columns[0] + count)) > 1)
+    ends, starts = columns[breaks], columns[(breaks + 1) % len(columns)]  # of the seen arcs; each gap's two sides
+    widths = (ends - np.roll(starts, 1)) % count + 1
+    for end, start, left, right in zip(ends, starts, widths, np.roll(widths, -1), strict=True):
+        after = np.arange(1, (start - end) % count)
+        before = (start - end) % count - after
+        gap = (end + after) % count
+        source[gap] = np.where(after <= before, end - _folded(after, left), start + _folded(before, right)) % count
+        beyond[gap] = np.minimum(after, before)
+    return source, beyond
+
+
+def _folded(beyond: NDArray[np.intp], width: int) -> NDArray[np.intp]:
+    """How far back in an arc lies what is mirrored at its end, again and again."""
     folded = beyond % max(2 * (width - 1), 1)
-    back = np.where(folded < width, folded, 2 * (width - 1) - folded)
-    place = np.where(along < width, along, np.where(from_end, width - 1 - back, back))
-    return (start + place) % count, beyond.astype(float)
+    return np.where(folded < width, folded, 2 * (width - 1) - folded)
 
 
 def _blurred(values: Array, sigma: float) -> Array:

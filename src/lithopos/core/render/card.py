@@ -21,7 +21,7 @@ from lithopos.core.exchange.picture import Picture
 from lithopos.core.geometry.check import CheckPiece, check_piece
 from lithopos.core.layers import Window
 from lithopos.core.render.render import render_shot
-from lithopos.core.render.scene import ReadPanorama
+from lithopos.core.render.scene import ReadPanorama, ReadPhotograph
 from lithopos.core.render.session import Session
 from lithopos.core.shot import Blend, Output, Placed, Shot
 
@@ -71,6 +71,7 @@ def card_picture(
     photograph_key: str = "",
     read_graphic: ReadGraphic | None = None,
     read_panorama: ReadPanorama | None = None,
+    read_photograph: ReadPhotograph | None = None,
 ) -> Picture:
     """The part of the photograph in which the pieces stand.
 
@@ -100,6 +101,7 @@ def card_picture(
         photograph_key=photograph_key,
         read_graphic=read_graphic,
         read_panorama=read_panorama,
+        read_photograph=read_photograph,
         part=seen,
     )
     made = list(steps)[-1].picture

@@ -18,7 +18,7 @@ from lithopos.core.exchange.graphic import ReadGraphic
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.geometry.model import Model
 from lithopos.core.render.matched import matched_scene
-from lithopos.core.render.scene import ReadPanorama
+from lithopos.core.render.scene import ReadPanorama, ReadPhotograph
 from lithopos.core.render.session import sized
 from lithopos.core.shot import Shot
 
@@ -31,6 +31,7 @@ class Readers:
     graphic: ReadGraphic
     panorama: ReadPanorama
     lut: ReadLut
+    photograph: ReadPhotograph  # of the site's other ones
 
 
 __all__ = ["Readers", "finished"]
@@ -63,6 +64,10 @@ def finished(
         pinhole_of(camera).sized(width, height),
         read_names(passes),
         exif,
-        cache(lambda: matched_scene(shot, sized_alike, readers.model, readers.graphic, readers.panorama)),
+        cache(
+            lambda: matched_scene(
+                shot, sized_alike, readers.model, readers.graphic, readers.panorama, readers.photograph
+            )
+        ),
         luts_of(shot.blend, readers.lut),
     )

@@ -36,7 +36,7 @@ from lithopos.core.layers import HALVES, Layers, Window
 from lithopos.core.place.falloff import light_map
 from lithopos.core.render.checkpoint import Checkpoint
 from lithopos.core.render.influence import Influence, influence_of
-from lithopos.core.render.scene import ReadPanorama, Scene
+from lithopos.core.render.scene import ReadPanorama, ReadPhotograph, Scene
 from lithopos.core.render.session import Session
 from lithopos.core.render.tiles import neighbours, tiles_of
 from lithopos.core.render.tracer import Pixels, Place
@@ -152,6 +152,7 @@ def render_shot(
     read_graphic: ReadGraphic | None = None,
     read_panorama: ReadPanorama | None = None,
     read_lut: ReadLut | None = None,
+    read_photograph: ReadPhotograph | None = None,
     made: int = 0,
     part: Window | None = None,
     over: Picture | None = None,
@@ -170,6 +171,7 @@ def render_shot(
     read_graphic : gives a picture by its name for prints and panes; of a film the frame at a time [s].
     read_panorama : gives a panorama by its name.
     read_lut : gives a table of colours by its file's name.
+    read_photograph : gives another photograph of the site by its name.
     made : samples that the folder of checkpoints has already, of a picture that is to become finer.
     part : of the photograph, in its pixels: only this is rendered, over a picture that there is already (`over`).
     passes : a folder for the finished picture's passes.
@@ -189,7 +191,8 @@ def render_shot(
     read = photograph if callable(photograph) else lambda: photograph
     base = session.photograph(photograph_key, read, scale)
     _refuse_other_size(shot, base, scale)
-    scene = session.scene(shot, base, photograph_key, read_model, read_graphic, read_panorama, fine=quality == "master")
+    readers = read_model, read_graphic, read_panorama, read_photograph
+    scene = session.scene(shot, base, photograph_key, *readers, fine=quality == "master")
     plan = portions(samples or (PROOF_SAMPLES if quality == "proof" else shot.output.samples), quality, made)
     job = _Job(scene, session, base, plan, seed, between, shot.photograph.width)
     job.with_glance = quality == "proof" and len(plan) > 1 and part is None

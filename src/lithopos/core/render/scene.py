@@ -8,9 +8,11 @@ from dataclasses import dataclass, field
 import cv2
 import numpy as np
 
-from lithopos.core.arrays import Array, Floats
+from lithopos.core.arrays import Array, Floats, Mask
 from lithopos.core.camera.depth import Lens
+from lithopos.core.camera.known import pinhole_known
 from lithopos.core.camera.pinhole import Pinhole
+from lithopos.core.camera.problem import KnownCamera
 from lithopos.core.camera.solve import pinhole_of
 from lithopos.core.colour import decode_srgb, luminance
 from lithopos.core.composite.mattes import distance_of, with_rings
@@ -36,6 +38,7 @@ from lithopos.core.place.balance import (
 )
 from lithopos.core.place.crossing import runs_into
 from lithopos.core.place.daylight import Daylight
+from lithopos.core.place.face import Face
 from lithopos.core.place.falloff import light_map
 from lithopos.core.place.near_lights import UNIT
 from lithopos.core.place.near_seen import (
@@ -46,6 +49,7 @@ from lithopos.core.place.near_seen import (
     window_pictures,
     with_windows_read,
 )
+from lithopos.core.place.others import Other, View, beside
 from lithopos.core.place.pane import BEHIND, hung, pane_model
 from lithopos.core.place.placelight import place_light
 from lithopos.core.place.planes import Rect, level_patch, plane_receiver
@@ -73,9 +77,25 @@ BEFORE_WINDOWS = (
 )
 WALL_REFLECTANCE = 0.4  # of what a pane hangs on, where nothing is known of it
 
-ReadPanorama = Callable[[str], Panorama]
+UNLIKE = (
+    "{} of the site’s other photographs share too little ground with this one to tell how bright they are beside it; "
+    "they fill nothing in."
+)
 
-__all__ = ["Environment", "KnownPlace", "Light", "ReadPanorama", "Scene", "StoodModel", "SunSky", "build_scene"]
+ReadPanorama = Callable[[str], Panorama]
+ReadPhotograph = Callable[[str], Picture]
+
+__all__ = [
+    "Environment",
+    "KnownPlace",
+    "Light",
+    "ReadPanorama",
+    "ReadPhotograph",
+    "Scene",
+    "StoodModel",
+    "SunSky",
+    "build_scene",
+]
 
 
 @dataclass(frozen=True)
@@ -230,6 +250,7 @@ def build_scene(
     known: KnownPlace | None = None,
     read_graphic: ReadGraphic | None = None,
     read_panorama: ReadPanorama | None = None,
+    read_photograph: ReadPhotograph | None = None,
 ) -> Scene:
     """The scene of a shot for a photograph of any size (a smaller one for a proof).
 
@@ -241,6 +262,7 @@ def build_scene(
     known : the place of the last scene, brought up to date.
     read_graphic : gives a picture by its name; of a film the frame at a time [s].
     read_panorama : gives a panorama by its name.
+    read_photograph : gives another photograph of the site by its name; without it they fill nothing in.
 
     Raises
     ------
@@ -299,11 +321,12 @@ def build_scene(
         [(wall.name, wall.patches[0].vertices.round(6).tolist()) for wall in walls],
         [(proxy.model_dump(exclude={"name"}), level) for proxy, level in _heights(shot, facts)],
         shot.contact.model_dump(include={"reflection", "blur"}),
+        [one.model_dump() for one in shot.site.others] if shot.site and read_photograph else None,
         stand,
     )
     known = known or KnownPlace()
     if not photograph_key or known.key != repr(made_of) or known.balance is None:
-        found = _place(shot, photograph, camera, layout, sheen, day, stand, solids)
+        found = _place(shot, photograph, camera, layout, sheen, day, stand, solids, read_photograph)
         known.balance, receivers, known.around, known.windows = found
         known.key, known.receivers = repr(made_of), (*receivers, *walls)
     balance = known.balance
@@ -579,15 +602,12 @@ def _place(
     day: Daylight,
     stand: Array | None,
     solids: list[tuple[Proxy, Solid]],
+    read_photograph: ReadPhotograph | None,
 ) -> tuple[BalanceAnswer, tuple[Receiver, ...], Floats | None, dict[str, Floats]]:
     """The balance of the light, the receivers with the photograph on them, what it shows round about and of windows."""
     assert shot.photograph
-    height, width = photograph.codes.shape[:2]
-    scale = min(1.0, (LOOKED_AT_PIXELS / (width * height)) ** 0.5)
-    if scale < 1:
-        size = (round(width * scale), round(height * scale))
-        camera = camera.sized(*size)
-        photograph = Picture(cv2.resize(photograph.codes, size, interpolation=cv2.INTER_AREA))
+    photograph = _looked_at(photograph)
+    camera = camera.sized(photograph.codes.shape[1], photograph.codes.shape[0])
     encoded = photograph.encoded
     linear = decode_srgb(encoded)
     if shot.patches:
@@ -599,11 +619,14 @@ def _place(
         linear /= light_map(camera, day.falloff)
     mean = float(luminance(np.array(balance.reflectances[GROUND]))) if GROUND in balance.reflectances else day.ground
     white = np.array(balance.white, np.float32)
+    sides = [(face, material_tint(proxy)) for proxy, solid in solids for face in solid.faces]
+    faces = [face for face, _ in sides]
+    others, unlike = _others(shot, View(linear, camera), faces, read_photograph)
+    if unlike:
+        balance = balance.model_copy(update={"notes": [*balance.notes, UNLIKE.format(unlike)]})
     light = None
     if solids:
-        sides = [(face, material_tint(proxy)) for proxy, solid in solids for face in solid.faces]
-        tints = np.array([tint for _, tint in sides])
-        light = place_light(linear, camera, day, balance, [face for face, _ in sides], tints)
+        light = place_light(linear, camera, day, balance, faces, np.array([tint for _, tint in sides]), others)
 
     def plane(name: str, height_m: float, only: Rect | None = None, without: tuple[Rect, ...] = ()) -> Receiver:
         return plane_receiver(
@@ -617,11 +640,12 @@ def _place(
             only=only,
             without=without,
             light=light,
+            others=others,
         )
 
     holes = tuple(part for at, part in layout.levels if at < layout.main_m)
-    others = [plane(f"level {at:g}", at, only=part) for at, part in layout.levels]
-    receivers = [plane("ground", layout.main_m, without=holes), *others]
+    levels = [plane(f"level {at:g}", at, only=part) for at, part in layout.levels]
+    receivers = [plane("ground", layout.main_m, without=holes), *levels]
     first = 0
     for proxy, solid in solids:
         assert light
@@ -632,6 +656,40 @@ def _place(
     apart = pixels_of_lights(day, camera)
     if light:
         apart |= light.sight.covered(camera.width, camera.height)
-    around = surroundings_of(linear, camera, np.array(balance.gain), apart) if day.dome is None else None
+    from_there = [(View(one.linear, one.camera), _apart(one, day)) for one in others]
+    gain = np.array(balance.gain)
+    around = surroundings_of(linear, camera, gain, apart, from_there) if day.dome is None else None
     windows = window_pictures(shot.windows, linear, camera.width / shot.photograph.width)
     return balance, tuple(receivers), around, windows
+
+
+def _others(
+    shot: Shot, this: View, faces: list[Face], read_photograph: ReadPhotograph | None
+) -> tuple[tuple[Other, ...], int]:
+    """The site's other photographs, as bright as this one, and how many of them can't be made so."""
+    if shot.site is None or read_photograph is None:
+        return (), 0
+    found = [beside(this, _view(read_photograph(one.file), one.camera), faces) for one in shot.site.others]
+    return tuple(one for one in found if one), found.count(None)
+
+
+def _view(photograph: Picture, camera: KnownCamera) -> View:
+    smaller = _looked_at(photograph)
+    height, width = smaller.codes.shape[:2]
+    return View(decode_srgb(smaller.encoded), pinhole_known(camera, width, height))
+
+
+def _looked_at(photograph: Picture) -> Picture:
+    """A photograph as finely as is needed for what it shows of the place."""
+    height, width = photograph.codes.shape[:2]
+    scale = min(1.0, (LOOKED_AT_PIXELS / (width * height)) ** 0.5)
+    if scale == 1:
+        return photograph
+    size = (round(width * scale), round(height * scale))
+    return Picture(cv2.resize(photograph.codes, size, interpolation=cv2.INTER_AREA))
+
+
+def _apart(other: Other, day: Daylight) -> Mask:
+    """What of another photograph is no part of what lies about."""
+    covered = other.sight.covered(other.camera.width, other.camera.height)
+    return covered | pixels_of_lights(day, other.camera)

@@ -17,7 +17,7 @@ from lithopos.core.exchange.panorama import Panorama
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.geometry.model import Model
 from lithopos.core.render.empties import Empties
-from lithopos.core.render.scene import KnownPlace, ReadPanorama, Scene, build_scene
+from lithopos.core.render.scene import KnownPlace, ReadPanorama, ReadPhotograph, Scene, build_scene
 from lithopos.core.render.tracer import MitsubaTracer, Tracer
 from lithopos.core.shot import Matte, Shot
 
@@ -113,6 +113,7 @@ class Session:
         read_model: Callable[[str], Model],
         read_graphic: ReadGraphic | None = None,
         read_panorama: ReadPanorama | None = None,
+        read_photograph: ReadPhotograph | None = None,
         fine: bool = False,
     ) -> Scene:
         """The scene of a shot, shown to the tracer; `fine` for a master."""
@@ -149,6 +150,7 @@ class Session:
             self._place,
             (graphic if key else read_graphic) if read_graphic else None,
             panorama if read_panorama else None,
+            read_photograph,
         )
         self.tracer.show(scene, fine)
         return scene

@@ -68,6 +68,7 @@ def small_picture(
         read_graphic=readers.graphic,
         read_panorama=readers.panorama,
         read_lut=readers.lut,
+        read_photograph=readers.photograph,
     )
     made = list(steps)[-1].picture
     assert made

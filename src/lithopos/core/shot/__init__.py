@@ -32,7 +32,7 @@ from lithopos.core.shot.photo import CameraNotes, Crop, Photograph, SkySpot
 from lithopos.core.shot.place import Placed, Row
 from lithopos.core.shot.surface import LaidTexture, Print, Surface
 from lithopos.core.shot.take import FrontStroke, Key, Passing, PlateStroke, Playing, Take
-from lithopos.core.shot.together import AtSite, SiteSun
+from lithopos.core.shot.together import AtSite, OtherPhotograph, SiteSun
 
 __all__ = [
     "FORMAT",
@@ -62,6 +62,7 @@ __all__ = [
     "MarkedPenumbra",
     "MarkedShadowEdge",
     "Matte",
+    "OtherPhotograph",
     "Output",
     "Pane",
     "PanoramaLight",

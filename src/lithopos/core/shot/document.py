@@ -191,6 +191,7 @@ class Shot(DocumentPart):
         named += [pane.file for pane in self.panes if pane.file]
         named += [self.panorama.file] if self.panorama else []
         named += [lamp.file for lamp in self.lamps if lamp.file]
+        named += [other.file for other in self.site.others] if self.site else []
         named += self.blend.luts()
         for option in self.options:
             named += named_files(option.difference.values())

@@ -7,9 +7,9 @@ from typing import Annotated
 from pydantic import Field, FiniteFloat, NonNegativeFloat
 
 from lithopos.core.camera.problem import KnownCamera
-from lithopos.core.shot.parts import DocumentPart
+from lithopos.core.shot.parts import DocumentPart, FileName
 
-__all__ = ["AtSite", "SiteSun"]
+__all__ = ["AtSite", "OtherPhotograph", "SiteSun"]
 
 Degrees = Annotated[FiniteFloat, Field(ge=-720, le=720)]
 
@@ -22,6 +22,13 @@ class SiteSun(DocumentPart):
     sigma_deg: dict[str, NonNegativeFloat] = {}
 
 
+class OtherPhotograph(DocumentPart):
+    """Another photograph of the site, with its camera in the site's frame."""
+
+    file: FileName
+    camera: KnownCamera
+
+
 class AtSite(DocumentPart):
     """The camera in the site's frame; it holds in place of the one that the photograph gives alone.
 
@@ -30,9 +37,11 @@ class AtSite(DocumentPart):
     runs_deg : which way this photograph's own run A heads in the site, anticlockwise from its x axis.
     sigma : standard deviations by the figures' names, as of a camera alone.
     sun : where all were taken at one time, and shadows are marked in any of them.
+    others : of the same place, which fill in what this one does not show.
     """
 
     camera: KnownCamera
     runs_deg: Degrees = 0.0
     sigma: dict[str, NonNegativeFloat] = {}
     sun: SiteSun | None = None
+    others: Annotated[list[OtherPhotograph], Field(max_length=40)] = []

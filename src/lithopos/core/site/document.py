@@ -73,6 +73,7 @@ class Site(DocumentPart):
     Attributes
     ----------
     one_sun : they were taken at one time, so that one sun shines in all of them.
+    fills_in : what one of them does not show, a render takes from the others.
     """
 
     format: Literal[1] = 1
@@ -81,6 +82,7 @@ class Site(DocumentPart):
     ties: Annotated[list[Tie], Field(max_length=1000)] = []
     lengths: Annotated[list[SiteLength], Field(max_length=200)] = []
     one_sun: bool = False
+    fills_in: bool = True
 
     @model_validator(mode="after")
     def _names_are_known(self) -> Site:

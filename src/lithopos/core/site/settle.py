@@ -11,7 +11,7 @@ import numpy as np
 from lithopos.core.derive import Derived, derive
 from lithopos.core.errors import NoAnswer
 from lithopos.core.light.sun import SunAnswer, sun_direction
-from lithopos.core.shot import AtSite, Shot, SiteSun, load_shot
+from lithopos.core.shot import AtSite, OtherPhotograph, Shot, SiteSun, load_shot
 from lithopos.core.site.answer import MemberAnswer, SiteAnswer, told_site
 from lithopos.core.site.document import Site
 from lithopos.core.site.share import carried, move_between, moved
@@ -71,7 +71,7 @@ def settled(
     now = dict(documents)
     tied_before = {name for name, shot in shots.items() if shot.site is not None}
     for name, shot in shots.items():
-        at_site = _at_site(told[name]) if name in told else None
+        at_site = _at_site(told[name], _others(site, name, told, shots)) if name in told else None
         if shot.site is not None and at_site is not None and shot.site.sun is not None and site.one_sun:
             at_site = at_site.model_copy(update={"sun": shot.site.sun})
         if at_site != shot.site:
@@ -83,9 +83,22 @@ def settled(
     return {name: document for name, document in now.items() if document != documents[name]}
 
 
-def _at_site(member: MemberAnswer) -> AtSite:
+def _others(
+    site: Site, name: str, told: Mapping[str, MemberAnswer], shots: Mapping[str, Shot]
+) -> list[OtherPhotograph]:
+    """The other tied photographs, which fill in what this one does not show."""
+    if not site.fills_in:
+        return []
+    return [
+        OtherPhotograph(file=photograph.file, camera=member.camera)
+        for other, member in told.items()
+        if other != name and member.camera is not None and (photograph := shots[other].photograph) is not None
+    ]
+
+
+def _at_site(member: MemberAnswer, others: list[OtherPhotograph]) -> AtSite:
     assert member.camera is not None
-    return AtSite(camera=member.camera, runs_deg=member.runs_deg, sigma=member.sigma)
+    return AtSite(camera=member.camera, runs_deg=member.runs_deg, sigma=member.sigma, others=others)
 
 
 def _in_frame(shot: Shot, document: Document, at_site: AtSite | None) -> Document:
