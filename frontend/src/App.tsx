@@ -1,8 +1,9 @@
 import { Home } from "./home/Home";
-import { KeyPage, useSession } from "./home/KeyPage";
+import { KeyPage } from "./home/KeyPage";
 import { ProjectPage } from "./home/ProjectPage";
 import { SitePage } from "./site/SitePage";
 import { useAddress } from "./state/address";
+import { useSession } from "./state/session";
 import { Notices } from "./ui/Notices";
 import { Workplace } from "./Workplace";
 

@@ -17,6 +17,7 @@ import { useDropAnywhere, useTakeFiles } from "./state/files";
 import { say } from "./state/notices";
 import type { Patch } from "./state/patch";
 import { useRenderActions } from "./state/renders";
+import { useMayChange } from "./state/session";
 import { newThing } from "./state/things";
 import { Strip } from "./strip/Strip";
 import { TimeLine } from "./take/TimeLine";
@@ -185,10 +186,10 @@ const VIEWS: { value: View; label: string }[] = [
 
 function TitleStrip({ projectId, shot }: { projectId: string; shot: ShotOut }) {
   const { data: project } = useProject(projectId);
-  const { undo, redo } = useChange(shot.id);
   const { data } = useRenders(shot.id);
   const { ask } = useRenderActions(shot.id);
   const { view, seam, show, round } = usePicked("view", "seam", "show", "round");
+  const mayChange = useMayChange();
   const option = shot.options.find(({ id }) => id === shot.option);
   const shotName = shot.document.name || "Untitled shot";
   const ways = [{ says: project?.name ?? "…", to: projectPath(projectId) }];
@@ -199,16 +200,7 @@ function TitleStrip({ projectId, shot }: { projectId: string; shot: ShotOut }) {
     <header className="col-span-2 flex items-center gap-3 border-b border-lime-300 bg-lime-50 px-4">
       <Trail ways={ways} here={option ? option.name : shotName} />
       <span className="grow" />
-      <Tip text={shot.undo ? `Take back: ${shot.undo} (Ctrl+Z)` : "Nothing to undo"}>
-        <Button look="quiet" disabled={!shot.undo} onClick={undo}>
-          Undo
-        </Button>
-      </Tip>
-      <Tip text={shot.redo ? `Do again: ${shot.redo} (Ctrl+Y)` : "Nothing to redo"}>
-        <Button look="quiet" disabled={!shot.redo} onClick={redo}>
-          Redo
-        </Button>
-      </Tip>
+      {mayChange && <Steps shot={shot} />}
       <OneOf label="View" look="joined" value={view} options={VIEWS} onValue={show} />
       <Tip text="Leave the photograph’s camera and look at what stands there from anywhere (R)">
         <Button active={round !== null} disabled={!shot.derived.metric} onClick={() => lookRound(shot)}>
@@ -227,10 +219,31 @@ function TitleStrip({ projectId, shot }: { projectId: string; shot: ShotOut }) {
           Seam
         </Button>
       </Tip>
-      <Button look="primary" disabled={proving} onClick={() => ask("proof")}>
-        {proving ? "Proof under way" : "Make a proof"}
-      </Button>
+      {mayChange && (
+        <Button look="primary" disabled={proving} onClick={() => ask("proof")}>
+          {proving ? "Proof under way" : "Make a proof"}
+        </Button>
+      )}
     </header>
+  );
+}
+
+/** Back and forth among what was done. */
+function Steps({ shot }: { shot: ShotOut }) {
+  const { undo, redo } = useChange(shot.id);
+  return (
+    <>
+      <Tip text={shot.undo ? `Take back: ${shot.undo} (Ctrl+Z)` : "Nothing to undo"}>
+        <Button look="quiet" disabled={!shot.undo} onClick={undo}>
+          Undo
+        </Button>
+      </Tip>
+      <Tip text={shot.redo ? `Do again: ${shot.redo} (Ctrl+Y)` : "Nothing to redo"}>
+        <Button look="quiet" disabled={!shot.redo} onClick={redo}>
+          Redo
+        </Button>
+      </Tip>
+    </>
   );
 }
 

@@ -8,9 +8,9 @@ import os
 import shutil
 import sys
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import replace
-from functools import partial
+from functools import partial, wraps
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NoReturn, TypeVar
 
@@ -23,6 +23,7 @@ from lithopos.cli_studio import STUDIO
 from lithopos.core.errors import InputError, LithoposError, NoAnswer, NoRoom, input_error_from
 
 if TYPE_CHECKING:  # what the commands load when they have need of it
+    from lithopos.cluster.address import Cluster
     from lithopos.core.deliver.finished import Finished
     from lithopos.core.deliver.handover import OnPage
     from lithopos.core.exchange.bundle import OpenShot
@@ -608,13 +609,31 @@ def _denoiser_works() -> bool:
     return bool(np.isfinite(pyoidn.denoise(np.ones((8, 8, 3), np.float32), hdr=True)).all())
 
 
+def _on_cluster(command: Callable[..., None]) -> Callable[..., None]:
+    """Options that name a cluster; the command gets it as `on`, None where none is named."""
+
+    @click.option("--cluster", help="Address of a cluster's scheduler, to which what is traced is handed.")
+    @click.option("--tls-ca", help="Of a cluster on other machines: the authority's certificate,")
+    @click.option("--tls-cert", help="this machine's certificate,")
+    @click.option("--tls-key", help="and its key.")
+    @wraps(command)
+    def named(
+        cluster: str | None, tls_ca: str | None, tls_cert: str | None, tls_key: str | None, **others: object
+    ) -> None:
+        from lithopos.cluster.address import Cluster, refuse_open
+
+        on = Cluster(cluster, tls_ca, tls_cert, tls_key) if cluster else None
+        if on:
+            refuse_open(on)
+        command(on=on, **others)
+
+    return named
+
+
 @cli.command()
 @click.option("--port", type=click.IntRange(0, 65535), default=8420, show_default=True)
 @click.option("--data", type=click.Path(path_type=Path), default=DATA, help="Everything kept is below it.")
-@click.option("--cluster", help="Address of a cluster's scheduler, to which what is traced is handed.")
-@click.option("--tls-ca", help="Of a cluster on other machines: the authority's certificate,")
-@click.option("--tls-cert", help="this machine's certificate,")
-@click.option("--tls-key", help="and its key.")
+@_on_cluster
 @click.option("--listen", default="127.0.0.1", show_default=True, help="Address to be reached at.")
 @click.option("--keys", help="The file of keys; needed where others can reach it.")
 @click.option("--host", "hosts", multiple=True, help="A name that it answers as; may be given again.")
@@ -622,24 +641,17 @@ def _denoiser_works() -> bool:
 def serve(
     port: int,
     data: Path,
-    cluster: str | None,
-    tls_ca: str | None,
-    tls_cert: str | None,
-    tls_key: str | None,
+    on: Cluster | None,
     listen: str,
     keys: str | None,
     hosts: tuple[str, ...],
     behind_proxy: bool,
 ) -> None:
     """Start the application: web server and one worker."""
-    from lithopos.cluster.address import Cluster, refuse_open
     from lithopos.jobs.supervisor import Reached
     from lithopos.jobs.supervisor import serve as run
 
-    told = Cluster(cluster, tls_ca, tls_cert, tls_key) if cluster else None
-    if told:
-        refuse_open(told)
-    sys.exit(run(data, port, cluster=told, reached=Reached(listen, keys, hosts, behind_proxy)))
+    sys.exit(run(data, port, cluster=on, reached=Reached(listen, keys, hosts, behind_proxy)))
 
 
 @cli.command()
@@ -667,11 +679,12 @@ def demo(port: int, data: Path, fresh: bool) -> None:
 
 @cli.command()
 @click.option("--data", type=click.Path(path_type=Path), default=DATA)
-def worker(data: Path) -> None:
+@_on_cluster
+def worker(data: Path, on: Cluster | None) -> None:
     """Run one further worker."""
     from lithopos.jobs.worker import run
 
-    run(data)
+    run(data, on)
 
 
 if __name__ == "__main__":

@@ -187,6 +187,8 @@ class Keyed(unittest.TestCase):
                 expect(other.get_by_role("button", name="Yard")).to_be_visible()
                 self.make_project(other, "Another")
                 expect(other.get_by_text("may look, not change")).to_be_visible()
+                other.goto(f"{one.url}/site")
+                expect(other.get_by_text("To look", exact=True)).to_be_visible()
                 remove_key(file, "Ines")
                 one.reload()
                 expect(one.get_by_label("Your key")).to_be_visible()

@@ -9,6 +9,7 @@ import time
 import unittest
 from pathlib import Path
 from typing import Any
+from urllib.request import urlopen
 
 import numpy as np
 from distributed import Client
@@ -143,7 +144,11 @@ class Together(unittest.TestCase):
         np.testing.assert_array_equal(made, self.alone)
         self.assertGreaterEqual(set(tracer.made), {"second", "third", "late"})
         self.assertNotIn("here", tracer.made)
-        self.assertIn("late", tracer.told() or "")
+        told = tracer.told()
+        self.assertGreater(told.parts["late"], 0)
+        assert told.page
+        with urlopen(told.page, timeout=30) as page:
+            self.assertIn("late", page.read().decode())
 
     def test_another_renderer_is_refused_by_name_and_without_workers_or_scheduler_it_goes_on_here(self) -> None:
         only = self.worker("only")

@@ -5160,6 +5160,7 @@ export interface components {
              */
             state: "queued" | "running" | "stopping" | "done" | "failed" | "stopped";
             whites: components["schemas"]["Whites"] | null;
+            worked_on: components["schemas"]["WorkedOn"] | null;
         };
         /** RendersOut */
         RendersOut: {
@@ -6671,6 +6672,33 @@ export interface components {
             delta_e: number | null;
             photographed: components["schemas"]["White"] | null;
             rendered: components["schemas"]["White"] | null;
+        };
+        /**
+         * WorkedOn
+         * @description How many parts each machine has traced, by its name, and why others are not used.
+         *
+         *     `here` is the machine that asks; `page` the address of the cluster's own dashboard, where it has one.
+         */
+        WorkedOn: {
+            /**
+             * Page
+             * @default null
+             */
+            page: string | null;
+            /**
+             * Parts
+             * @default {}
+             */
+            parts: {
+                [key: string]: number;
+            };
+            /**
+             * Refused
+             * @default {}
+             */
+            refused: {
+                [key: string]: string;
+            };
         };
     };
     responses: never;

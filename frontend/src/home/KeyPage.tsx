@@ -1,19 +1,6 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
-import { asked, client, KEY_ASKED, type Session } from "../api/client";
+import { useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
 import { Button } from "../ui/controls";
-
-/** Whether this Lithopos asks for a key, and whose was given. */
-export function useSession(): Session | undefined {
-  const queries = useQueryClient();
-  useEffect(() => {
-    const again = () => void queries.invalidateQueries({ queryKey: ["session"] });
-    window.addEventListener(KEY_ASKED, again);
-    return () => window.removeEventListener(KEY_ASKED, again);
-  }, [queries]);
-  return useQuery({ queryKey: ["session"], queryFn: () => asked<Session>(client.GET("/api/v1/session")) })
-    .data;
-}
 
 /** The way in, where a key is asked for. */
 export function KeyPage() {

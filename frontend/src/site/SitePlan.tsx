@@ -4,7 +4,7 @@ import { useSize } from "../stage/size";
 
 const MARGIN = 46;
 
-/** The place from above: every camera with what it sees, and the ties. */
+/** The place from above, north up where a survey tells it: every camera with what it sees, and the ties. */
 export function SitePlan({
   site,
   chosen,
@@ -19,18 +19,25 @@ export function SitePlan({
   const cameras = site.answer.members.flatMap(({ id, camera }) => (camera ? [{ id, camera }] : []));
   const ties = site.answer.ties.flatMap(({ id, position_m }) => (position_m ? [{ id, at: position_m }] : []));
   const every = [...cameras.map(({ camera }) => camera.camera_position), ...ties.map(({ at }) => at)];
-  const xs = every.map(([x]) => x ?? 0);
-  const ys = every.map(([, y]) => y ?? 0);
+  const north = site.answer.survey_heading_deg;
+  const heading = ((north ?? 0) * Math.PI) / 180;
+  const turned = (x: number, y: number): [number, number] => [
+    x * Math.cos(heading) - y * Math.sin(heading),
+    x * Math.sin(heading) + y * Math.cos(heading),
+  ];
+  const lying = every.map(([x, y]) => turned(x ?? 0, y ?? 0));
+  const xs = lying.map(([x]) => x);
+  const ys = lying.map(([, y]) => y);
   const [left, right] = [Math.min(...xs), Math.max(...xs)];
   const [low, high] = [Math.min(...ys), Math.max(...ys)];
   const scale = Math.min(
     (width - 2 * MARGIN) / Math.max(right - left, 1),
     (height - 2 * MARGIN) / Math.max(high - low, 1),
   );
-  const to = (x: number, y: number): [number, number] => [
-    width / 2 + (x - (left + right) / 2) * scale,
-    height / 2 - (y - (low + high) / 2) * scale,
-  ];
+  const to = (x: number, y: number): [number, number] => {
+    const [across, up] = turned(x, y);
+    return [width / 2 + (across - (left + right) / 2) * scale, height / 2 - (up - (low + high) / 2) * scale];
+  };
   const bar = [0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50, 100].filter((metres) => metres * scale < 90).at(-1) ?? 0.1;
   return (
     <div ref={box} className="relative min-h-0 grow overflow-hidden bg-lime-50">
@@ -72,6 +79,15 @@ export function SitePlan({
               </g>
             );
           })}
+          {north !== null && (
+            <g transform={`translate(${width - 22} 20)`}>
+              <title>North, by the survey</title>
+              <path d="M0 24V0M-4 6L0 0L4 6" fill="none" stroke="#22262b" strokeWidth={1.5} />
+              <text y={37} textAnchor="middle" fontSize={11} fill="#22262b">
+                N
+              </text>
+            </g>
+          )}
           <path d={`M12 ${height - 12}h${bar * scale}`} stroke="#5f656c" strokeWidth={1.5} />
           <text x={12} y={height - 18} fontSize={10.5} fill="#5f656c">
             {bar} m

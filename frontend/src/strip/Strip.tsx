@@ -95,6 +95,23 @@ const QUALITIES = {
 } as const;
 const isOfTake = ({ quality }: RenderOut) => ["plate", "front", "walk", "film"].includes(quality);
 
+/** Which machines of a cluster work on a render, and why others don't. */
+function Machines({ parts, refused, page }: NonNullable<RenderOut["worked_on"]>) {
+  const told = Object.entries(parts).map(([name, count]) => `${name} ${count}`);
+  const unused = Object.entries(refused).map(([name, why]) => `${name} is not used: ${why}`);
+  return (
+    <span className="flex gap-1.5" title={[`Parts by ${told.join(", ")}`, ...unused].join("\n")}>
+      <span className="truncate">{told.length > 0 && `parts by ${told.join(", ")}`}</span>
+      {unused.length > 0 && <span className="shrink-0 text-oxide">{unused.length} not used</span>}
+      {page && (
+        <a href={page} target="_blank" rel="noreferrer" className="shrink-0 underline">
+          The cluster
+        </a>
+      )}
+    </span>
+  );
+}
+
 function Work({ render, shot, narrow }: { render: RenderOut; shot: ShotOut; narrow: boolean }) {
   const { stop, restart } = useRenderActions(shot.id);
   const { show } = usePicked("show");
@@ -141,6 +158,7 @@ function Work({ render, shot, narrow }: { render: RenderOut; shot: ShotOut; narr
           !isOfTake(render) &&
           `done · ${render.samples} samples a pixel${render.part ? " in the part" : ""} · revision ${render.revision}`}
         {render.state === "done" && render.notes && <span className="block text-oxide">{render.notes}</span>}
+        {render.worked_on && <Machines {...render.worked_on} />}
         {render.state === "stopped" && "stopped; starting again goes on from there"}
         {render.state === "failed" && render.reason}
       </p>

@@ -1,4 +1,6 @@
 import { go } from "../state/address";
+import { useMayChange } from "../state/session";
+import { Tip } from "./controls";
 
 type Props = {
   /** What leads here, from the project on: where each goes to. */
@@ -6,8 +8,9 @@ type Props = {
   here: string;
 };
 
-/** The program's name and the way to what is on show. */
+/** The program's name and the way to what is on show, and whether one may only look at it. */
 export function Trail({ ways, here }: Props) {
+  const mayChange = useMayChange();
   return (
     <>
       <button type="button" className="text-[15px] font-semibold tracking-wide" onClick={() => go("/")}>
@@ -24,6 +27,11 @@ export function Trail({ ways, here }: Props) {
         ))}
         <b className="truncate font-medium text-ink-900">{here}</b>
       </nav>
+      {!mayChange && (
+        <Tip text="Your key is one to look: what you change is not kept">
+          <span className="shrink-0 rounded-full bg-sun/20 px-2.5 py-0.5 text-xs text-ink-900">To look</span>
+        </Tip>
+      )}
     </>
   );
 }

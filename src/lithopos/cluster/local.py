@@ -29,7 +29,8 @@ def start_scheduler(port: int = 0) -> tuple[subprocess.Popen[bytes], str]:
     """
     with tempfile.TemporaryDirectory() as name:
         told = Path(name) / "scheduler.json"
-        options = ["--host", "127.0.0.1", "--port", str(port), "--no-dashboard", "--scheduler-file", str(told)]
+        options = ["--host", "127.0.0.1", "--port", str(port), "--scheduler-file", str(told)]
+        options += ["--dashboard-address", "127.0.0.1:0"]
         child = _start("distributed.cli.dask_scheduler", *options)
         deadline = time.monotonic() + STARTED_S
         while time.monotonic() < deadline and child.poll() is None:

@@ -10,8 +10,11 @@ import logging
 import time
 import uuid
 from collections import Counter
+from concurrent.futures import ThreadPoolExecutor
+from importlib.util import find_spec
 from queue import Empty, SimpleQueue
 from typing import Any
+from urllib.parse import urlsplit
 
 import numpy as np
 from distributed import Client, Future
@@ -21,6 +24,7 @@ from numpy.typing import NDArray
 from lithopos.cluster.address import Cluster, refuse_open
 from lithopos.cluster.parcel import Parcel, packed
 from lithopos.cluster.tasks import What, identity, lacking, taken, trace
+from lithopos.cluster.told import WorkedOn
 from lithopos.core.arrays import Array, Floats
 from lithopos.core.render.scene import Scene
 from lithopos.core.render.tracer import MitsubaTracer, Pixels, Place
@@ -28,7 +32,7 @@ from lithopos.core.render.tracer import MitsubaTracer, Pixels, Place
 PARTS_EACH = 6  # parts a worker, of each portion: fewer would leave some waiting at its end
 CONNECT_S, AGAIN_S, LOOK_S = 8.0, 20.0, 2.0
 SLOW = 3.0  # times what a part usually takes, after which the last ones are given to other workers, too
-SENT_AT_ONCE = 64 << 20
+SENT_AT_ONCE, SENT_TO_AT_ONCE = 64 << 20, 8  # bytes of a message; workers
 FETCH_S = 60.0
 
 __all__ = ["ClusterTracer", "security_of"]
@@ -52,6 +56,7 @@ class ClusterTracer:
     ----------
     refused : workers that are not used, by their names, with the reason.
     made : how many parts each worker has traced, this one as `here`.
+    page : the address of the cluster's own dashboard, where it has one.
     """
 
     def __init__(self, cluster: Cluster, *, urgent: bool = False) -> None:
@@ -61,6 +66,7 @@ class ClusterTracer:
         self.refused: dict[str, str] = {}
         self.made: Counter[str] = Counter()
         self._client: Client | None = None
+        self.page: str | None = None
         self._lost_at = -AGAIN_S
         self._ready: dict[str, set[str]] = {}  # workers by their addresses, with the scenes that they were sent
         self._known: dict[str, str | None] = {}  # of every worker seen: why it is refused, or None
@@ -120,12 +126,11 @@ class ClusterTracer:
         client = self._connected()
         return [str(one["name"]) for one in client.scheduler_info(n_workers=-1)["workers"].values()] if client else []
 
-    def told(self) -> str | None:
+    def told(self) -> WorkedOn:
         """Who has worked on what is shown, and who was refused."""
-        told = [f"{name}: {count}" for name, count in sorted(self.made.items())]
-        words = [f"Parts traced by {', '.join(told)}."] if told else []
-        words += [f"{name} is not used: {why}." for name, why in sorted(self.refused.items())]
-        return " ".join(words) or None
+        return WorkedOn(
+            parts=dict(sorted(self.made.items())), refused=dict(sorted(self.refused.items())), page=self.page
+        )
 
     def close(self) -> None:
         """Let go of the cluster."""
@@ -241,7 +246,9 @@ class ClusterTracer:
             client = self._connected()
             if client is None:
                 return []
-            there = client.scheduler_info(n_workers=-1)["workers"]
+            about = client.scheduler_info(n_workers=-1)
+            self.page = _page(client.scheduler.address, about["services"])
+            there = about["workers"]
             new = [address for address in there if address not in self._known]
             if new:
                 self._judge(client, new, {address: str(there[address]["name"]) for address in new})
@@ -307,17 +314,30 @@ class ClusterTracer:
         if not waiting:
             return
         lacks = client.run(lacking, list(parcel.parts), workers=waiting, on_error="return")
-        for address in waiting:
+
+        def send(address: str) -> None:
             names = lacks.get(address)
             if not isinstance(names, list):
-                continue
+                return
             try:
                 for some in _portions(parcel, names):
                     client.run(taken, some, workers=[address])
             except Exception as error:  # it is going just now: the others need not wait for it
                 log.warning("a worker could not be sent the scene: %s", error)
-                continue
+                return
             self._ready[address].add(parcel.name)
+
+        with ThreadPoolExecutor(SENT_TO_AT_ONCE) as pool:
+            list(pool.map(send, waiting))
+
+
+def _page(address: str, services: dict[str, int]) -> str | None:
+    """The dashboard of a scheduler; without what draws it, its plain list of workers."""
+    port = services.get("dashboard")
+    if not port:
+        return None
+    host = urlsplit(address).hostname
+    return f"http://{host}:{port}/{'status' if find_spec('bokeh') else 'info/main/workers.html'}"
 
 
 def _portions(parcel: Parcel, names: list[str]) -> list[dict[str, bytes]]:

@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from functools import partial
 from pathlib import Path
 from types import FrameType
-from typing import TYPE_CHECKING, BinaryIO
+from typing import TYPE_CHECKING, Any, BinaryIO
 
 import psutil
 
@@ -216,10 +216,9 @@ class Worker:
         tracer = self.tracers[quality] = ClusterTracer(self.cluster, urgent=quality == "proof")
         return tracer
 
-    def _worked_on(self, quality: str) -> list[str]:
-        """Which machines have worked on the render under way."""
-        told = self.tracers[quality].told() if quality in self.tracers else None
-        return [told] if told else []
+    def _worked_on(self, quality: str) -> dict[str, Any] | None:
+        """Which machines work on the render under way; None where there is no cluster."""
+        return self.tracers[quality].told().model_dump() if quality in self.tracers else None
 
     def _render(self, render: Render) -> None:
         library = self.library
@@ -264,7 +263,8 @@ class Worker:
                 passes=step.of,
                 samples=step.samples,
                 seconds_left=step.seconds_left,
-                notes=" ".join([*step.notes, *self._worked_on(quality)])[:1000] or None,
+                notes=" ".join(step.notes)[:1000] or None,
+                worked_on=self._worked_on(quality),
                 noise=step.noise,
             )
         if quality == "master":

@@ -104,7 +104,7 @@ class Render(Base):
 
     `part` [px of the photograph] is all that is rendered, where it is not the whole; `goes_on` names the render that
     this one makes finer, with `wanted` samples a pixel; `noise` is what is left of it [codes of 255]. Of work on a take
-    `stage` is what is done just now; its passes are frames.
+    `stage` is what is done just now; its passes are frames. `worked_on` tells by which machines of a cluster.
 
     States: queued → running → done | failed | stopped; stopping lies between running and stopped.
     """
@@ -132,6 +132,7 @@ class Render(Base):
     reason: Mapped[str | None] = mapped_column(String(500))
     notes: Mapped[str | None] = mapped_column(String(1000))
     worker: Mapped[str | None] = mapped_column(String(40))
+    worked_on: Mapped[dict[str, Any] | None] = mapped_column(JSON(none_as_null=True))
     created_at: Mapped[datetime] = mapped_column(default=now)
     finished_at: Mapped[datetime | None]
 

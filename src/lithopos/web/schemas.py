@@ -8,6 +8,7 @@ from typing import Annotated, Any, Literal
 from flask_openapi3 import FileStorage
 from pydantic import BaseModel, ConfigDict, Field, FiniteFloat, model_validator
 
+from lithopos.cluster.told import WorkedOn
 from lithopos.core.camera.hand import Gesture
 from lithopos.core.camera.problem import HandCamera, Pixel
 from lithopos.core.composite.whites import Whites
@@ -335,6 +336,7 @@ class RenderOut(BaseModel):
     seconds_left: float | None
     reason: str | None
     notes: str | None
+    worked_on: WorkedOn | None
     created_at: datetime
     has_picture: bool
     current: bool

@@ -1,4 +1,7 @@
-"""Sites with their revisions; of a shot's revision, which accepted change it stands for since its site moved on."""
+"""Sites with their revisions; of a shot's revision, which accepted change it stands for since its site moved on.
+
+Of a render, which machines of a cluster work on it.
+"""
 
 import sqlalchemy as sa
 from alembic import op
@@ -9,6 +12,7 @@ down_revision = "0005"
 
 def upgrade() -> None:
     op.add_column("revisions", sa.Column("stands_for", sa.Integer()))
+    op.add_column("renders", sa.Column("worked_on", sa.JSON(none_as_null=True)))
     project = sa.ForeignKey("projects.id", ondelete="CASCADE")
     op.create_table(
         "sites",
@@ -30,4 +34,5 @@ def upgrade() -> None:
 def downgrade() -> None:
     op.drop_table("site_revisions")
     op.drop_table("sites")
+    op.drop_column("renders", "worked_on")
     op.drop_column("revisions", "stands_for")
