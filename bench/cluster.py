@@ -1,5 +1,7 @@
 """`python -m bench.cluster`: a master by 1, 2, 3 workers of one thread each, and a simulation of many more.
 
+With `whole`: a master of 2 million pixels at 64 samples by 3 workers, for some half an hour.
+
 The measure is the machine's own: as many independent processes of one thread, each with its share of the work.
 """
 
@@ -28,9 +30,20 @@ from lithopos.core.render.scene import Scene, build_scene
 from lithopos.core.render.session import sized
 from lithopos.core.render.tracer import MitsubaTracer, Pixels
 
-SCALE, COUNT = 0.5, 16  # of the sample photograph; samples of each half
-WORKERS = (1, 2, 3)
 LINK_BYTES_S = 110e6  # of an ordinary network
+
+
+@dataclass(frozen=True)
+class Work:
+    """Of the sample photograph the scale, whether its lower half alone, samples of each half, and by how many workers."""
+
+    scale: float
+    lower: bool
+    count: int
+    workers: tuple[int, ...]
+
+
+WORKS = {"small": Work(0.5, True, 16, (1, 2, 3)), "whole": Work(0.9, False, 32, (3,))}
 
 
 @dataclass(frozen=True)
@@ -51,20 +64,21 @@ class Costs:
     scene_bytes: float
 
 
-def _scene() -> tuple[Scene, Pixels]:
+def _scene(work: Work) -> tuple[Scene, Pixels]:
     shot = marked_shot("cloister-yard")
-    photograph = sized(read_picture(SAMPLES / "cloister-yard.jpg"), SCALE)
+    photograph = sized(read_picture(SAMPLES / "cloister-yard.jpg"), work.scale)
     scene = build_scene(shot, photograph, lambda name: read_model(SAMPLES / name))
     height, width = photograph.codes.shape[:2]
-    rows, columns = np.mgrid[height // 2 : height, :width]
+    rows, columns = np.mgrid[height // 2 if work.lower else 0 : height, :width]
     return scene, np.column_stack([columns.ravel(), rows.ravel()]).astype(np.int32)
 
 
-def _alone(share: int, of: int) -> None:
+def _alone(name: str, share: int, of: int) -> None:
     """One process with its share, as a child of `_independent`; prints when it begins and how long it takes."""
     import drjit
 
-    scene, pixels = _scene()
+    work = WORKS[name]
+    scene, pixels = _scene(work)
     tracer = MitsubaTracer()
     drjit.set_thread_count(1)
     tracer.show(scene, fine=True)
@@ -73,7 +87,7 @@ def _alone(share: int, of: int) -> None:
     print("ready", flush=True)
     sys.stdin.readline()
     begun = time.monotonic()
-    _traced(tracer, mine, COUNT)
+    _traced(tracer, mine, work.count)
     print(time.monotonic() - begun, flush=True)
 
 
@@ -82,9 +96,9 @@ def _traced(tracer: Any, pixels: Pixels, count: int) -> Any:
     return np.concatenate(parts)
 
 
-def _independent(count: int) -> float:
+def _independent(name: str, count: int) -> float:
     """Seconds until the last of so many independent processes is done."""
-    told = [sys.executable, "-m", "bench.cluster"]
+    told = [sys.executable, "-m", "bench.cluster", name]
     children = [
         subprocess.Popen([*told, str(number), str(count)], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
         for number in range(count)
@@ -117,26 +131,32 @@ def _cluster(workers: int) -> Iterator[ClusterTracer]:
                 child.wait()
 
 
-def main() -> None:
+def main(name: str) -> None:
     """Print efficiencies, and what a simulation makes of them."""
-    scene, pixels = _scene()
+    work = WORKS[name]
+    scene, pixels = _scene(work)
     took: dict[int, float] = {}
-    print(f"{len(pixels)} pixels, {2 * COUNT} samples; {os.cpu_count()} processors")
-    for workers in WORKERS:
-        own = _independent(workers)
+    print(f"{len(pixels)} pixels, {2 * work.count} samples; {os.cpu_count()} processors")
+    for workers in work.workers:
+        own = _independent(name, workers)
         with _cluster(workers) as tracer:
             tracer.show(scene, fine=True)
             _traced(tracer, pixels[:: len(pixels) // 4000], 2)  # sent, and compiled once
             begun = time.monotonic()
-            _traced(tracer, pixels, COUNT)
+            _traced(tracer, pixels, work.count)
             took[workers] = time.monotonic() - begun
             parts = sum(tracer.made.values())
         told = f"{took[workers]:.1f} s in {parts} parts; so many independent processes {own:.1f} s"
         print(f"{workers} workers: {told}: efficiency {own / took[workers]:.2f}", flush=True)
+    if 1 in took:
+        _tell_simulated(scene, len(pixels), took[1] / (len(pixels) * 2 * work.count))
+
+
+def _tell_simulated(scene: Scene, count: int, trace_s: float) -> None:
     costs = Costs(
-        trace_s=took[1] / (len(pixels) * 2 * COUNT),
+        trace_s=trace_s,
         sum_bytes=24.0,
-        add_s=_adding(len(pixels)),
+        add_s=_adding(count),
         part_s=0.004,
         scene_bytes=float(sum(map(len, packed(scene).parts.values()))),
     )
@@ -181,7 +201,7 @@ def simulated(costs: Costs, workers: int, pixels: int, samples: int) -> float:
 
 
 if __name__ == "__main__":
-    if len(sys.argv) > 1:
-        _alone(int(sys.argv[1]), int(sys.argv[2]))
+    if len(sys.argv) > 2:
+        _alone(sys.argv[1], int(sys.argv[2]), int(sys.argv[3]))
     else:
-        main()
+        main(sys.argv[1] if len(sys.argv) > 1 else "small")

@@ -10,11 +10,13 @@ import subprocess
 import sys
 import tempfile
 import time
+import traceback
 import unittest
 import warnings
 from collections.abc import Iterator
 from itertools import groupby
 from pathlib import Path
+from typing import Any
 
 # `make quick`: what tells soon whether something broke.
 QUICK = [
@@ -46,6 +48,23 @@ class _Result(unittest.TextTestResult):
         seconds = time.monotonic() - self._started
         if seconds > 5:
             self.stream.writeln(f"   {seconds:.0f} s: {test.id()}")
+
+    def addFailure(self, test: unittest.TestCase, err: Any) -> None:  # noqa: N802
+        super().addFailure(test, err)
+        self._tell(test, err)
+
+    def addError(self, test: unittest.TestCase, err: Any) -> None:  # noqa: N802
+        super().addError(test, err)
+        self._tell(test, err)
+
+    def addSubTest(self, test: unittest.TestCase, subtest: unittest.TestCase, err: Any) -> None:  # noqa: N802
+        super().addSubTest(test, subtest, err)
+        if err is not None:
+            self._tell(subtest, err)
+
+    def _tell(self, test: unittest.TestCase, err: Any) -> None:
+        """At once, not only at the end: a run that is cut short should have told what it knew."""
+        self.stream.writeln(f"\n{test.id()}\n{''.join(traceback.format_exception(*err))}")
 
 
 def main() -> int:

@@ -291,6 +291,17 @@ class Carried(unittest.TestCase):
         self.site = self.site.model_copy(update={"one_sun": False})
         self.settle()
         self.assertIsNone(derive(load_shot(self.documents["s1"])).sun)
+        # One that is told by hand goes on to all, too, and to those that have none when it is said that it is one.
+        by_hand = {"kind": "hand", "azimuth_deg": 40.0, "elevation_deg": 25.0, "strength": 2.0}
+        self.change("s1", sun=by_hand)
+        self.assertEqual(self.documents["s2"]["sun"]["kind"], "gnomons")
+        self.site = self.site.model_copy(update={"one_sun": True})
+        self.change("s0", gnomons=[])
+        suns = [document["sun"] for document in self.documents.values()]
+        told = [(sun["kind"], sun["azimuth_deg"], sun["elevation_deg"], sun["strength"]) for sun in suns]
+        self.assertEqual(told, [("hand", 40.0, 25.0, 1.0), ("hand", 40.0, 25.0, 2.0), ("hand", 40.0, 25.0, 1.0)])
+        self.change("s2", sun={**suns[2], "azimuth_deg": 50.0})
+        self.assertEqual([one["sun"]["azimuth_deg"] for one in self.documents.values()], [50.0] * 3)
 
     def test_each_names_the_others_that_fill_it_in_as_long_as_they_shall(self) -> None:
         self.settle()

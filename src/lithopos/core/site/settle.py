@@ -79,6 +79,8 @@ def settled(
     if told:
         now = _with_one_sun(site, now, list(told))
         facts = {name: derive(load_shot(now[name])) for name in told}
+        if site.one_sun:
+            now = _with_told_sun(now, facts, source, before)
         now = _shared(now, facts, list(told), tied_before, source, before)
     return {name: document for name, document in now.items() if document != documents[name]}
 
@@ -118,6 +120,33 @@ def _with_one_sun(site: Site, documents: dict[str, Document], tied: list[str]) -
         name: {**document, "site": {**document["site"], "sun": told}} if name in tied else document
         for name, document in documents.items()
     }
+
+
+def _with_told_sun(
+    documents: dict[str, Document], facts: dict[str, Derived], source: str | None, before: Document | None
+) -> dict[str, Document]:
+    """Documents with the sun by hand or by date and place as it was told in one of them.
+
+    A change of it goes on to all; a photograph that has no sun takes over the first one that was told.
+    """
+    givers = [name for name in facts if documents[name]["sun"]["kind"] != "gnomons" and facts[name].sun_shown]
+    changed = source in facts and before is not None and _told_sun(documents[source]) != _told_sun(before)
+    giver = source if changed else next(iter(givers), None)
+    if giver is None:
+        return documents
+    kind, azimuth, elevation, almanac = _told_sun(documents[giver])
+    told = {"kind": kind, "azimuth_deg": azimuth, "elevation_deg": elevation}
+    return {
+        name: {**document, "sun": {**document["sun"], **told}, "almanac": almanac}
+        if name in facts and name != giver and (changed or facts[name].sun_shown is None)
+        else document
+        for name, document in documents.items()
+    }
+
+
+def _told_sun(document: Document) -> tuple[Any, Any, Any, Any]:
+    sun = document["sun"]
+    return sun["kind"], sun["azimuth_deg"], sun["elevation_deg"], document["almanac"]
 
 
 def _own_sun(document: Document) -> SunAnswer | None:
