@@ -46,12 +46,15 @@ class Screen:
 
     def until(self, expression: str, seconds: float = 90) -> Any:
         """Wait until a script's value is truthy."""
-        deadline = time.monotonic() + seconds
+        deadline, looked, said = time.monotonic() + seconds, 0.0, list[str]()
         while time.monotonic() < deadline:
             if value := self.page.evaluate(expression):
                 return value
+            if time.monotonic() > looked + 2:  # what is said on the screen goes away again
+                looked = time.monotonic()
+                said += [text for text in self.page.locator("[role=status]").all_inner_texts() if text not in said]
             self.page.wait_for_timeout(60)
-        raise AssertionError(f"waited in vain for {expression}")
+        raise AssertionError(f"waited in vain for {expression}; on the screen: {' | '.join(filter(None, said))}")
 
     def revision(self) -> int:
         """The revision on the screen."""
@@ -106,10 +109,15 @@ class Screen:
         self.drag(self.photo(start), self.photo(end))
 
     def step(self, name: str) -> None:
-        """Open a step of the ledger."""
+        """Open a step of the ledger; again where what is above it grew just as it was clicked."""
         row = self.page.locator(f"aside button[data-step={name.lower()}]")
-        if row.get_attribute("aria-expanded") == "false":
+        deadline = time.monotonic() + WAIT_MS / 1000
+        while row.get_attribute("aria-expanded") == "false":
             row.click()
+            with contextlib.suppress(AssertionError):
+                expect(row).to_have_attribute("aria-expanded", "true", timeout=3000)
+            if time.monotonic() > deadline:
+                raise AssertionError(f"the step {name} does not open")
 
     def turn_to(self, shot: str) -> None:
         """Open a shot of the strip by a word of its name, and wait until its sun is known."""

@@ -183,6 +183,7 @@ class Dressing(unittest.TestCase):
         return np.asarray(Image.open(io.BytesIO(shot)).convert("RGB"), float)[200:600]
 
     def _stand_on_bench(self) -> None:
+        self.page.page.locator("aside h3 button", has_text="Distances").wait_for()  # below it nothing moves any more
         group = self.page.page.locator("[aria-label='What the Cup stands on']")
         group.get_by_text("Marl bench").click()
 
