@@ -17,6 +17,7 @@ import {
   type Smalls,
   type SurfaceOf,
 } from "./client";
+import { shotNow } from "./shot";
 
 export const useProjects = () =>
   useQuery({ queryKey: ["projects"], queryFn: () => asked<Projects>(client.GET("/api/v1/projects")) });
@@ -33,8 +34,7 @@ export const useProject = (id: string) =>
 export const useShot = (id: string) =>
   useQuery({
     queryKey: ["shot", id],
-    queryFn: () =>
-      asked<ShotOut>(client.GET("/api/v1/shots/{shot_id}", { params: { path: { shot_id: id } } })),
+    queryFn: () => shotNow(id),
   });
 
 const NEWS_MS = 1000;

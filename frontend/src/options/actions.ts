@@ -1,5 +1,6 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { asked, client, type OptionNew, type Renders, type ShotOut } from "../api/client";
+import { noteAccepted } from "../api/shot";
 import { go, shotPath } from "../state/address";
 import { useChange } from "../state/changes";
 import { say } from "../state/notices";
@@ -21,6 +22,7 @@ export function useOptionActions(shot: ShotOut) {
         }),
       )
         .then(async (made) => {
+          noteAccepted(shot.base);
           queries.setQueryData(["shot", shot.base], made);
           await queries.invalidateQueries({ queryKey: ["shot"] });
           return made;

@@ -1,10 +1,14 @@
 import { QueryClient } from "@tanstack/react-query";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import type { Shot, ShotOut } from "../api/client";
+import { shotNow } from "../api/shot";
 import core from "../fixtures/core.json";
 import { changesOf, endDraft, shownShot, useChanges } from "./changes";
 import { useNotices } from "./notices";
 import { patched } from "./patch";
+
+const json = (text: string, status = 200) =>
+  new Response(text, { status, headers: { "Content-Type": "application/json" } });
 
 /** A server that answers when it is told to, with the revision and the document that it would have. */
 class FakeServer {
@@ -13,25 +17,26 @@ class FakeServer {
   asked: { path: string; body: Record<string, unknown>; answer: (status?: number) => void }[] = [];
 
   fetch = async (request: Request): Promise<Response> => {
-    const body = await request.json();
     const path = new URL(request.url).pathname;
+    const isRead = request.method === "GET";
+    const body = isRead ? {} : await request.json();
+    // What is read is what stood there when it was asked for, however late it is told.
+    const read = JSON.stringify(this.shot());
     return new Promise((answer) => {
       this.asked.push({
         path,
         body,
-        answer: (status = 200) => answer(this.answered(path, body, status)),
+        answer: (status = 200) => answer(isRead ? json(read) : this.answered(path, body, status)),
       });
     });
   };
 
   private answered(path: string, body: Record<string, unknown>, status: number): Response {
-    const json = (value: unknown) =>
-      new Response(JSON.stringify(value), { status, headers: { "Content-Type": "application/json" } });
-    if (status !== 200) return json({ detail: "The edge 'x' has changed since you saw it." });
-    if (path.endsWith("/try")) return json({ told: body.patch });
+    if (status !== 200) return json('{"detail": "The edge \'x\' has changed since you saw it."}', status);
+    if (path.endsWith("/try")) return json(JSON.stringify({ told: body.patch }));
     this.document = patched(this.document as Shot, body.patch as object) as unknown as typeof this.document;
     this.revision += 1;
-    return json(this.shot());
+    return json(JSON.stringify(this.shot()));
   }
 
   shot = (): ShotOut =>
@@ -104,6 +109,17 @@ describe("changes", () => {
     await vi.waitFor(() => expect(ids()).toEqual(["y"]));
     expect(useNotices.getState().notices.at(-1)?.text).toContain("has changed");
   });
+});
+
+it("what was read before a change was accepted, and is told after it, is read again", async () => {
+  const reading = shotNow("s");
+  const early = await server.next("/s");
+  void hand.change(edge("a1"), "kept");
+  (await server.next("/s")).answer();
+  await vi.waitFor(() => expect(useChanges.getState().pending).toEqual([]));
+  early.answer();
+  (await server.next("/s")).answer();
+  expect((await reading).revision).toBe(2);
 });
 
 it("a thing's field that is set to null is null, as the server's documents have it", () => {
