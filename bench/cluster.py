@@ -35,7 +35,7 @@ LINK_BYTES_S = 110e6  # of an ordinary network
 
 @dataclass(frozen=True)
 class Work:
-    """Of the sample photograph the scale, whether its lower half alone, samples of each half, and by how many workers."""
+    """Of the sample photograph the scale, whether its lower half alone; samples of each half; by how many workers."""
 
     scale: float
     lower: bool
