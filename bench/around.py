@@ -5,19 +5,16 @@ The other photographs are taken with other exposures, and their cameras are the 
 
 from __future__ import annotations
 
-import io
 from dataclasses import replace
 
 import numpy as np
-from PIL import Image
 
-from bench.balls import SAMPLES, SCALE, apart, ball_mask, balls_in, feet_of, shot_of
-from lithopos.core.exchange.picture import Picture
-from lithopos.core.geometry.check import RADIUS_M, check_piece
+from bench.balls import SCALE, apart, ball_mask, balls_in, feet_of, rendered, shot_of, taken
+from lithopos.core.derive import derive
+from lithopos.core.geometry.check import RADIUS_M
 from lithopos.core.render.engine import load_renderer
-from lithopos.core.render.render import render_shot
 from lithopos.core.shot import AtSite, Shot, load_shot
-from lithopos.samples.photograph import Studio, View, develop
+from lithopos.samples.photograph import Studio, View
 from lithopos.samples.places import Camera, cloister_yard
 from lithopos.samples.viewpoints import VIEWPOINTS
 
@@ -36,34 +33,22 @@ def bench_around() -> None:
         place = cloister_yard(seed)
         bare = Studio(mi, place, SCALE)
         feet, daylight = feet_of(bare), bare.daylight()
-        photographs = {"own": _taken(bare, daylight)}
-        views = {}
+        own, others, views = taken(bare, daylight), {}, {}
         for (name, camera), exposure in zip({**VIEWPOINTS, **FACING}.items(), EXPOSURES, strict=True):
             there = Studio(mi, replace(place, camera=replace(camera, exposure=camera.exposure * exposure)), SCALE)
-            photographs[name], views[name] = _taken(there, daylight), there.view
-        truth = _taken(Studio(mi, balls_in(place, feet), SCALE), daylight)
+            others[f"{name}.jpg"], views[name] = taken(there, daylight), there.view
+        truth = taken(Studio(mi, balls_in(place, feet), SCALE), daylight)
         masks = [ball_mask(bare.view, foot + [0, 0, RADIUS_M]) for foot in feet]
         alone = shot_of(place, bare.view, feet, around=False)
-        origin = np.array(bare.view.position) * [1, 1, 0] - np.array(_centre(alone)) * [1, 1, 0]
+        solved = derive(alone).camera
+        assert solved and solved.camera_position
+        origin = bare.view.position - solved.camera_position
         told = []
         two = {name: views[name] for name in VIEWPOINTS}
         for shot in (alone, *(_with_others(alone, bare.view, some, origin) for some in (two, views))):
-            made = _made(shot, photographs)
+            made = rendered(shot, own, read_photograph=others.__getitem__)
             told += [apart(made, truth, mask) for mask in masks]
         print(f"  cloister yard, seed {seed}: " + "  ".join(f"{value:5.1f}" for value in told), flush=True)
-
-
-def _taken(studio: Studio, daylight: np.ndarray) -> Picture:
-    exposure = studio.place.camera.exposure
-    return Picture(np.asarray(Image.open(io.BytesIO(develop(studio.radiance(SAMPLES, seed=1), daylight, exposure, 5)))))
-
-
-def _centre(shot: Shot) -> list[float]:
-    from lithopos.core.derive import derive
-
-    camera = derive(shot).camera
-    assert camera is not None and camera.camera_position is not None
-    return list(camera.camera_position)
 
 
 def _with_others(shot: Shot, own: View, views: dict[str, View], origin: np.ndarray) -> Shot:
@@ -80,23 +65,6 @@ def _known(view: View, origin: np.ndarray) -> dict[str, object]:
         "rotation": view.rotation.tolist(),
         "camera_position": (view.position - origin).tolist(),
     }
-
-
-def _made(shot: Shot, photographs: dict[str, Picture]) -> Picture:
-    steps = render_shot(
-        shot,
-        photographs["own"],
-        lambda name: check_piece("grey ball" if "grey" in name else "mirror ball"),
-        quality="master",
-        scale=1.0,
-        samples=SAMPLES,
-        read_photograph=lambda name: photographs[name.removesuffix(".jpg")],
-    )
-    last = list(steps)[-1]
-    for note in last.notes:
-        print(f"    {note}")
-    assert last.picture
-    return last.picture
 
 
 if __name__ == "__main__":

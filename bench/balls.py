@@ -24,6 +24,7 @@ from lithopos.core.errors import InputError
 from lithopos.core.exchange.panorama import Panorama
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.geometry.check import GREY, MIRROR, RADIUS_M, check_piece
+from lithopos.core.geometry.model import Model
 from lithopos.core.place.balance import proposed_patches
 from lithopos.core.render.engine import load_renderer
 from lithopos.core.render.render import render_shot
@@ -39,7 +40,18 @@ SCALE, SAMPLES = 0.25, 32
 APART_M = 0.5  # a panorama is that of one place
 PIECES = ("grey ball", "mirror ball")
 
-__all__ = ["SAMPLES", "SCALE", "apart", "ball_mask", "balls_in", "bench_balls", "feet_of", "shot_of"]
+__all__ = [
+    "SAMPLES",
+    "SCALE",
+    "apart",
+    "ball_mask",
+    "balls_in",
+    "bench_balls",
+    "feet_of",
+    "rendered",
+    "shot_of",
+    "taken",
+]
 
 
 @dataclass(frozen=True)
@@ -114,10 +126,10 @@ def _case(mi: Any, scene: _Scene) -> list[float]:
     bare = Studio(mi, place, SCALE)
     feet = feet_of(bare)
     daylight = bare.daylight()
-    photograph = _photograph(bare, place, daylight)
+    photograph = taken(bare, daylight)
     middles = [foot + [0, 0, RADIUS_M] for foot in feet]
     panorama = panorama_of(bare, np.mean(middles, axis=0), rows=128, samples=48)
-    truth = _photograph(Studio(mi, balls_in(place, feet), SCALE), place, daylight)
+    truth = taken(Studio(mi, balls_in(place, feet), SCALE), daylight)
     masks = [ball_mask(bare.view, middle) for middle in middles]
     found = []
     for with_panorama in (True, False):
@@ -138,8 +150,9 @@ def balls_in(place: Place, feet: list[Any]) -> Place:
     return place
 
 
-def _photograph(studio: Studio, place: Place, daylight: Any) -> Picture:
-    encoded = develop(studio.radiance(SAMPLES, seed=1), daylight, place.camera.exposure, seed=5)
+def taken(studio: Studio, daylight: Any) -> Picture:
+    """The photograph of a place."""
+    encoded = develop(studio.radiance(SAMPLES, seed=1), daylight, studio.place.camera.exposure, seed=5)
     return Picture(np.asarray(Image.open(io.BytesIO(encoded))))
 
 
@@ -181,18 +194,20 @@ def _ours(place: Place, studio: Studio, photograph: Picture, feet: list[Any], pa
             shot = shot.model_copy(update={"patches": patches})
         except InputError:
             pass
-    steps = render_shot(
-        shot,
-        photograph,
-        lambda name: check_piece("grey ball" if "grey" in name else "mirror ball"),
-        quality="master",
-        scale=1.0,
-        samples=SAMPLES,
-        read_panorama=(lambda _: around) if around else None,
-    )
-    made = list(steps)[-1].picture
-    assert made
-    return made
+    return rendered(shot, photograph, read_panorama=(lambda _: around) if around else None)
+
+
+def rendered(shot: Shot, photograph: Picture, **readers: Any) -> Picture:
+    """The shot with its balls; what it notes is printed."""
+
+    def model(name: str) -> Model:
+        return check_piece("grey ball" if "grey" in name else "mirror ball")
+
+    *_, last = render_shot(shot, photograph, model, quality="master", scale=1.0, samples=SAMPLES, **readers)
+    for note in last.notes:
+        print(f"    {note}")
+    assert last.picture
+    return last.picture
 
 
 def shot_of(place: Place, view: View, feet: list[Any], around: bool) -> Shot:

@@ -302,6 +302,14 @@ class Carried(unittest.TestCase):
         self.assertEqual(told, [("hand", 40.0, 25.0, 1.0), ("hand", 40.0, 25.0, 2.0), ("hand", 40.0, 25.0, 1.0)])
         self.change("s2", sun={**suns[2], "azimuth_deg": 50.0})
         self.assertEqual([one["sun"]["azimuth_deg"] for one in self.documents.values()], [50.0] * 3)
+        # Whoever joins takes over what was told, though its own azimuth turns with its frame.
+        edges = self.documents["s2"]["edges"]
+        self.change("s2", edges=edges[:1])
+        self.assertIsNone(self.documents["s2"]["site"])
+        self.change("s0", sun={**suns[0], "azimuth_deg": 70.0})
+        self.change("s2", edges=edges)
+        self.assertIsNotNone(self.documents["s2"]["site"])
+        self.assertEqual([one["sun"]["azimuth_deg"] for one in self.documents.values()], [70.0] * 3)
 
     def test_each_names_the_others_that_fill_it_in_as_long_as_they_shall(self) -> None:
         self.settle()

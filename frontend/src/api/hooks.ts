@@ -1,4 +1,5 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { baseOf } from "../state/address";
 import {
   asked,
   type BlendAnswer,
@@ -17,7 +18,7 @@ import {
   type Smalls,
   type SurfaceOf,
 } from "./client";
-import { shotNow } from "./shot";
+import { readFresh } from "./fresh";
 
 export const useProjects = () =>
   useQuery({ queryKey: ["projects"], queryFn: () => asked<Projects>(client.GET("/api/v1/projects")) });
@@ -31,10 +32,15 @@ export const useProject = (id: string) =>
       ),
   });
 
+export const readShot = (id: string) =>
+  readFresh(baseOf(id), () =>
+    asked<ShotOut>(client.GET("/api/v1/shots/{shot_id}", { params: { path: { shot_id: id } } })),
+  );
+
 export const useShot = (id: string) =>
   useQuery({
     queryKey: ["shot", id],
-    queryFn: () => shotNow(id),
+    queryFn: () => readShot(id),
   });
 
 const NEWS_MS = 1000;

@@ -1,6 +1,6 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { asked, client, type OptionNew, type Renders, type ShotOut } from "../api/client";
-import { noteAccepted } from "../api/shot";
+import { noteAccepted } from "../api/fresh";
 import { go, shotPath } from "../state/address";
 import { useChange } from "../state/changes";
 import { say } from "../state/notices";

@@ -1,5 +1,6 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { asked, client, type SiteOut, type Tie, type Way } from "../api/client";
+import { noteAccepted, readFresh } from "../api/fresh";
 import type { ImagePoint } from "../geometry/points";
 import { say } from "../state/notices";
 
@@ -13,7 +14,10 @@ const NEWS_MS = 1500;
 export const useSite = (projectId: string) =>
   useQuery({
     queryKey: ["site", projectId],
-    queryFn: () => asked<SiteOut>(client.GET("/api/v1/projects/{project_id}/site", path(projectId))),
+    queryFn: () =>
+      readFresh(projectId, () =>
+        asked<SiteOut>(client.GET("/api/v1/projects/{project_id}/site", path(projectId))),
+      ),
     refetchInterval: NEWS_MS,
   });
 
@@ -40,6 +44,7 @@ export const useWays = (site: SiteOut, projectId: string, tie: Tie | undefined, 
 export function useSiteActions(projectId: string) {
   const queries = useQueryClient();
   const take = (site: SiteOut) => {
+    noteAccepted(projectId);
     queries.setQueryData(["site", projectId], site);
     void queries.invalidateQueries({ queryKey: ["shot"] }); // their cameras have followed
   };

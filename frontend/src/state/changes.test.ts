@@ -1,7 +1,7 @@
 import { QueryClient } from "@tanstack/react-query";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import type { Shot, ShotOut } from "../api/client";
-import { shotNow } from "../api/shot";
+import { readShot } from "../api/hooks";
 import core from "../fixtures/core.json";
 import { changesOf, endDraft, shownShot, useChanges } from "./changes";
 import { useNotices } from "./notices";
@@ -112,7 +112,7 @@ describe("changes", () => {
 });
 
 it("what was read before a change was accepted, and is told after it, is read again", async () => {
-  const reading = shotNow("s");
+  const reading = readShot("s");
   const early = await server.next("/s");
   void hand.change(edge("a1"), "kept");
   (await server.next("/s")).answer();

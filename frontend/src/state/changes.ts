@@ -16,7 +16,7 @@ import {
   type Shot,
   type ShotOut,
 } from "../api/client";
-import { noteAccepted } from "../api/shot";
+import { noteAccepted } from "../api/fresh";
 import { keyedPatch, shownAt } from "../take/keys";
 import { useOnShow } from "../take/state";
 import { baseOf } from "./address";
@@ -146,7 +146,7 @@ function newestSeen(queries: QueryClient, shotId: string): number {
 /** What can be done to a shot. */
 export function changesOf(shotId: string, queries: QueryClient) {
   const accept = (shot: ShotOut) => {
-    noteAccepted(shotId);
+    noteAccepted(baseOf(shotId));
     queries.setQueryData(["shot", shotId], shot);
     queries.setQueryData(["revision", shotId], { revision: shot.revision });
     // A shot and its options have one history: what is known of the others is of an earlier revision.

@@ -5,7 +5,7 @@ How bright another photograph is beside this one is told by the ground that both
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 import cv2
@@ -79,32 +79,37 @@ def shown_by(others: Sequence[Other], values: Floats, known: Mask, points: Array
     return values, known
 
 
-def beside(this: View, other: View, faces: Sequence[Face]) -> Other | None:
-    """Another photograph, made as bright as this one; None where they don't share enough ground to tell how bright.
+def beside(this: View, others: Iterable[View], faces: Sequence[Face]) -> list[Other | None]:
+    """Other photographs, made as bright as this one; None for those that share too little ground to tell how bright.
 
     Parameters
     ----------
     faces : the sides of what stands there and hides ground.
     """
     at = _ground_of(this.camera)
-    shown, seen = np.ones((len(at), 3), bool), np.zeros((2, len(at), 3))
-    for number, view in enumerate((this, other)):
-        small = _small(view)
-        values, known = looked_up(small.linear, small.camera, at[None])
-        usable = (values[0] > DARKEST) & (values[0] < BRIGHTEST)
-        clear = in_sight(faces, small.camera).owners(at) < 0
-        shown &= usable & (known[0] & clear)[:, None]
-        seen[number] = values[0]
-    both = shown.all(1)
+    own = _shown_at(this, at, faces)
+    return [_alike(own, other, at, faces) for other in others]
+
+
+def _alike(own: tuple[Floats, Mask], other: View, at: Array, faces: Sequence[Face]) -> Other | None:
+    values, shown = _shown_at(other, at, faces)
+    both = shown & own[1]
     if np.count_nonzero(both) < LEAST_SHARED:
         return None
-    ratio = np.log(seen[0][both] / seen[1][both])
-    middle = np.median(ratio, axis=0)
+    ratio = np.log(own[0][both] / values[both])
     light = ratio @ REC709
     if 1.4826 * np.median(np.abs(light - np.median(light))) > UNALIKE:
         return None
-    linear = np.asarray(other.linear * np.exp(middle), np.float32)
+    linear = np.asarray(other.linear * np.exp(np.median(ratio, axis=0)), np.float32)
     return Other(linear, other.camera, in_sight(faces, other.camera))
+
+
+def _shown_at(view: View, at: Array, faces: Sequence[Face]) -> tuple[Floats, Mask]:
+    """What a photograph shows at places (N, 3) of the ground, and where that can be compared."""
+    small = _small(view)
+    values, known = looked_up(small.linear, small.camera, at[None])
+    usable = ((values[0] > DARKEST) & (values[0] < BRIGHTEST)).all(1)
+    return values[0], known[0] & usable & (in_sight(faces, small.camera).owners(at) < 0)
 
 
 def _ground_of(camera: Pinhole) -> Array:

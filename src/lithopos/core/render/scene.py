@@ -65,6 +65,7 @@ from lithopos.core.standing.placement import Stand, root_of, scale_of, stands, u
 
 MOST_AWAY_M = 2000.0
 LOOKED_AT_PIXELS = 4_000_000  # of the photograph, for what it shows of the place
+BESIDE_PIXELS = 1_000_000  # of the site's others, of which there may be many; what they fill in is coarse
 SAME_HEIGHT_M = 0.002
 MOST_TRIANGLES = 12_000_000  # with all copies
 LEAST_OWN_LIGHT = 0.005  # of a shining pane, beside the place's full light: half a code of a mid-tone
@@ -606,7 +607,7 @@ def _place(
 ) -> tuple[BalanceAnswer, tuple[Receiver, ...], Floats | None, dict[str, Floats]]:
     """The balance of the light, the receivers with the photograph on them, what it shows round about and of windows."""
     assert shot.photograph
-    photograph = _looked_at(photograph)
+    photograph = _looked_at(photograph, LOOKED_AT_PIXELS)
     camera = camera.sized(photograph.codes.shape[1], photograph.codes.shape[0])
     encoded = photograph.encoded
     linear = decode_srgb(encoded)
@@ -656,9 +657,10 @@ def _place(
     apart = pixels_of_lights(day, camera)
     if light:
         apart |= light.sight.covered(camera.width, camera.height)
-    from_there = [(View(one.linear, one.camera), _apart(one, day)) for one in others]
-    gain = np.array(balance.gain)
-    around = surroundings_of(linear, camera, gain, apart, from_there) if day.dome is None else None
+    around = None
+    if day.dome is None:
+        from_there = [(View(one.linear, one.camera), _apart(one, day)) for one in others]
+        around = surroundings_of(linear, camera, np.array(balance.gain), apart, from_there)
     windows = window_pictures(shot.windows, linear, camera.width / shot.photograph.width)
     return balance, tuple(receivers), around, windows
 
@@ -669,20 +671,21 @@ def _others(
     """The site's other photographs, as bright as this one, and how many of them can't be made so."""
     if shot.site is None or read_photograph is None:
         return (), 0
-    found = [beside(this, _view(read_photograph(one.file), one.camera), faces) for one in shot.site.others]
+    views = (_view(read_photograph(one.file), one.camera) for one in shot.site.others)
+    found = beside(this, views, faces)
     return tuple(one for one in found if one), found.count(None)
 
 
 def _view(photograph: Picture, camera: KnownCamera) -> View:
-    smaller = _looked_at(photograph)
+    smaller = _looked_at(photograph, BESIDE_PIXELS)
     height, width = smaller.codes.shape[:2]
     return View(decode_srgb(smaller.encoded), pinhole_known(camera, width, height))
 
 
-def _looked_at(photograph: Picture) -> Picture:
-    """A photograph as finely as is needed for what it shows of the place."""
+def _looked_at(photograph: Picture, most: int) -> Picture:
+    """A photograph of at most so many pixels."""
     height, width = photograph.codes.shape[:2]
-    scale = min(1.0, (LOOKED_AT_PIXELS / (width * height)) ** 0.5)
+    scale = min(1.0, (most / (width * height)) ** 0.5)
     if scale == 1:
         return photograph
     size = (round(width * scale), round(height * scale))

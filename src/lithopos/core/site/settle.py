@@ -80,7 +80,9 @@ def settled(
         now = _with_one_sun(site, now, list(told))
         facts = {name: derive(load_shot(now[name])) for name in told}
         if site.one_sun:
-            now = _with_told_sun(now, facts, source, before)
+            # By the documents as they were handed in: a frame that moves turns every azimuth.
+            is_new = source in tied_before and before is not None and _told_sun(documents[source]) != _told_sun(before)
+            now = _with_told_sun(now, facts, tied_before, source if is_new else None)
         now = _shared(now, facts, list(told), tied_before, source, before)
     return {name: document for name, document in now.items() if document != documents[name]}
 
@@ -123,24 +125,24 @@ def _with_one_sun(site: Site, documents: dict[str, Document], tied: list[str]) -
 
 
 def _with_told_sun(
-    documents: dict[str, Document], facts: dict[str, Derived], source: str | None, before: Document | None
+    documents: dict[str, Document], facts: dict[str, Derived], tied_before: set[str], changed: str | None
 ) -> dict[str, Document]:
-    """Documents with the sun by hand or by date and place as it was told in one of them.
+    """Documents with one sun by hand or by date and place, where that is how it is told in one of them.
 
-    A change of it goes on to all; a photograph that has no sun takes over the first one that was told.
+    Parameters
+    ----------
+    tied_before : the first of these that was told goes before what a photograph brings along that joins them.
+    changed : the photograph in which it was told just now, for all; else those that measure it keep what they measure.
     """
-    givers = [name for name in facts if documents[name]["sun"]["kind"] != "gnomons" and facts[name].sun_shown]
-    changed = source in facts and before is not None and _told_sun(documents[source]) != _told_sun(before)
-    giver = source if changed else next(iter(givers), None)
+    told = [name for name in facts if documents[name]["sun"]["kind"] != "gnomons" and facts[name].sun_shown]
+    giver = changed if changed in facts else next(iter(sorted(told, key=lambda name: name not in tied_before)), None)
     if giver is None:
         return documents
     kind, azimuth, elevation, almanac = _told_sun(documents[giver])
-    told = {"kind": kind, "azimuth_deg": azimuth, "elevation_deg": elevation}
-    return {
-        name: {**document, "sun": {**document["sun"], **told}, "almanac": almanac}
-        if name in facts and name != giver and (changed or facts[name].sun_shown is None)
-        else document
-        for name, document in documents.items()
+    sun = {"kind": kind, "azimuth_deg": azimuth, "elevation_deg": elevation}
+    takers = [name for name in facts if giver == changed or name in told or facts[name].sun_shown is None]
+    return documents | {
+        name: {**documents[name], "sun": {**documents[name]["sun"], **sun}, "almanac": almanac} for name in takers
     }
 
 
