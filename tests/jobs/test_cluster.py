@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import subprocess
 import tempfile
 import threading
@@ -140,10 +141,12 @@ class Together(unittest.TestCase):
             else:
                 self.wait_until_free("late")  # its first part is still being compiled when others have done the rest
 
-        made = self.picture(Session(tracer=tracer), meanwhile)
+        with self.assertLogs("lithopos.cluster", "DEBUG") as said:
+            logging.getLogger("lithopos.cluster").debug("begun")
+            made = self.picture(Session(tracer=tracer), meanwhile)
         np.testing.assert_array_equal(made, self.alone)
         self.assertGreaterEqual(set(tracer.made), {"second", "third", "late"})
-        self.assertNotIn("here", tracer.made)
+        self.assertNotIn("here", tracer.made, said.output)
         told = tracer.told()
         self.assertGreater(told.parts["late"], 0)
         assert told.page

@@ -30,10 +30,11 @@ from lithopos.core.render.scene import Scene
 from lithopos.core.render.tracer import MitsubaTracer, Pixels, Place
 
 PARTS_EACH = 6  # parts a worker, of each portion: fewer would leave some waiting at its end
-CONNECT_S, AGAIN_S, LOOK_S = 8.0, 20.0, 2.0
+CONNECT_S, AGAIN_S, LOOK_S = 5.0, 20.0, 2.0
 SLOW = 3.0  # times what a part usually takes, after which the last ones are given to other workers, too
 SENT_AT_ONCE, SENT_TO_AT_ONCE = 64 << 20, 8  # bytes of a message; workers
 FETCH_S = 60.0
+TRIES = 3  # of a portion, as long as there are workers for it
 
 __all__ = ["ClusterTracer", "security_of"]
 
@@ -67,7 +68,7 @@ class ClusterTracer:
         self.made: Counter[str] = Counter()
         self._client: Client | None = None
         self.page: str | None = None
-        self._lost_at = -AGAIN_S
+        self._again_at = 0.0  # when a cluster that did not answer is asked again
         self._ready: dict[str, set[str]] = {}  # workers by their addresses, with the scenes that they were sent
         self._known: dict[str, str | None] = {}  # of every worker seen: why it is refused, or None
         self._looked_at = 0.0
@@ -148,12 +149,17 @@ class ClusterTracer:
         assert self._parcel is not None
         asked = (self._parcel.name, self._fine, what, place)
         found: dict[int, Any] = {}
-        if workers:
+        for _ in range(TRIES):
+            if not workers:
+                break
             try:
-                found = self._gathered(parts, workers, lambda part: (*asked, part, first, count, seed))
+                self._gather(parts, workers, lambda part: (*asked, part, first, count, seed), found)
             except Exception as error:  # the scheduler is gone, in whichever of many ways
-                log.warning("the cluster is lost: %s", error)
-                self._lose()
+                log.warning("the cluster does not answer: %r", error)
+            if len(found) == len(parts):
+                break
+            self._forgive()
+            workers = self._workers()
         for number, part in enumerate(parts):
             if number not in found:
                 found[number] = self._here(what, place, part, first, count, seed)
@@ -167,8 +173,11 @@ class ClusterTracer:
         hits = [self.here.first_hits(batch, first, count, seed) for batch in batches]
         return {name: np.concatenate([one[name] for one in hits]) for name in hits[0]}
 
-    def _gathered(self, parts: list[Pixels], workers: list[str], arguments: Any) -> dict[int, Any]:
-        """What the workers answer, by the parts' numbers; a slow one's part is given to another, too, at the end."""
+    def _gather(self, parts: list[Pixels], workers: list[str], arguments: Any, found: dict[int, Any]) -> None:
+        """Add what the workers answer to `found`, by the parts' numbers.
+
+        Only what is not found yet is asked for; a slow one's part is given to another, too, at the end.
+        """
         client = self._client
         assert client is not None
         begun = time.monotonic()
@@ -185,16 +194,15 @@ class ClusterTracer:
                 allow_other_workers=False,
                 pure=False,
                 priority=10 if self.urgent else 0,
-                retries=2,
             )
             numbers[future.key] = number
             asked.append(future)
             future.add_done_callback(answers.put)
 
         for number in range(len(parts)):
-            ask(number)
-        found: dict[int, Any] = {}
-        open_, twice = len(parts), set[int]()
+            if number not in found:
+                ask(number)
+        open_, twice = len(asked), set[int]()
         while len(found) < len(parts) and open_:
             try:
                 future = answers.get(timeout=0.5)
@@ -209,20 +217,26 @@ class ClusterTracer:
                 continue
             open_ -= 1
             number = numbers[future.key]
-            if future.status != "finished" or number in found:
+            if number in found:
+                continue
+            if future.status != "finished":
+                why = future.exception(timeout=FETCH_S) if future.status == "error" else future.status
+                log.warning("a part was not traced: %r", why)
                 continue
             try:
                 found[number], name = future.result(timeout=FETCH_S)
             except Exception as error:  # its worker went with the answer: others are asked
                 if client.status != "running":
                     raise
-                log.warning("a part's answer was lost: %s", error)
+                log.warning("a part's answer was lost: %r", error)
                 ask(number)
                 open_ += 1
                 continue
             self.made[name] += 1
-        client.cancel(asked, force=True)
-        return found
+        try:
+            client.cancel(asked, force=True)  # what was asked for twice, and is not wanted any more
+        except Exception as error:  # all is found: what is left of it harms nobody
+            log.debug("calling off: %r", error)
 
     def _late(
         self, parts: list[Pixels], workers: list[str], found: dict[int, Any], twice: set[int], begun: float
@@ -257,9 +271,8 @@ class ClusterTracer:
             }
             self._send(client)
         except Exception as error:  # as above
-            log.warning("the cluster does not answer: %s", error)
-            self._lose()
-            return []
+            log.warning("the cluster does not answer: %r", error)
+            self._forgive()
         return self._with_scene()
 
     def _with_scene(self) -> list[str]:
@@ -271,18 +284,24 @@ class ClusterTracer:
             if self._client.status == "running":
                 return self._client
             self._lose()
-        if time.monotonic() - self._lost_at < AGAIN_S:
+        if time.monotonic() < self._again_at:
             return None
         self._client = Client(
             self.cluster.address, security=self.security, timeout=CONNECT_S, set_as_default=False, name="lithopos"
         )
         return self._client
 
+    def _forgive(self) -> None:
+        """After an error: let go of the cluster where its scheduler is gone; else who is there is looked for anew."""
+        self._looked_at = 0.0
+        if self._client is None or self._client.status != "running":
+            self._lose()
+
     def _lose(self) -> None:
-        """Go on alone for a while."""
-        self._lost_at = time.monotonic()
+        """Go on alone: for a while, where it could not be reached at all; else it is tried again at once."""
         self._ready, self._known = {}, {}
         client, self._client = self._client, None
+        self._again_at = time.monotonic() + (0 if client else AGAIN_S)
         if client is not None:
             try:
                 client.close(timeout=1)
