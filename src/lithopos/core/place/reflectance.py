@@ -25,7 +25,8 @@ from lithopos.core.place.falloff import light_at
 
 SIGMA_SHADE = 0.6  # relative: nobody knows how much of the sky is seen in a shade, in an arcade a third
 SIGMA_SHADE_BY_SOLIDS = 0.15  # but where what stands about is drawn
-SIGMA_BESIDE, SIGMA_BESIDE_TURNED = 0.06, 0.2  # of the ground beside it, for what is level, and for what is not
+SIGMA_OPEN = 0.4  # of what is not the sun's own light, on an upright face in the sun where nothing is drawn
+SIGMA_BESIDE, SIGMA_TURNED = 0.06, 0.2  # by the ground's light: of what is level like it, and of what is not
 SIGMA_LIKE = 0.1  # how far two pieces of one stuff differ
 DARKEST_LIT = 0.4  # of the ground's reflectance: what would be darker in the sun is taken to lie in shade
 MOST, MOST_CLIPPED = 0.98, 0.3
@@ -109,11 +110,19 @@ def picked_reflectance(
         either = {lit: _light(balance, day, normal, at, lit) for lit in (True, False)}
         lit = _judged(question, mean, either, day, at, normal)
         light, sigma = either[lit], _sigma(balance, day, lit)
+        if lit and _is_open(day, normal):
+            hidden = SIGMA_OPEN * float(luminance(either[False]) / max(luminance(either[True]), 1e-6))
+            sigma = float(np.linalg.norm([sigma, SIGMA_TURNED, hidden]))
     colour = mean / np.maximum(light, 1e-6)
     r, g, b = (float(value) for value in np.clip(colour, 0.005, MOST))
     notes = list(balance.notes)
     if float(colour.max()) > 1:
         notes.append("It is brighter than white would be there: is it mirroring, or more in the sun than was told?")
+    if question.beside is None and lit and _is_open(day, normal):
+        notes.append(
+            "How much of its light comes from other walls is not known: draw what stands about it in Contact, or point "
+            "at the same stuff elsewhere."
+        )
     if question.beside is None and not lit:
         if not balance.sky_measured and day.dome is None:
             notes.append(
@@ -144,6 +153,11 @@ def _sigma(balance: BalanceAnswer, day: Daylight, lit: bool) -> float:
     return white_sigma if lit else float(np.linalg.norm([white_sigma, sky_sigma, shade]))
 
 
+def _is_open(day: Daylight, normal: Array) -> bool:
+    """Whether a face sees other light than the ground, and nothing is drawn that would tell it."""
+    return bool(day.about is None and normal[2] <= LEVEL)
+
+
 def _as_beside(
     question: ReflectanceQuestion,
     photograph: Picture,
@@ -166,7 +180,7 @@ def _as_beside(
     off = {lit: abs(np.log(max(bright, 1e-6) / max(float(luminance(told[lit])), 1e-6))) for lit in (True, False)}
     lit = day.shines and (off[True] < off[False] if question.in_sun is None else question.in_sun)
     turned = _light(balance, day, normal, place if at is None else at, lit) / np.maximum(told[lit], 1e-6)
-    own = SIGMA_BESIDE if normal[2] > LEVEL else SIGMA_BESIDE_TURNED
+    own = SIGMA_BESIDE if normal[2] > LEVEL else SIGMA_TURNED
     return level * turned, lit, float(np.hypot(np.mean(balance.white_sigma), own))
 
 
