@@ -83,6 +83,21 @@ class Gathered(unittest.TestCase):
         through = (1 - mirrored) / (1 + mirrored) * TINT**2  # once in, once out
         np.testing.assert_allclose(under.mean(0) / beside[0], through, rtol=0.02)
 
+    def test_what_a_body_takes_of_the_sun_grows_with_the_way_through_it(self) -> None:
+        # Beer and Lambert: a colour that is left after 10 mm is left squared after 20, and to the sixth after 60.
+        mirrored = ((1.5 - 1) / (1.5 + 1)) ** 2
+        clear = replace(GLASS, base_colour=np.ones(3, np.float32))
+        bottle = replace(clear, attenuation_colour=(0.95, 0.9, 0.7), attenuation_m=0.01)
+        for thick in (0.02, 0.06):
+            made = scene(trimesh.creation.box((0.5, 0.5, thick)), bottle, 0.3, [0, 0, 1], 0.53, sky=0.0, grey=0.05)
+            tracer().show(made, fine=True)
+            spots = [[x, y, 0] for x in np.linspace(-0.1, 0.1, 6) for y in np.linspace(-0.1, 0.1, 6)]
+            under, beside = self.light(at(made, spots)), self.light(at(made, [[0.5, 0, 0]]))
+            left = np.array(bottle.attenuation_colour) ** (thick / 0.01)
+            through = (1 - mirrored) ** 2 * left / (1 - (mirrored * left) ** 2)
+            with self.subTest(thick=thick):
+                np.testing.assert_allclose(under.mean(0) / beside[0], through, rtol=0.03)
+
     def test_a_ball_gathers_and_a_mirror_throws_as_much_as_the_plain_way_finds(self) -> None:
         ball = trimesh.creation.icosphere(4, 0.15)
         metal = Material("metal", np.array([0.9, 0.7, 0.4], np.float32), 0.2, metallic=1.0)

@@ -206,6 +206,27 @@ class Materials(unittest.TestCase):
         others = max(alike[share] for share in shares if share != 1.0)
         self.assertGreater(alike[1.0], others + 0.15, alike)
 
+    def test_a_body_of_glass_takes_light_by_the_way_through_it(self) -> None:
+        """Under an even sky of 1 a slab shows F + (1 - F)² a / (1 - F a), a being left after its slanting way."""
+        green = np.array([0.5, 0.9, 0.6])
+        surface = {"kind": "glass", "colour": green.tolist(), "parameters": {"thickness_mm": 50.0}}
+        engine = tracer()
+        for t in (0.05, 0.15):
+            part = replace(box((1.0, 1.0, t)).parts[0], closed=True)
+            came = Model([part], [Material("slab", np.full(3, 0.5, np.float32), 0.5)])
+            made = scene(dress(came, surfaces={"slab": surface}), (Environment(WHITE),))
+            made = replace(made, receivers=())
+            engine.show(made)
+            top = made.models[0].matrix[:3, 3] + [0, 0, t]
+            pixel = np.floor(made.camera.project(top[None])).astype(np.int32)
+            cosine = float(-made.camera.rays(pixel + 0.5)[0, 2])  # flat: what is mirrored changes fast with it
+            inner = np.sqrt(1 - (1 - cosine**2) / 1.52**2)
+            left = green ** (t / 0.05 / inner)
+            lost = _fresnel(cosine, 1.52)
+            light = engine.radiance("with", pixel, 0, 8192, 1).sum(1)[0] / 16384
+            with self.subTest(thick=t):
+                np.testing.assert_allclose(light, lost + (1 - lost) ** 2 * left / (1 - lost * left), rtol=0.02)
+
     def test_a_prints_edge_lies_where_its_alpha_ends(self) -> None:
         """On glass too, where a print is a surface of its own over another."""
         codes = np.full((32, 32, 4), [255, 0, 0, 255], np.uint8)
@@ -274,12 +295,17 @@ class Materials(unittest.TestCase):
 
 
 def _pane(cosine: float, ior: float = 1.5) -> float:
-    """Fresnel's equations for both polarisations (Born and Wolf, section 1.5.2), and the pane's series."""
+    """What both sides of a pane mirror, with all bounces between them."""
+    single = _fresnel(cosine, ior)
+    return 2 * single / (1 + single)
+
+
+def _fresnel(cosine: float, ior: float) -> float:
+    """What one side mirrors of unpolarised light: Fresnel's equations (Born and Wolf, section 1.5.2)."""
     inner = np.sqrt(1 - (1 - cosine**2) / ior**2)
     across = ((cosine - ior * inner) / (cosine + ior * inner)) ** 2
     along = ((ior * cosine - inner) / (ior * cosine + inner)) ** 2
-    single = (across + along) / 2
-    return float(2 * single / (1 + single))
+    return float((across + along) / 2)
 
 
 class Recognised(unittest.TestCase):

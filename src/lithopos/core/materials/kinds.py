@@ -83,7 +83,7 @@ def _cloth(name: str, colour: Floats, told: Mapping[str, float]) -> Material:
 
 
 def _glass(name: str, colour: Floats, told: Mapping[str, float]) -> Material:
-    """Tinted by its true thickness: the colour is what is left of white light after it (Beer and Lambert)."""
+    """The colour is what is left of white light after its thickness: a pane's own; in a body, the way through it."""
     return _clear(name, colour, told["thickness_mm"] / 1000, told["frost"], 1.52)
 
 

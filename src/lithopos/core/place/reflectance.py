@@ -111,7 +111,7 @@ def picked_reflectance(
         lit = _judged(question, mean, either, day, at, normal)
         light, sigma = either[lit], _sigma(balance, day, lit)
         if lit and _is_open(day, normal):
-            hidden = SIGMA_OPEN * float(luminance(either[False]) / max(luminance(either[True]), 1e-6))
+            hidden = SIGMA_OPEN * float(luminance(either[False])) / max(float(luminance(either[True])), 1e-6)
             sigma = float(np.linalg.norm([sigma, SIGMA_TURNED, hidden]))
     colour = mean / np.maximum(light, 1e-6)
     r, g, b = (float(value) for value in np.clip(colour, 0.005, MOST))

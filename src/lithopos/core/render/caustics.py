@@ -23,6 +23,7 @@ from lithopos.core.colour import luminance
 from lithopos.core.geometry.model import Material, Part, Texture
 from lithopos.core.light.dome import DISC_ROWS
 from lithopos.core.place.receiver import Patch
+from lithopos.core.render.absorption import absorbing, crossed, left_after, table_of
 from lithopos.core.render.scene import Environment, Scene, StoodModel
 from lithopos.core.render.translate.models import CLEAR
 
@@ -134,9 +135,10 @@ def traced(mi: Any, loaded: Any, scene: Scene, cone: Cone, photons: int, seed: i
     names = shape_names(mi, loaded)
     passes_on = np.zeros(max(names, default=0) + 1, np.float32)
     passes_on[[number for number, name in names.items() if name in {part for part, _, _ in gathering}]] = 1
+    absorbed = table_of(mi, names, absorbing(scene))
     launches = range(0, photons, LAUNCH)
     parts = [
-        _landed(mi, loaded, aim, cone, min(LAUNCH, photons - first), seed + 7919 * number, passes_on)
+        _landed(mi, loaded, aim, cone, min(LAUNCH, photons - first), seed + 7919 * number, passes_on, absorbed)
         for number, first in enumerate(launches)
     ]
     places, flux, shapes = (np.concatenate([part[i] for part in parts]) for i in range(3))
@@ -232,14 +234,16 @@ def looped(function: Callable[..., Any]) -> Any:
     return dr.syntax(function)
 
 
-def _walked(mi: Any, dr: Any, loaded: Any, ray: Any, flux: Any, rng: Any, passes_on: Any) -> Any:
+def _walked(mi: Any, dr: Any, loaded: Any, ray: Any, flux: Any, rng: Any, passes_on: Any, absorbed: Any) -> Any:
     """Where light from the sun (3,) with its flux meets something that does not pass it on, and which shape that is."""
     context = mi.BSDFContext(mi.TransportMode.Importance)
     active, bounced, depth = mi.Bool(True), mi.Bool(False), mi.UInt32(0)
-    place, shape = mi.Point3f(0), mi.UInt32(0)
+    place, shape, within = mi.Point3f(0), mi.UInt32(0), mi.Color3f(0)
     while active:
         hit = loaded.ray_intersect(ray, active)
         active &= hit.is_valid()
+        if dr.hint(absorbed is not None, mode="scalar"):
+            flux *= left_after(dr, within, hit, active)
         number = dr.reinterpret_array(mi.UInt32, hit.shape)
         gathers = active & (dr.gather(mi.Float, passes_on, number, active) > 0)
         ends = active & ~gathers & bounced
@@ -250,6 +254,8 @@ def _walked(mi: Any, dr: Any, loaded: Any, ray: Any, flux: Any, rng: Any, passes
         two = mi.Point2f(rng.next_float32(active), rng.next_float32(active))
         way, weight = hit.bsdf().sample(context, hit, one, two, active)
         flux[active] = flux * weight
+        if dr.hint(absorbed is not None, mode="scalar"):
+            within = crossed(mi, dr, absorbed, within, number, way, active)
         ray[active] = hit.spawn_ray(hit.to_world(way.wo))
         bounced |= active
         depth += 1
@@ -258,7 +264,7 @@ def _walked(mi: Any, dr: Any, loaded: Any, ray: Any, flux: Any, rng: Any, passes
 
 
 def _landed(
-    mi: Any, loaded: Any, aim: _Aim, cone: Cone, count: int, seed: int, passes_on: Floats
+    mi: Any, loaded: Any, aim: _Aim, cone: Cone, count: int, seed: int, passes_on: Floats, absorbed: Any
 ) -> tuple[Array, Floats, NDArray[np.uint32]]:
     """Where light lands (N, 3), with its flux (N, 3), on which shape (N,)."""
     import drjit as dr
@@ -287,7 +293,7 @@ def _landed(
     solid_angle = 2 * np.pi * (1 - np.cos(cone.half))
     flux = mi.Color3f(loaded.environment().eval(far) * (figure(aim.area * solid_angle) * rise))
     ray = mi.Ray3f(start + way * EMITTED_M, -way)
-    found = looped(_walked)(mi, dr, loaded, ray, flux, rng, mi.Float(passes_on))
+    found = looped(_walked)(mi, dr, loaded, ray, flux, rng, mi.Float(passes_on), absorbed)
     dr.eval(found)  # all three at once, or each would be walked for on its own
     where, flux, shape = found
     shapes = np.array(shape, np.uint32)

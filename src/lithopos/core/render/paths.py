@@ -1,10 +1,11 @@
 """Paths from the camera where sunlight is gathered by glass or thrown by metal: what `caustics` has traced is put in.
 
 A path tracer with both ways of finding light weighed by their densities (Veach and Guibas 1995, "Optimally Combining
-Sampling Techniques for Monte Carlo Rendering", the balance heuristic). It differs from the package's own in two things:
-a path that comes from a receiver over what gathers light to the sun counts nothing, since the irradiance that was
-traced from the sun is added at the receiver; and light passes straight through panes and cut-outs on its way to a
-surface, as in the package's volume tracer. It runs in the fast variant alone.
+Sampling Techniques for Monte Carlo Rendering", the balance heuristic). It differs from the package's own in three
+things: a path that comes from a receiver over what gathers light to the sun counts nothing, since the irradiance that
+was traced from the sun is added at the receiver; light passes straight through panes and cut-outs on its way to a
+surface, as in the package's volume tracer; and bodies of glass take of light by its way through them
+(`render.absorption`). It runs in the fast variant alone.
 """
 
 from __future__ import annotations
@@ -13,6 +14,8 @@ from typing import Any
 
 import numpy as np
 
+from lithopos.core.arrays import Floats
+from lithopos.core.render.absorption import crossed, left_after, table_of
 from lithopos.core.render.caustics import Cone, Irradiance, looped, shape_names
 
 SEE_THROUGH = 6  # panes and cut-outs between a surface and a light
@@ -26,7 +29,8 @@ class GatheredPaths:
     Parameters
     ----------
     gathering : names of shapes that gather or throw light.
-    maps : what lands on receivers; both are empty for the place without models.
+    maps : what lands on receivers.
+    absorbed : coefficients (3,) [1/m] of what takes light within; all three are empty for the place without models.
     """
 
     def __init__(
@@ -36,6 +40,7 @@ class GatheredPaths:
         cone: Cone | None,
         gathering: set[str],
         maps: list[Irradiance],
+        absorbed: dict[str, Floats],
         depths: tuple[int, int],
     ) -> None:
         import drjit as dr
@@ -54,6 +59,7 @@ class GatheredPaths:
             lit[numbers[one.shape]] = index + 1
         self.gathers, self.lit = mi.Float(gathers), mi.UInt32(lit.astype(np.uint32))
         self.maps = _Maps(mi, maps) if maps else None
+        self.absorbed = table_of(mi, names, absorbed)
 
     def sample(self, loaded: Any, sampler: Any, ray: Any) -> tuple[Any, Any, list[Any]]:
         """Radiance along rays, as the package's integrators answer."""
@@ -111,9 +117,12 @@ def _traced(mi: Any, dr: Any, own: Any, loaded: Any, sampler: Any, ray: Any) -> 
     depth, eta = mi.UInt32(0), mi.Float(1)
     active, certain = mi.Bool(True), mi.Bool(True)
     seen_from, density = dr.zeros(mi.SurfaceInteraction3f), mi.Float(1)
+    within = mi.Color3f(0)
     at_receiver, gathered = mi.Bool(False), mi.Bool(False)  # the last that was neither passed nor gathers; since
     while active:
         hit = loaded.ray_intersect(ray, active)
+        if dr.hint(own.absorbed is not None, mode="scalar"):
+            throughput *= left_after(dr, within, hit, active)
         # What shines by itself, or the sky.
         shines = hit.emitter(loaded, active)
         direct = mi.DirectionSample3f(loaded, hit, seen_from)
@@ -149,6 +158,8 @@ def _traced(mi: Any, dr: Any, own: Any, loaded: Any, sampler: Any, ray: Any) -> 
         one, two = sampler.next_1d(active), sampler.next_2d(active)
         chosen, value = body.sample(context, hit, one, two, active)
         throughput[active] = throughput * value
+        if dr.hint(own.absorbed is not None, mode="scalar"):
+            within = crossed(mi, dr, own.absorbed, within, number, chosen, active)
         eta[active] = eta * chosen.eta
         passes = mi.has_flag(chosen.sampled_type, mi.BSDFFlags.Null)
         ray[active] = hit.spawn_ray(hit.to_world(chosen.wo))

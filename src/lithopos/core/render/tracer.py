@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lithopos.core.arrays import Array, Floats
+from lithopos.core.render.absorption import absorbing
 from lithopos.core.render.caustics import Irradiance, casters, lit_places, sun_cone, traced
 from lithopos.core.render.engine import FAST, choose_variant, load_renderer
 from lithopos.core.render.film import FilmSampler
@@ -141,14 +142,17 @@ class MitsubaTracer:
         """Choose how light is followed; what gathers the sun's light is traced from there first."""
         through = any(lets_through(thing) for thing in scene.models)
         gathering = {name for name, _, _ in casters(scene)}
+        absorbed = absorbing(scene)
         cone, self._maps = sun_cone(scene), []
-        if choose_variant() == FAST and (through or (gathering and cone)):
+        if choose_variant() == FAST and (through or absorbed or (gathering and cone)):
             self.manner = "own"
             if gathering and cone:
                 self._maps = traced(self.mi, self._places["with"], scene, cone, PHOTONS[fine], seed=1)
             self._paths = {
-                "with": GatheredPaths(self.mi, self._places["with"], cone, gathering, self._maps, self._depths),
-                "without": GatheredPaths(self.mi, self._places["without"], cone, set(), [], self._depths),
+                "with": GatheredPaths(
+                    self.mi, self._places["with"], cone, gathering, self._maps, absorbed, self._depths
+                ),
+                "without": GatheredPaths(self.mi, self._places["without"], cone, set(), [], {}, self._depths),
             }
             return
         self.manner = "through" if through else "plain"

@@ -16,7 +16,7 @@ from lithopos.core.render.translate.mesh import flat, mesh
 CLEAR, FROSTED_MOST = 0.05, 0.7  # roughness of glass: below that an image passes; the most of a pane
 DULL = 0.6  # a roughness from which a mirror shows no image, only a glow
 
-__all__ = ["CLEAR", "Made", "black_shapes", "lets_through", "model_shapes", "moved_values"]
+__all__ = ["CLEAR", "Made", "black_shapes", "is_glass_body", "lets_through", "model_shapes", "moved_values"]
 
 
 Made = dict[tuple[int, int, bool, bool], Any]  # materials that are there already, by model and number
@@ -104,7 +104,7 @@ def _surface(mi: Any, material: Material, painted: bool, closed: bool) -> dict[s
     elif _is_matte(material) and not painted:
         inner = {"type": "diffuse", "reflectance": _base_colour(mi, material, painted)}
     elif _passes(material):
-        return _cut_out(mi, material, _glass(material, closed))
+        return _cut_out(mi, material, _glass(mi, material, closed))
     elif material.diffuse_transmission > 0:
         return _cut_out(mi, material, _shell(mi, material))
     else:
@@ -207,12 +207,25 @@ def _is_solid(material: Material, closed: bool) -> bool:
     return closed and material.thickness_m > 0
 
 
-def _glass(material: Material, closed: bool) -> dict[str, Any]:
-    """Glass: a pane, or a solid that bends light; tinted by its thickness."""
+def is_glass_body(material: Material, closed: bool) -> bool:
+    """Whether light runs on within it, bent: a body of glass or water, no pane."""
+    return not material.unlit and _passes(material) and _is_solid(material, closed)
+
+
+def _glass(mi: Any, material: Material, closed: bool) -> dict[str, Any]:
+    """Glass: a pane tinted by its thickness, or a solid that bends light.
+
+    What a solid takes of light by the way through it is the paths' to tell (`render.absorption`); in the package's own
+    integrators, which can't, its thickness stands for that way.
+    """
     tint = np.asarray(material.base_colour, np.float32) if not isinstance(material.base_colour, Texture) else np.ones(3)
     rough = _mean_roughness(material)
     solid = _is_solid(material, closed)
-    through = tint * (np.sqrt(_left_over(material)) if solid else _left_over(material))  # once in and once out
+    through = tint
+    if not solid:
+        through = tint * _left_over(material)
+    elif mi.variant().startswith("scalar"):
+        through = tint * np.sqrt(_left_over(material))  # once in and once out
     value = {"type": "rgb", "value": np.clip(through, 0, 1).tolist()}
     if not solid and rough < CLEAR:
         return {"type": "thindielectric", "int_ior": material.ior, "specular_transmittance": value}
