@@ -24,7 +24,7 @@ FLAGS = [
     "--disable-component-update",
     "--disable-sync",
 ]
-WAIT_MS = 60_000
+WAIT_MS, LONG_MS = 120_000, 600_000  # for what shows at once, and for what is rendered, on a machine that is busy
 
 
 def chromium() -> str:
@@ -44,7 +44,7 @@ class Screen:
         self.page, self.errors, self.server = page, errors, server
         page.set_default_timeout(WAIT_MS)
 
-    def until(self, expression: str, seconds: float = 90) -> Any:
+    def until(self, expression: str, seconds: float = 180) -> Any:
         """Wait until a script's value is truthy."""
         deadline, looked, said = time.monotonic() + seconds, 0.0, list[str]()
         while time.monotonic() < deadline:

@@ -79,10 +79,10 @@ class Server:
         request = urllib.request.Request(
             f"{self.address}/api/v1{path}", data, {"Content-Type": "application/json"}, method=method
         )
-        with urllib.request.urlopen(request, timeout=60) as answer:
+        with urllib.request.urlopen(request, timeout=180) as answer:
             return json.loads(answer.read())
 
-    def wait(self, ready: Callable[[], Any], seconds: float = 120) -> Any:
+    def wait(self, ready: Callable[[], Any], seconds: float = 300) -> Any:
         """Ask until the answer is truthy."""
         deadline = time.monotonic() + seconds
         while time.monotonic() < deadline:

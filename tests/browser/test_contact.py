@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import unittest
 
-from proving.screen import Screen, chromium, screen
+from proving.screen import LONG_MS, Screen, chromium, screen
 from proving.server import sample_project
 
 # Of the sea terrace: the flight of steps, a pier of the balustrade, the house's wall, in its own metres.
@@ -44,6 +44,7 @@ class Contact(unittest.TestCase):
             self.drawn()
             self.pulled_and_slid()
             self.shade_comes_in_from_outside()
+            self.the_ground_swells_and_sinks()
             self.a_model_stands_there_already()
             self.stands_in_front()
             self.stands_on_the_box_and_is_set_down()
@@ -115,6 +116,31 @@ class Contact(unittest.TestCase):
         self.assertIsNone(self.page.told("derived.proxies")[3]["reason"])
         self.page.after(lambda: page.page.get_by_role("button", name="Remove Shade 1").click())
 
+    def the_ground_swells_and_sinks(self) -> None:
+        """Pulled up by its stem, at a second place down by a figure, that point left out again."""
+        page, rise = self.page, "window.lithopos.shot.proxies[3]"
+        self.take("Uneven ground")
+        self.page.after(lambda: self.click((0.2, -2.0, 0.0), (1.2, -2.0, 0.0)))
+        page.until(f"Math.abs({rise}?.reach_m - 1) < 0.05")
+        stem = page.page.get_by_role("button", name="how high it is at point 1").bounding_box()
+        assert stem
+        top = stem["x"] + stem["width"] / 2, stem["y"] + stem["height"] / 2
+        was = self.page.told("shot.proxies[3].heights_m[0]")
+        self.page.after(lambda: page.drag(top, (top[0], top[1] - 20)))
+        self.assertGreater(self.page.told("shot.proxies[3].heights_m[0]"), was + 0.02)
+        page.press("Pull at another place")
+        self.page.after(lambda: self.click((-0.8, -2.2, 0.0)))
+        field = page.page.get_by_label("Height at point 2")
+        field.fill("-15 cm")
+        self.page.after(lambda: field.press("Enter"))
+        heights = "window.lithopos.derived.proxies[3].faces.flat().map((corner) => corner[2])"
+        page.until(f"Math.min(...{heights}) < -0.1 && Math.max(...{heights}) > 0.1")
+        point = page.page.get_by_role("button", name="point 2 of its pulls")
+        point.focus()
+        self.page.after(lambda: point.press("Delete"))
+        page.until(f"{rise}.points.length === 1 && {rise}.heights_m.length === 1")
+        self.page.after(lambda: page.page.get_by_role("button", name="Remove Uneven ground 1").click())
+
     def a_model_stands_there_already(self) -> None:
         """The fountain's own sides in its stead, until that is undone."""
         page = self.page
@@ -182,7 +208,7 @@ class Contact(unittest.TestCase):
         page.press("Refine a part")
         at = page.world(0, 0, 0.3)
         page.drag((at[0] - 40, at[1] - 30), (at[0] + 40, at[1] + 30))
-        page.page.locator("footer").get_by_text("in the part", exact=False).wait_for(timeout=120_000)
+        page.page.locator("footer").get_by_text("in the part", exact=False).wait_for(timeout=LONG_MS)
 
     def a_master_is_stopped_and_goes_on(self) -> None:
         """A small master: stopped, started again, finished; then made finer, and that stopped as well."""
@@ -195,13 +221,13 @@ class Contact(unittest.TestCase):
             self.page.after(lambda field=field: field.press("Enter"))
         page.press("Make the master")
         footer = page.page.locator("footer")
-        footer.get_by_text("part 1 of", exact=False).wait_for(timeout=120_000)
+        footer.get_by_text("part 1 of", exact=False).wait_for(timeout=LONG_MS)
         footer.get_by_role("button", name="Stop").click()
-        footer.get_by_role("button", name="Start again").click(timeout=60_000)
-        page.page.locator("aside").get_by_text("400 samples a pixel, noise", exact=False).wait_for(timeout=240_000)
+        footer.get_by_role("button", name="Start again").click(timeout=LONG_MS)
+        page.page.locator("aside").get_by_text("400 samples a pixel, noise", exact=False).wait_for(timeout=LONG_MS)
         page.press("Make it finer")
         footer.get_by_role("button", name="Stop").click()
-        footer.get_by_text("stopped; starting again", exact=False).wait_for(timeout=60_000)
+        footer.get_by_text("stopped; starting again", exact=False).wait_for(timeout=LONG_MS)
 
     def proof_keeps_what_stands_in_front(self) -> None:
         """The live view draws it over the model; a proof of all that is made."""
@@ -210,7 +236,7 @@ class Contact(unittest.TestCase):
         page.until("window.lithopos.ready")
         self.assertEqual(page.page.locator("[data-testid=stage] mask[id^=matte-]").count(), 2)
         page.press("Make a proof")
-        page.page.locator("footer").get_by_text("done ·", exact=False).wait_for(timeout=240_000)
+        page.page.locator("footer").get_by_text("done ·", exact=False).wait_for(timeout=LONG_MS)
         page.unfold("Only what changes")
         page.press("3 ×")
         shown = page.page.locator("[data-testid=stage] img[src*='/changes?times=3']")

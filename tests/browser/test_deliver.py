@@ -13,7 +13,7 @@ import cv2
 import numpy as np
 from PIL import Image
 from playwright.sync_api import expect
-from proving.screen import Screen, chromium, screen
+from proving.screen import LONG_MS, Screen, chromium, screen
 from proving.server import sample_project
 
 SMALL = "25 %"
@@ -48,7 +48,7 @@ class Delivering(unittest.TestCase):
     def how_it_was_photographed_is_told(self) -> None:
         page = self.page
         page.step("Blend")
-        expect(page.page.get_by_text("grain by brightness")).to_be_visible(timeout=60_000)
+        expect(page.page.get_by_text("grain by brightness")).to_be_visible(timeout=LONG_MS)
         aside = page.page.locator("aside").first
         expect(aside).to_contain_text("10 to 90 %")
         self.assertRegex(aside.inner_text(), r"Grain\s+[01]\.\d codes")
@@ -90,11 +90,11 @@ class Delivering(unittest.TestCase):
         page.get_by_role("button", name="Make the master and", exact=False).click()
         links = page.locator("a[aria-label^=Download]")
         try:
-            expect(links).to_have_count(before + count, timeout=240_000)
+            expect(links).to_have_count(before + count, timeout=LONG_MS)
         except AssertionError as error:
             shot = page.url.split("/shot/")[1].split("/")[0].split("?")[0]
             raise AssertionError(f"{error}\n{self.page.server.ask('GET', f'/shots/{shot}/renders')}") from error
-        page.get_by_role("button", name="Make the master and", exact=False).wait_for(timeout=60_000)
+        page.get_by_role("button", name="Make the master and", exact=False).wait_for(timeout=LONG_MS)
         found = {}
         for number in range(count):
             with page.expect_download() as told:

@@ -10,7 +10,7 @@ from typing import Any
 import cv2
 import numpy as np
 from playwright.sync_api import expect
-from proving.screen import Screen, chromium, screen
+from proving.screen import LONG_MS, Screen, chromium, screen
 from proving.server import running
 from proving.truth import SAMPLES
 
@@ -44,7 +44,7 @@ class ATake(unittest.TestCase):
             page.page.get_by_text("Drop").first.wait_for()
             page.dropped(film)
             self.time_line = page.page.get_by_role("region", name="Time line")
-            expect(self.time_line).to_be_visible(timeout=60_000)
+            expect(self.time_line).to_be_visible(timeout=LONG_MS)
             page.until("window.lithopos?.revision === 1")
             self.the_clean_plate_becomes_the_photograph()
             self.it_is_matched_and_dressed()
@@ -144,7 +144,7 @@ class ATake(unittest.TestCase):
         page.after(lambda: page.press("Lossless film"))
         page.press("Make the film")
         link = page.page.get_by_role("link", name="film", exact=False).first
-        link.wait_for(timeout=240_000)
+        link.wait_for(timeout=LONG_MS)
         with page.page.expect_download() as begun:
             link.click()
         out = folder / "fetched.mkv"

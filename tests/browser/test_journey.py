@@ -9,7 +9,7 @@ from pathlib import Path
 
 import cv2
 import numpy as np
-from proving.screen import Screen, begin, chromium, screen
+from proving.screen import LONG_MS, Screen, begin, chromium, screen
 from proving.server import running
 from proving.truth import model_mask, psnr
 
@@ -121,7 +121,7 @@ class Journey(unittest.TestCase):
         page.kept(before)
         page.press("Make the master")
         link = page.page.locator("li", has_text="Master of revision").get_by_role("link", name="Download PNG")
-        link.wait_for(timeout=120_000)
+        link.wait_for(timeout=LONG_MS)
         with page.page.expect_download() as waiting:
             link.click()
         self.assertRegex(waiting.value.suggested_filename, r"^cloister-yard-master-r\d+\.png$")

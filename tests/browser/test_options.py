@@ -9,7 +9,7 @@ import urllib.request
 from pathlib import Path
 
 from playwright.sync_api import expect
-from proving.screen import Screen, chromium, screen
+from proving.screen import LONG_MS, Screen, chromium, screen
 from proving.server import sample_project
 
 
@@ -98,7 +98,7 @@ class Options(unittest.TestCase):
         expect(both).to_contain_text("Marl bench moved 0.40 m")
         sheet.get_by_role("button", name="Masters of all").click()
         expect(sheet.get_by_label("Masters of all options")).to_be_visible()
-        expect(sheet.get_by_text(re.compile("^master(, proof.*)?$"))).to_have_count(4, timeout=240_000)
+        expect(sheet.get_by_text(re.compile("^master(, proof.*)?$"))).to_have_count(4, timeout=LONG_MS)
 
     def four_are_compared(self) -> None:
         page = self.page

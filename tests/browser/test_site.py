@@ -133,7 +133,7 @@ class Tied(unittest.TestCase):
         field = one.page.get_by_label("Turned", exact=True).first
         field.fill("33")
         one.after(lambda: field.press("Enter"))
-        other.until("window.lithopos.shot.models[0].turn_deg === 33", seconds=2)
+        other.until("window.lithopos.shot.models[0].turn_deg === 33")
         self.conflict(one, other)
 
     def conflict(self, one: Screen, other: Screen) -> None:

@@ -98,20 +98,20 @@ class Together(unittest.TestCase):
     def tracer(self, workers: int) -> ClusterTracer:
         tracer = ClusterTracer(Cluster(self.address))
         self.addCleanup(tracer.close)
-        deadline = time.monotonic() + 90
+        deadline = time.monotonic() + 300
         while len(tracer.seen()) < workers and time.monotonic() < deadline:
             time.sleep(0.3)
         self.assertEqual(len(tracer.seen()), workers)
         return tracer
 
     def wait_for(self, tracer: ClusterTracer, name: str) -> None:
-        deadline = time.monotonic() + 90
+        deadline = time.monotonic() + 300
         while name not in tracer.seen() and time.monotonic() < deadline:
             time.sleep(0.3)
 
     def wait_until_free(self, name: str) -> None:
         with Client(self.address, set_as_default=False) as client:
-            client.submit(abs, -1, workers=[name], pure=False).result(timeout=120)
+            client.submit(abs, -1, workers=[name], pure=False).result(timeout=300)
 
     @classmethod
     def picture(cls, session: Session, meanwhile: Any = None) -> Any:

@@ -4806,8 +4806,9 @@ export interface components {
          *     points of its rim; of an *outline* all its corners. A *quad* is any flat thing by its four corners, as a pane is:
          *     its distance follows from `width_m`, from `foot` plumb below its bottom left corner, or else that corner stands on
          *     the ground. A *shade* is the outline of a shadow on the ground that something outside the picture throws: what does
-         *     follows from the sun; it stands as low as it can without being seen, or `height_m` tall. A *mesh* is not drawn: its
-         *     `sides` are a model's, flat, counter-clockwise from outside [m].
+         *     follows from the sun; it stands as low as it can without being seen, or `height_m` tall. A *rise* is uneven ground:
+         *     places of the ground, each pulled up or down to its `heights_m`, fading out within `reach_m`. A *mesh* is not drawn:
+         *     its `sides` are a model's, flat, counter-clockwise from outside [m].
          *
          *     `top` is a point plumb over the first one at its upper end, of steps and a ramp over the corner behind the second;
          *     `height_m` sets the height instead. `past_m` is how far a wall runs on past its ends. `level` names the level on
@@ -4858,6 +4859,11 @@ export interface components {
              */
             height_m: number | null;
             /**
+             * Heights M
+             * @default []
+             */
+            heights_m: number[];
+            /**
              * Hidden
              * @default false
              */
@@ -4873,7 +4879,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "wall" | "box" | "steps" | "ramp" | "cylinder" | "outline" | "quad" | "shade" | "mesh";
+            kind: "wall" | "box" | "steps" | "ramp" | "cylinder" | "outline" | "quad" | "shade" | "rise" | "mesh";
             /**
              * Level
              * @default null
@@ -4905,6 +4911,11 @@ export interface components {
                 number,
                 number
             ][];
+            /**
+             * Reach M
+             * @default null
+             */
+            reach_m: number | null;
             /**
              * Receives
              * @default true

@@ -129,7 +129,9 @@ def _with_sides(
     moved = [
         one.id
         for one in shot.proxies
-        if by_id.get(one.id) is not None and not (one.seen and _holds_still(one, before.get(one.id)))
+        if by_id.get(one.id) is not None
+        and one.kind != "rise"  # it is ground, and no side of anything
+        and not (one.seen and _holds_still(one, before.get(one.id)))
     ]
     if facts.camera is None or not moved:
         return things

@@ -9,7 +9,7 @@ import { Tag, tagWithin } from "../../stage/Tag";
 import { useChange } from "../../state/changes";
 import { useEditor, usePicked } from "../../state/editor";
 import type { MarkProps, MatchedProps } from "../props";
-import { pulledUp, topOf } from "./shape";
+import { pulledAt, pulledUp, pullsOf, topOf, withoutPull } from "./shape";
 import { nameOf } from "./words";
 
 const TONE = "var(--color-verdigris)";
@@ -67,7 +67,7 @@ function Drawn({ shot, derived, frame, camera, proxy, still, hatched }: DrawnPro
   const every = (answer?.faces ?? []).map((corners) => ringOf(corners, camera, frame));
   // Of what is round its top and its border are drawn, not its facets.
   const shade = proxy.kind === "shade";
-  const fine = proxy.kind === "mesh"; // a model's many sides
+  const fine = proxy.kind === "mesh" || proxy.kind === "rise"; // many small sides
   const round = proxy.kind === "cylinder" ? [borderOf(every), ...every.slice(0, 1)] : every;
   // What throws a shade is not in the picture: the shade is.
   const sides = shade ? [flatRing(proxy.points, frame)] : round;
@@ -76,6 +76,12 @@ function Drawn({ shot, derived, frame, camera, proxy, still, hatched }: DrawnPro
   const does = hatchOf(proxy);
   const shadow = answer?.shadow.length ? ringOf(answer.shadow, camera, frame).path : null;
   const top = answer && topOf(proxy, answer, camera);
+  const pulls = answer?.foot.length ? pullsOf(proxy, answer, camera) : [];
+  const dropPoint = (i: number) => {
+    const rest = withoutPull(proxy, i);
+    if (rest) void change({ proxies: { [proxy.id]: rest } }, `leave out a point of ${nameOf(proxy)}`);
+    else remove();
+  };
   return (
     <g clipPath="url(#photograph)">
       {chosen && shadow && (
@@ -85,7 +91,7 @@ function Drawn({ shot, derived, frame, camera, proxy, still, hatched }: DrawnPro
       )}
       <path
         d={outline}
-        fill={chosen && hatched ? `url(#hatch-${does})` : "transparent"}
+        fill={chosen && hatched && proxy.kind !== "rise" ? `url(#hatch-${does})` : "transparent"}
         stroke="#fff"
         strokeOpacity={fine ? 0 : chosen ? 0.85 : 0.4}
         strokeWidth={chosen ? 3.6 : 2.6}
@@ -119,14 +125,40 @@ function Drawn({ shot, derived, frame, camera, proxy, still, hatched }: DrawnPro
               frame={frame}
               at={point}
               loupe
-              label={`${nameOf(proxy)}, point ${i + 1} of its ${shade ? "outline" : "foot"}`}
+              label={`${nameOf(proxy)}, point ${i + 1} of its ${shade ? "outline" : proxy.kind === "rise" ? "pulls" : "foot"}`}
               onMove={(to) => put({ points: moved(proxy.points, i, to) })}
               onKeep={() => keep(`move a corner of ${nameOf(proxy)}`)}
-              onDelete={remove}
+              onDelete={() => dropPoint(i)}
             >
               <RoundGrip at={frame.toScreen(point)} tone={TONE} filled={i === 0} />
             </Handle>
           ))}
+          {pulls.map((at, i) => {
+            const point = proxy.points[i];
+            if (!at || !point) return null;
+            const [foot, head] = [frame.toScreen(point), frame.toScreen(at)];
+            return (
+              <g key={`pull-${i}`}>
+                <path
+                  d={`M${foot.join(" ")}L${head.join(" ")}`}
+                  stroke={TONE}
+                  strokeWidth={1.7}
+                  className="pointer-events-none"
+                />
+                <Handle
+                  frame={frame}
+                  at={at}
+                  loupe
+                  label={`${nameOf(proxy)}, how high it is at point ${i + 1}`}
+                  cursor="ns-resize"
+                  onMove={(to) => answer && put(pulledAt(proxy, answer, camera, i, to))}
+                  onKeep={() => keep(`height of ${nameOf(proxy)}`)}
+                >
+                  <SquareGrip at={head} tone={TONE} />
+                </Handle>
+              </g>
+            );
+          })}
           {top && (
             <Handle
               frame={frame}
@@ -171,7 +203,12 @@ function Measures({ proxy, answer, at, wide }: MeasuresProps) {
   if (height == null) return null;
   const [along = 0, deep = 0] = answer?.size_m ?? [];
   const across = proxy.kind === "wall" ? "" : deep ? `${along.toFixed(2)} × ${deep.toFixed(2)} × ` : "";
-  const size = proxy.kind === "shade" ? `thrown from ${metres(height)} up` : `${across}${metres(height)}`;
+  const size =
+    proxy.kind === "shade"
+      ? `thrown from ${metres(height)} up`
+      : proxy.kind === "rise"
+        ? proxy.heights_m.map((pulled) => `${pulled > 0 ? "+" : ""}${metres(pulled)}`).join(", ")
+        : `${across}${metres(height)}`;
   const words = `${nameOf(proxy)}, ${size}`;
   return <Tag x={tagWithin(at[0], words, wide)} y={at[1] - 8} text={words} />;
 }

@@ -12,7 +12,7 @@ import { Sheen } from "../../ui/Sheen";
 import { numbered } from "../edge/numbered";
 import type { StepProps } from "../props";
 import { alongEdge } from "./made";
-import { DRAWN, doesOf, nameOf, PROXY_KINDS, type ProxyKind } from "./words";
+import { DRAWN, doesOf, MOST_PULLED, nameOf, PROXY_KINDS, type ProxyKind } from "./words";
 
 /** What stands in the photograph and meets the model's shadow, or stands before it. */
 export function Proxies(props: StepProps) {
@@ -29,7 +29,7 @@ export function Proxies(props: StepProps) {
       {proxies.map((proxy) => (
         <Row key={proxy.id} proxy={proxy} {...props} />
       ))}
-      <div className="mt-2 grid grid-cols-4 gap-1">
+      <div className="mt-2 grid grid-cols-3 gap-1">
         {DRAWN.map((sort) => ({ sort, ...PROXY_KINDS[sort] })).map(({ sort, name, sign }) => (
           <button
             key={sort}
@@ -186,7 +186,11 @@ function Row({ proxy, shot, document, derived }: StepProps & { proxy: ProxyMark 
               </Pill>
             </div>
           )}
-          {proxy.kind !== "mesh" && <Measures proxy={proxy} answer={answer} put={put} />}
+          {proxy.kind === "rise" ? (
+            <Pulled proxy={proxy} put={put} />
+          ) : (
+            proxy.kind !== "mesh" && <Measures proxy={proxy} answer={answer} put={put} />
+          )}
           {document.levels.length > 0 && !FREE.includes(proxy.kind) && (
             <div className="flex items-center gap-1.5 py-1 text-ink-700">
               Stands on
@@ -240,6 +244,43 @@ function Made({ proxy, put }: { proxy: ProxyMark; put: Put }) {
         ))}
       </select>
     </label>
+  );
+}
+
+/** How high uneven ground is at each of its points, and how far it reaches. */
+function Pulled({ proxy, put }: { proxy: ProxyMark; put: Put }) {
+  const name = nameOf(proxy);
+  return (
+    <>
+      <p className="py-1 text-xs leading-[1.55] text-ink-500">
+        Shadows follow the ground as it is pulled here, by the square at the end of each stem. What stands on
+        it is raised in Place: off the ground.
+      </p>
+      {proxy.heights_m.map((height, index) => (
+        <Field
+          key={index}
+          label={proxy.heights_m.length > 1 ? `Height at point ${index + 1}` : "Height"}
+          value={metres(height)}
+          parse={(text) => parseMetres(text)}
+          min={-100}
+          onValue={(to) =>
+            put({ heights_m: proxy.heights_m.map((was, i) => (i === index ? to : was)) }, `height of ${name}`)
+          }
+        />
+      ))}
+      <Field
+        label="Level again after"
+        value={proxy.reach_m === null ? "" : metres(proxy.reach_m)}
+        parse={(text) => parseMetres(text)}
+        min={0.01}
+        onValue={(reach_m) => put({ reach_m }, `reach of ${name}`)}
+      />
+      {proxy.heights_m.length < MOST_PULLED && (
+        <Button onClick={() => toggleTool("proxy", "pull", { proxy: proxy.id })}>
+          Pull at another place
+        </Button>
+      )}
+    </>
   );
 }
 

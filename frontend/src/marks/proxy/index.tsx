@@ -1,7 +1,9 @@
+import { cameraOf } from "../../geometry/camera";
+import { say } from "../../state/notices";
 import type { Kind } from "../kind";
 import { ProxyGlyphs } from "./Glyph";
 import { StoodProxies } from "./Live";
-import { newProxy } from "./made";
+import { newProxy, newRise, pulledToo } from "./made";
 import { ProxyOverlay } from "./Overlay";
 import { Proxies } from "./Panel";
 import { PROMPTS, PROXY_KINDS, type ProxyKind } from "./words";
@@ -15,9 +17,26 @@ export const kind: Kind = {
     prompts: PROMPTS,
     goesOn: ["outline", "shade"],
     finds: true,
-    make(marks, { document, tool, id }) {
+    make(marks, { document, derived, tool, id }) {
+      const [at] = marks;
+      const rise = document.proxies.find((one) => one.id === tool.about?.proxy);
+      if (tool.sort === "pull")
+        return rise && at
+          ? {
+              patch: { proxies: { [rise.id]: pulledToo(rise, at) } },
+              label: "pull at uneven ground",
+              id: rise.id,
+            }
+          : null;
       const sort = (tool.sort ?? "box") as ProxyKind;
-      const made = newProxy(id, sort, marks, document);
+      const made =
+        sort === "rise"
+          ? derived.camera && newRise(id, marks, document, cameraOf(derived.camera))
+          : newProxy(id, sort, marks, document);
+      if (!made) {
+        say("Both must lie on the ground, below the horizon.", "wrong");
+        return null;
+      }
       return { patch: { proxies: { [id]: made } }, label: PROXY_KINDS[sort].name.toLowerCase(), id };
     },
   },

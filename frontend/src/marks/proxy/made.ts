@@ -1,5 +1,6 @@
 import type { ProxyMark, Shot } from "../../api/client";
-import { pair } from "../../geometry/points";
+import { type Camera, onPlane } from "../../geometry/camera";
+import { image, pair } from "../../geometry/points";
 import { PROXY_KINDS, type ProxyKind, UNTOPPED } from "./words";
 
 /** A wall is drawn by its foot alone; its height is pulled afterwards. */
@@ -34,6 +35,28 @@ export function meshProxy(id: string, name: string, sides: ProxyMark["sides"], d
   return { ...newProxy(id, "mesh", [], document), name, sides };
 }
 
+/** How high new uneven ground is, of its reach, until it is pulled. */
+const FIRST_PULL = 0.12;
+
+/** Uneven ground about the first of two places, level again at the second; null where either is not on the ground. */
+export function newRise(
+  id: string,
+  marks: readonly (readonly [number, number])[],
+  document: Shot,
+  camera: Camera,
+): ProxyMark | null {
+  const [middle, border] = marks.map((mark) => onPlane(camera, image(...mark), 0));
+  if (!middle || !border) return null;
+  const reach = Math.min(Math.max(Math.hypot(border[0] - middle[0], border[1] - middle[1]), 0.05), 1000);
+  const made = newProxy(id, "rise", marks.slice(0, 1), document);
+  return { ...made, reach_m: reach, heights_m: [FIRST_PULL * reach] };
+}
+
+/** Uneven ground pulled at one more place, as high as the first. */
+export function pulledToo(rise: ProxyMark, at: readonly [number, number]): Partial<ProxyMark> {
+  return { points: [...rise.points, pair(at)], heights_m: [...rise.heights_m, rise.heights_m[0] ?? 0] };
+}
+
 /** A proxy as it is drawn by clicks; the last of them is its top, where it has one. */
 export function newProxy(
   id: string,
@@ -55,6 +78,8 @@ export function newProxy(
     depth_m: null,
     width_m: null,
     foot: null,
+    heights_m: [],
+    reach_m: null,
     sides: [],
     past_m: sort === "wall" ? [runsOn(marks[0], document), runsOn(last, document)] : [0, 0],
     count: 3,

@@ -28,6 +28,38 @@ export function topOf(proxy: ProxyMark, answer: ProxyAnswer, camera: Camera): Im
     : null;
 }
 
+/** Where uneven ground's points can be pulled: plumb over each, null where the camera does not see that. */
+export function pullsOf(proxy: ProxyMark, answer: ProxyAnswer, camera: Camera): (ImagePoint | null)[] {
+  const base = answer.foot[0]?.[2] ?? 0;
+  return proxy.points.map((point, i) => {
+    const at = proxy.kind === "rise" ? onPlane(camera, point, base) : null;
+    return at && project(camera, [at[0], at[1], base + (proxy.heights_m[i] ?? 0)]);
+  });
+}
+
+/** Uneven ground after one of its points was pulled to a pixel. */
+export function pulledAt(
+  proxy: ProxyMark,
+  answer: ProxyAnswer,
+  camera: Camera,
+  index: number,
+  to: ImagePoint,
+): Partial<ProxyMark> {
+  const base = answer.foot[0]?.[2] ?? 0;
+  const at = proxy.points[index] && onPlane(camera, proxy.points[index], base);
+  if (!at) return {};
+  const height = Math.min(Math.max(heightOver(camera, at, to) - base, -100), 100);
+  return { heights_m: proxy.heights_m.map((was, i) => (i === index ? height : was)) };
+}
+
+/** Uneven ground without one of its points; null where none would be left. */
+export function withoutPull(proxy: ProxyMark, index: number): Partial<ProxyMark> | null {
+  const others = <T>(list: readonly T[]) => list.filter((_, i) => i !== index);
+  return proxy.kind === "rise" && proxy.points.length > 1
+    ? { points: others(proxy.points), heights_m: others(proxy.heights_m) }
+    : null;
+}
+
 /** Its height after its top was pulled to a pixel. */
 export function pulledUp(
   proxy: ProxyMark,

@@ -16,6 +16,7 @@ export const PROXY_KINDS: Record<ProxyKind, { name: string; sign: string }> = {
   quad: { name: "Flat piece", sign: "M4 4L20 7L18 16L6 13Z" },
   mesh: { name: "Model", sign: "M3 14L8 3L15 6L21 12L12 17ZM8 3L12 17L15 6M3 14L15 6" },
   shade: { name: "Shade", sign: "M2 16L9 8L14 10L22 5V16ZM7 16L13 10M12 16L18 9M17 16L22 11" },
+  rise: { name: "Uneven ground", sign: "M1 13C5 13 6 6 10 6C14 6 14 15 18 15C20 15 21 13 23 13M10 6V1" },
 };
 
 const FOOT = [
@@ -28,10 +29,13 @@ const FOOT = [
 export const DRAWN = (Object.keys(PROXY_KINDS) as ProxyKind[]).filter((kind) => kind !== "mesh");
 
 /** Kinds whose height is not told by a point of their top. */
-export const UNTOPPED: readonly ProxyKind[] = ["quad", "shade", "mesh"];
+export const UNTOPPED: readonly ProxyKind[] = ["quad", "shade", "rise", "mesh"];
 
-/** What is clicked, one after the other; a wall's foot may be drawn in one stroke. */
-export const PROMPTS: Record<ProxyKind, readonly string[]> = {
+/** Most points that uneven ground is pulled at. */
+export const MOST_PULLED = 12;
+
+/** What is clicked, one after the other; a wall's foot may be drawn in one stroke. `pull` adds to uneven ground. */
+export const PROMPTS: Record<ProxyKind | "pull", readonly string[]> = {
   wall: ["draw along the wall’s foot, or click one end", "now its other end"],
   box: [...FOOT, "and its top, plumb above the first corner"],
   steps: [...FOOT, "and the top, plumb above that corner"],
@@ -53,6 +57,8 @@ export const PROMPTS: Record<ProxyKind, readonly string[]> = {
     "its bottom right corner",
     "and its bottom left corner",
   ],
+  rise: ["click the ground where it rises or sinks most", "now where it is level again"],
+  pull: ["click the ground where it rises or sinks, too"],
   mesh: [],
   shade: [
     "click a corner of a shadow that comes in from outside the picture",

@@ -105,7 +105,8 @@ def about_of(
     by_id = {answer.id: answer for answer in answers}
     for proxy in proxies:
         answer = by_id.get(proxy.id)
-        if proxy.hidden or answer is None or not answer.faces:
+        # Uneven ground is still the ground: it says nothing of what stands about.
+        if proxy.hidden or proxy.kind == "rise" or answer is None or not answer.faces:
             continue
         material = PROXY_MATERIALS[proxy.material]
         read = [np.array(colour) for colour in proxy.seen if colour is not None]

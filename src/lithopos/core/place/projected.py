@@ -42,7 +42,8 @@ def proxy_receiver(proxy: Proxy, solid: Solid, first: int, light: PlaceLight, sh
     bent: list[_Part] = []
     for number, face in enumerate(solid.faces, first):
         if face.normals is not None:
-            bent.append(_part(face, number, light, (BENT_TEXELS, 8 * BENT_TEXELS)))
+            tall = 1 if proxy.kind == "rise" else 8
+            bent.append(_part(face, number, light, (BENT_TEXELS, tall * BENT_TEXELS)))
         else:
             parts += [_part(strip, number, light) for strip in _strips(face, light)]
     means = [part.values[part.known].mean(0) for part in (*parts, *bent) if part.known.any()]

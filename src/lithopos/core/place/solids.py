@@ -19,12 +19,14 @@ from lithopos.core.errors import NoAnswer
 from lithopos.core.place.face import Face
 from lithopos.core.place.outside import beyond_border, thrower_of
 from lithopos.core.place.pane import hung
+from lithopos.core.place.rise import bounds_of, heights_at, laid_out
 from lithopos.core.shot import Pane, Proxy
 
 LEAST_M = 1e-3  # a solid that is smaller in any of its measures is none
 FAR_M = 2000.0
 ROUND = 36  # corners of a cylinder's foot
 LEAST_RISE = 0.02  # of the sun: below, shadows have no end
+NO_OUTLINE = ("shade", "rise")  # kinds whose shadow has no outline that would tell anything
 
 __all__ = ["ProxyAnswer", "Solid", "proxy_answer", "solid_of"]
 
@@ -71,7 +73,7 @@ def proxy_answer(proxy: Proxy, solid: Solid | NoAnswer, sun: Array | None) -> Pr
         id=proxy.id,
         faces=[_points(face.corners) for face in solid.faces],
         foot=_points(solid.foot),
-        shadow=_shadow(solid, sun) if sun is not None and sun[2] > LEAST_RISE and proxy.kind != "shade" else [],
+        shadow=_shadow(solid, sun) if sun is not None and sun[2] > LEAST_RISE and proxy.kind not in NO_OUTLINE else [],
         height_m=solid.height_m,
         size_m=solid.size_m,
     )
@@ -94,6 +96,8 @@ def solid_of(proxy: Proxy, camera: Pinhole, base_m: float | None, sun: Array | N
         return _mesh(proxy)
     if proxy.kind == "shade":
         return _shade(proxy, camera, base_m, sun)
+    if proxy.kind == "rise":
+        return _rise(proxy, camera, base_m)
     foot = camera.ground_points(np.array(proxy.points, float), base_m)
     if not np.isfinite(foot).all():
         return NoAnswer("its foot must lie below the horizon")
@@ -296,6 +300,26 @@ def _shade(proxy: Proxy, camera: Pinhole, base_m: float, sun: Array | None) -> S
     corners = outline if _area(outline) > 0 else outline[::-1]
     made = thrower_of(corners, camera, sun, proxy.height_m)
     return made if isinstance(made, NoAnswer) else Solid(made.faces, made.foot, made.height_m, _measures(made.foot))
+
+
+def _rise(proxy: Proxy, camera: Pinhole, base_m: float) -> Solid | NoAnswer:
+    places = camera.ground_points(np.array(proxy.points, float), base_m)
+    if not np.isfinite(places).all():
+        return NoAnswer("its points must lie below the horizon")
+    if float(np.linalg.norm(places - camera.position, axis=1).max()) > FAR_M:
+        return NoAnswer("its points lie too near to the horizon: more than 2 km away")
+    assert proxy.reach_m is not None
+    points, heights = places[:, :2], np.array(proxy.heights_m)
+    try:
+        faces = laid_out(points, heights, proxy.reach_m, base_m)
+        under = heights_at(camera.position[None, :2], points, heights, proxy.reach_m)[0]
+    except ValueError as error:
+        return NoAnswer(str(error))
+    if base_m + under >= camera.position[2]:
+        return NoAnswer("the camera would stand under it")
+    x0, y0, x1, y1 = bounds_of(points, proxy.reach_m)
+    foot = np.array([[x0, y0, base_m], [x1, y0, base_m], [x1, y1, base_m], [x0, y1, base_m]])
+    return Solid(tuple(faces), foot, float(np.abs(heights).max()), (x1 - x0, y1 - y0))
 
 
 def _mesh(proxy: Proxy) -> Solid:

@@ -484,8 +484,9 @@ def _stood_models(
 
 
 def _crossings(models: list[StoodModel], solids: list[tuple[Proxy, Solid]]) -> list[str]:
-    """In words, which models stand in what."""
-    bodies = [(proxy.name or proxy.id, solids_of(solid.faces, None)) for proxy, solid in solids]
+    """In words, which models stand in what; uneven ground runs through whatever stands on it."""
+    standing = [(proxy, solid) for proxy, solid in solids if proxy.kind != "rise"]
+    bodies = [(proxy.name or proxy.id, solids_of(solid.faces, None)) for proxy, solid in standing]
     return [
         f"{thing.name} runs into {name}."
         for name, body in bodies
@@ -645,8 +646,8 @@ def _place(
         )
 
     holes = tuple(part for at, part in layout.levels if at < layout.main_m)
-    levels = [plane(f"level {at:g}", at, only=part) for at, part in layout.levels]
-    receivers = [plane("ground", layout.main_m, without=holes), *levels]
+    levels = [plane(f"level {at:g}", at, only=part, without=_uneven(solids, at)) for at, part in layout.levels]
+    receivers = [plane("ground", layout.main_m, without=(*holes, *_uneven(solids, layout.main_m))), *levels]
     first = 0
     for proxy, solid in solids:
         assert light
@@ -663,6 +664,13 @@ def _place(
         around = surroundings_of(linear, camera, np.array(balance.gain), apart, from_there)
     windows = window_pictures(shot.windows, linear, camera.width / shot.photograph.width)
     return balance, tuple(receivers), around, windows
+
+
+def _uneven(solids: list[tuple[Proxy, Solid]], at_m: float) -> tuple[Rect, ...]:
+    """The parts of a plane in whose place uneven ground lies."""
+    feet = [solid.foot for proxy, solid in solids if proxy.kind == "rise" and proxy.receives and proxy.hides]
+    here = [foot for foot in feet if abs(foot[0, 2] - at_m) < SAME_HEIGHT_M]
+    return tuple((*foot[0, :2].tolist(), *foot[2, :2].tolist()) for foot in here)
 
 
 def _others(

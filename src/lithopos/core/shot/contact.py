@@ -20,6 +20,7 @@ Size = Annotated[FiniteFloat, Field(gt=0, le=1000)]
 MOST_SIDES, MOST_CORNERS = 300, 60  # of a mesh, and of one of its sides
 Point = tuple[FiniteFloat, FiniteFloat, FiniteFloat]
 Side = Annotated[list[Point], Field(min_length=3, max_length=MOST_CORNERS)]
+Pulled = Annotated[FiniteFloat, Field(ge=-100, le=100)]
 Past = Annotated[FiniteFloat, Field(ge=0, le=1000)]
 
 # How many points each kind of proxy is drawn by, at least and at most.
@@ -32,6 +33,7 @@ POINTS = {
     "outline": (3, 60),
     "quad": (4, 4),
     "shade": (3, 60),
+    "rise": (1, 12),
     "mesh": (0, 0),
 }
 
@@ -65,8 +67,9 @@ class Proxy(DocumentPart):
     points of its rim; of an *outline* all its corners. A *quad* is any flat thing by its four corners, as a pane is:
     its distance follows from `width_m`, from `foot` plumb below its bottom left corner, or else that corner stands on
     the ground. A *shade* is the outline of a shadow on the ground that something outside the picture throws: what does
-    follows from the sun; it stands as low as it can without being seen, or `height_m` tall. A *mesh* is not drawn: its
-    `sides` are a model's, flat, counter-clockwise from outside [m].
+    follows from the sun; it stands as low as it can without being seen, or `height_m` tall. A *rise* is uneven ground:
+    places of the ground, each pulled up or down to its `heights_m`, fading out within `reach_m`. A *mesh* is not drawn:
+    its `sides` are a model's, flat, counter-clockwise from outside [m].
 
     `top` is a point plumb over the first one at its upper end, of steps and a ramp over the corner behind the second;
     `height_m` sets the height instead. `past_m` is how far a wall runs on past its ends. `level` names the level on
@@ -81,13 +84,15 @@ class Proxy(DocumentPart):
 
     id: Identity
     name: Name = ""
-    kind: Literal["wall", "box", "steps", "ramp", "cylinder", "outline", "quad", "shade", "mesh"]
+    kind: Literal["wall", "box", "steps", "ramp", "cylinder", "outline", "quad", "shade", "rise", "mesh"]
     points: Annotated[list[Pixel], Field(max_length=60)]
     top: Pixel | None = None
     height_m: Size | None = None
     depth_m: Size | None = None
     width_m: Size | None = None
     foot: Pixel | None = None
+    heights_m: Annotated[list[Pulled], Field(max_length=12)] = []
+    reach_m: Size | None = None
     sides: Annotated[list[Side], Field(max_length=MOST_SIDES)] = []
     past_m: tuple[Past, Past] = (0.0, 0.0)
     count: Annotated[int, Field(ge=1, le=60)] = 3
@@ -112,7 +117,12 @@ class Proxy(DocumentPart):
             raise ValueError(f"a {self.kind} needs a point of its back, or its depth")
         if (self.kind == "mesh") != bool(self.sides):
             raise ValueError("sides: a mesh has some, what is drawn has none")
-        if self.kind not in ("quad", "shade", "mesh") and self.top is None and self.height_m is None:
+        pulled = len(self.points) if self.kind == "rise" else 0
+        if len(self.heights_m) != pulled or (self.reach_m is None) != (self.kind != "rise"):
+            raise ValueError(
+                "heights_m, reach_m: a rise has a height for each of its points, and a reach; others have none"
+            )
+        if self.kind not in ("quad", "shade", "rise", "mesh") and self.top is None and self.height_m is None:
             raise ValueError(f"a {self.kind} needs a point of its top, or its height")
         if self.material not in PROXY_MATERIALS:
             raise ValueError(f"unknown material {self.material!r}; known: {', '.join(PROXY_MATERIALS)}")

@@ -24,6 +24,8 @@ SHARED = ("models", "proxies", "lamps")
 SHAPE = (
     "kind",
     "points",
+    "heights_m",
+    "reach_m",
     "top",
     "height_m",
     "depth_m",
@@ -193,8 +195,8 @@ def _proxy(proxy: Document, facts: Derived, theirs: Document | None, touched: bo
     told = [[[float(value) for value in corner] for corner in side] for side in sides]
     if theirs is not None and not touched and _near(theirs["sides"], told):
         return None
-    bare = {"points": [], "shadow": [], "past_m": [0.0, 0.0], "count": 3}
-    bare |= dict.fromkeys(("top", "height_m", "depth_m", "width_m", "foot", "level"))
+    bare = {"points": [], "shadow": [], "past_m": [0.0, 0.0], "count": 3, "heights_m": []}
+    bare |= dict.fromkeys(("top", "height_m", "depth_m", "width_m", "foot", "reach_m", "level"))
     return {**proxy, **bare, "kind": "mesh", "sides": told}
 
 
