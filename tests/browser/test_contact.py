@@ -119,7 +119,7 @@ class Contact(unittest.TestCase):
     def the_ground_swells_and_sinks(self) -> None:
         """Pulled up by its stem, at a second place down by a figure, that point left out again."""
         page, rise = self.page, "window.lithopos.shot.proxies[3]"
-        self.take("Uneven ground")
+        self.take("Rise or dip")
         self.page.after(lambda: self.click((0.2, -2.0, 0.0), (1.2, -2.0, 0.0)))
         page.until(f"Math.abs({rise}?.reach_m - 1) < 0.05")
         stem = page.page.get_by_role("button", name="how high it is at point 1").bounding_box()
@@ -139,7 +139,7 @@ class Contact(unittest.TestCase):
         point.focus()
         self.page.after(lambda: point.press("Delete"))
         page.until(f"{rise}.points.length === 1 && {rise}.heights_m.length === 1")
-        self.page.after(lambda: page.page.get_by_role("button", name="Remove Uneven ground 1").click())
+        self.page.after(lambda: page.page.get_by_role("button", name="Remove Rise or dip 1").click())
 
     def a_model_stands_there_already(self) -> None:
         """The fountain's own sides in its stead, until that is undone."""

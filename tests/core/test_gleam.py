@@ -11,11 +11,16 @@ from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.colour import encode_srgb
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.picture import Picture
+from lithopos.core.geometry.model import Material, Model, Part
 from lithopos.core.light.dome import directions, dome_of, ground_of
 from lithopos.core.place.balance import balance_of_ground
+from lithopos.core.place.blurred import blurred
 from lithopos.core.place.daylight import Daylight
 from lithopos.core.place.gleam import GleamQuestion, gleam_of
 from lithopos.core.place.mirrored import fresnel
+from lithopos.core.place.receiver import Patch, Receiver, Sheen
+from lithopos.core.render.scene import Environment, Scene, StoodModel
+from tests.core.rendering import tracer
 from tests.support import TrueCamera
 
 SIZE = (960, 640)
@@ -61,6 +66,53 @@ class Mirrored(unittest.TestCase):
         # Taken for the floor's own it makes the gain more than twice as high; a window's edge is told to a cell only.
         self.assertGreater(off[None], 1.0)
         self.assertLess(off[1.0, 0.05], 0.3)
+
+
+class Blur(unittest.TestCase):
+    """A shining panel before a gleaming floor, traced by the renderer."""
+
+    EYE, EDGE, BESIDE = np.array([0.0, 0, 1.6]), np.array([0.25, 8, 1.25]), np.array([0.75, 8, 1.25])
+
+    def traced(self, roughness: float) -> tuple[Picture, Pinhole]:
+        tilt = np.radians(-12)
+        forward, right = np.array([0, np.cos(tilt), np.sin(tilt)]), np.array([1.0, 0, 0])
+        camera = Pinhole(
+            420.0, np.array([180, 150]), np.stack([right, np.cross(forward, right), forward]), self.EYE, 360, 300
+        )
+        corners = np.array([[-60.0, -60, 0], [60, -60, 0], [60, 60, 0], [-60, 60, 0]])
+        uv, faces = np.array([[0, 0], [1, 0], [1, 1], [0, 1.0]]), np.array([[0, 1, 2], [0, 2, 3]])
+        floor = Patch(corners, uv, faces, np.full(3, 0.1, np.float32))
+        standing = np.array([[-1.5, 8, 0.3], [0.5, 8, 0.3], [0.5, 8, 2.2], [-1.5, 8, 2.2]])
+        panel = Part("panel", standing, np.tile([0, -1.0, 0], (4, 1)), np.zeros((4, 2)), faces, 0)
+        shining = Material("m", np.zeros(3, np.float32), emission=np.full(3, 3.0, np.float32))
+        made = Scene(
+            camera,
+            (Receiver("ground", (floor,), Sheen(1.0, roughness), level=True),),
+            (StoodModel("panel", Model([panel], [shining]), np.eye(4)),),
+            (Environment(np.full((16, 32, 3), 0.25, np.float32)),),
+            np.ones(3, np.float32),
+        )
+        engine = tracer()
+        engine.show(made)
+        columns, rows = np.meshgrid(np.arange(camera.width), np.arange(camera.height))
+        pixels = np.column_stack([columns.ravel(), rows.ravel()]).astype(np.int32)
+        light = [engine.radiance("with", part, 0, 32, 1).sum(1) / 64 for part in engine.batches(pixels, 32)]
+        linear = np.concatenate(light).reshape(camera.height, camera.width, 3)
+        return Picture(np.round(65535 * np.clip(encode_srgb(0.8 * linear), 0, 1)).astype(np.uint16)), camera
+
+    def test_the_roughness_of_a_traced_floor_comes_back_from_an_upright_edge(self) -> None:
+        mirrored = [1, 1, -1]
+        for roughness in (0.12, 0.25):
+            picture, camera = self.traced(roughness)
+            spots = camera.project(np.stack([self.EDGE, self.BESIDE, self.EDGE * mirrored, self.BESIDE * mirrored]))
+            told = blurred(picture, camera, *spots)
+            assert told
+            with self.subTest(roughness=roughness):
+                self.assertAlmostEqual(told.roughness, roughness, delta=0.1 * roughness)
+                self.assertLess(told.sigma, 0.1 * roughness)
+        # Across a level edge, or not across the same one, nothing is said.
+        self.assertIsNone(blurred(picture, camera, spots[0], spots[0] - [0, 30], spots[2], spots[2] + [0, 30]))
+        self.assertIsNone(blurred(picture, camera, spots[1], spots[0], spots[2], spots[3]))
 
 
 class Gleam(unittest.TestCase):

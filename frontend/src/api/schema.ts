@@ -2351,12 +2351,24 @@ export interface components {
         /**
          * GleamAnswer
          * @description The coat's strength beside a whole dielectric's, its standard deviation; how much the ground mirrors there.
+         *
+         *     `roughness` is how blurred that is, with its deviation; None where it was not clicked across an upright edge.
          */
         GleamAnswer: {
             /** Coat */
             coat: number;
             /** Mirrors */
             mirrors: number;
+            /**
+             * Roughness
+             * @default null
+             */
+            roughness: number | null;
+            /**
+             * Roughness Sigma
+             * @default null
+             */
+            roughness_sigma: number | null;
             /** Sigma */
             sigma: number;
         };

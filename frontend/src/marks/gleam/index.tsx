@@ -5,7 +5,7 @@ import type { Kind } from "../kind";
 
 const SHARE = 1 / 640;
 
-/** How strongly the ground mirrors, by a mirror image that the photograph shows. */
+/** How strongly the ground mirrors and how blurred, by a mirror image that the photograph shows. */
 export const kind: Kind = {
   name: "gleam",
   rank: 6,
@@ -29,10 +29,16 @@ export const kind: Kind = {
           }),
         );
         const percent = (v: number) => `${Math.round(100 * v)} %`;
+        const { roughness, roughness_sigma: sigma } = told;
+        const blur =
+          roughness == null
+            ? "How blurred that is was not told: click across an upright edge, with room beside it."
+            : `It is blurred by ${percent(roughness)} ± ${percent(2 * (sigma ?? 0))}.`;
         say(
-          `The ground mirrors ${(100 * told.mirrors).toFixed(1)} % there: ${percent(told.coat)} ± ${percent(2 * told.sigma)} of what polished stone would.`,
+          `The ground mirrors ${(100 * told.mirrors).toFixed(1)} % there: ${percent(told.coat)} ± ${percent(2 * told.sigma)} of what polished stone would. ${blur}`,
         );
-        return { patch: { ground: { coat: told.coat } }, label: "how much the ground mirrors" };
+        const ground = { coat: told.coat, ...(roughness == null ? {} : { roughness }) };
+        return { patch: { ground }, label: "how the ground mirrors" };
       } catch (error) {
         say((error as Error).message, "wrong");
         return null;

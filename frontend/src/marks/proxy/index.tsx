@@ -6,7 +6,7 @@ import { StoodProxies } from "./Live";
 import { newProxy, newRise, pulledToo } from "./made";
 import { ProxyOverlay } from "./Overlay";
 import { Proxies } from "./Panel";
-import { PROMPTS, PROXY_KINDS, type ProxyKind } from "./words";
+import { nameOf, PROMPTS, PROXY_KINDS, type ProxyKind } from "./words";
 
 /** Proxies: simple geometry for things in the photograph, which receive and hide. */
 export const kind: Kind = {
@@ -24,7 +24,7 @@ export const kind: Kind = {
         return rise && at
           ? {
               patch: { proxies: { [rise.id]: pulledToo(rise, at) } },
-              label: "pull at uneven ground",
+              label: `pull at ${nameOf(rise)}`,
               id: rise.id,
             }
           : null;

@@ -16,7 +16,7 @@ export const PROXY_KINDS: Record<ProxyKind, { name: string; sign: string }> = {
   quad: { name: "Flat piece", sign: "M4 4L20 7L18 16L6 13Z" },
   mesh: { name: "Model", sign: "M3 14L8 3L15 6L21 12L12 17ZM8 3L12 17L15 6M3 14L15 6" },
   shade: { name: "Shade", sign: "M2 16L9 8L14 10L22 5V16ZM7 16L13 10M12 16L18 9M17 16L22 11" },
-  rise: { name: "Uneven ground", sign: "M1 13C5 13 6 6 10 6C14 6 14 15 18 15C20 15 21 13 23 13M10 6V1" },
+  rise: { name: "Rise or dip", sign: "M1 13C5 13 6 6 10 6C14 6 14 15 18 15C20 15 21 13 23 13M10 6V1" },
 };
 
 const FOOT = [

@@ -1,4 +1,4 @@
-"""How strongly the ground mirrors, from a mirror image that the photograph shows.
+"""How strongly the ground mirrors, and how blurred, from a mirror image that the photograph shows.
 
 Where something bright is seen, and its mirror image on the ground, the ground shows there what it shows beside, and F c
 times what the bright thing has over what lies beside it: F is Fresnel's reflectance of a dielectric of the index 1.5 at
@@ -16,6 +16,7 @@ from lithopos.core.colour import luminance
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.place.balance import read_patch
+from lithopos.core.place.blurred import blurred
 from lithopos.core.place.mirrored import fresnel
 
 ASIDE_DEG = 3.0  # as far as a mirror image may lie beside the plane of its thing
@@ -39,11 +40,16 @@ class GleamQuestion(BaseModel):
 
 
 class GleamAnswer(BaseModel):
-    """The coat's strength beside a whole dielectric's, its standard deviation; how much the ground mirrors there."""
+    """The coat's strength beside a whole dielectric's, its standard deviation; how much the ground mirrors there.
+
+    `roughness` is how blurred that is, with its deviation; None where it was not clicked across an upright edge.
+    """
 
     coat: float
     sigma: float
     mirrors: float
+    roughness: float | None = None
+    roughness_sigma: float | None = None
 
 
 def gleam_of(question: GleamQuestion, photograph: Picture, camera: Pinhole) -> GleamAnswer:
@@ -82,6 +88,12 @@ def gleam_of(question: GleamQuestion, photograph: Picture, camera: Pinhole) -> G
     there = fresnel(float(-image[2]))
     if mirrors < -noise:
         raise InputError("image", "is darker than the ground beside it: that is no mirror image")
+    pixels = (np.array(getattr(question, name), float) for name in spots)
+    edge = blurred(photograph, camera, *pixels)
     return GleamAnswer(
-        coat=float(np.clip(mirrors / there, 0, MOST_COAT)), sigma=float(noise / there), mirrors=float(max(mirrors, 0))
+        coat=float(np.clip(mirrors / there, 0, MOST_COAT)),
+        sigma=float(noise / there),
+        mirrors=float(max(mirrors, 0)),
+        roughness=edge.roughness if edge else None,
+        roughness_sigma=edge.sigma if edge else None,
     )
