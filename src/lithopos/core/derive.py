@@ -5,7 +5,8 @@ Nothing here is kept: the document holds what the user decided, this says what i
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, field, replace
+from functools import lru_cache
 from typing import Literal
 
 import numpy as np
@@ -16,7 +17,7 @@ from lithopos.core.camera.answer import tell_at_site, tell_by_hand
 from lithopos.core.camera.hand import Gesture, hand_fit, pinhole_by_hand
 from lithopos.core.camera.known import pinhole_known
 from lithopos.core.camera.pinhole import Pinhole
-from lithopos.core.camera.problem import CameraAnswer, HandCamera, KnownCamera, LengthAnswer
+from lithopos.core.camera.problem import CameraAnswer, CameraProblem, HandCamera, KnownCamera, LengthAnswer
 from lithopos.core.camera.scale import seen_points
 from lithopos.core.camera.solve import bearable, pinhole_of, solve_camera
 from lithopos.core.camera.vanishing import RUNS, Marks
@@ -51,6 +52,7 @@ from lithopos.core.questions import camera_problem_of
 from lithopos.core.shot import USUAL_TURBIDITY, Shot
 
 SIGMA_PANORAMA = 0.12  # of a panorama's sky beside its own sun
+SOLVED_KEPT = 64  # cameras
 GLEAMING = 0.45  # roughness below which the ground mirrors what lies about
 
 __all__ = [
@@ -291,10 +293,26 @@ def _camera(shot: Shot, level_heights: dict[str, float] | None = None) -> Camera
     if isinstance(shot.camera, KnownCamera):
         return tell_by_hand(pinhole_known(shot.camera, problem.image.width, problem.image.height), problem)
     problem, waiting = bearable(problem)
-    answer = solve_camera(problem)
-    if not isinstance(answer, NoAnswer):
-        answer.warnings += waiting
+    found = _solved(_Asked(problem.model_dump_json(), problem))
+    if isinstance(found, NoAnswer):
+        return found
+    answer = found.model_copy(deep=True)
+    answer.warnings += waiting
     return answer
+
+
+@dataclass(frozen=True)
+class _Asked:
+    """A problem, known again by its JSON."""
+
+    told: str
+    problem: CameraProblem = field(compare=False)
+
+
+@lru_cache(maxsize=SOLVED_KEPT)
+def _solved(asked: _Asked) -> CameraAnswer | NoAnswer:
+    """The camera; whatever else is dragged, the edges stay and need not be solved again."""
+    return solve_camera(asked.problem)
 
 
 def _levels(shot: Shot, camera: CameraAnswer) -> list[LevelAnswer]:

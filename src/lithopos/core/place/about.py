@@ -57,7 +57,11 @@ class About:
 
     def at(self, place: Array, normal: Array) -> Openness:
         """What a surface at a place (3,) sees about it."""
-        return openness(place[None], normal[None], self.solids, lambda _, numbers: self.shown[numbers], self.sky)
+        return self.at_all(place[None], normal[None])
+
+    def at_all(self, places: Array, normals: Array) -> Openness:
+        """What surfaces at places (N, 3) see about them: together sooner than one by one."""
+        return openness(places, normals, self.solids, lambda _, numbers: self.shown[numbers], self.sky)
 
     def clipped_at(self, place: Array, normal: Array, seen: Openness) -> Array:
         """The share of what solids throw onto a surface that comes from clipped pixels, by channel (3,).

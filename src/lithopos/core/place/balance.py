@@ -134,11 +134,12 @@ def balance_of(patches: Sequence[LightPatch], camera: Pinhole, day: Daylight) ->
     reasons = {patch.id: _why_not(patch, camera, day) for patch in patches}
     used = [patch for patch in patches if reasons[patch.id] is None]
     lit = _judged(used, day)
+    lie = [place_of(patch.at, patch.facing, camera, day) for patch in used]
+    reached = [not day.shines or lit[patch.id] for patch in used]
+    every = day.given_all([normal for _, normal in lie], [at for at, _ in lie], reached)
     put_in = []
-    for patch in used:
+    for patch, given in zip(used, every, strict=True):
         assert patch.seen
-        at, normal = place_of(patch.at, patch.facing, camera, day)
-        given = day.given(normal, at, not day.shines or lit[patch.id])
         colour = np.array(patch.seen.colour) / light_at(np.array(patch.at), camera, day.falloff)
         put_in.append(PatchIn(colour, patch.seen.spread, patch.material, lit[patch.id], given))
     tones = {patch.material: patch.tone for patch in used if patch.tone is not None}
@@ -217,7 +218,7 @@ def _given_about(pixels: Array, camera: Pinhole, height_m: float, day: Daylight,
         return day.given(UP, None, lit)
     chosen = pixels[np.linspace(0, len(pixels) - 1, min(SPOTS, len(pixels))).astype(int)]
     places = camera.ground_points(chosen + 0.5, height_m)
-    return np.mean([day.given(UP, place, lit) for place in places], axis=0)
+    return np.mean(day.given_all([UP] * len(places), list(places), [lit] * len(places)), axis=0)
 
 
 def _spots(encoded: Floats, linear: Floats, camera: Pinhole, height_m: float, day: Daylight) -> list[PatchIn]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -178,8 +179,21 @@ class Daylight:
         at : where it is (3,) [m]; None where nobody knows: then no light is near.
         lit : whether the sun reaches it.
         """
+        return self.given_all([normal], [at], [lit])[0]
+
+    def given_all(self, normals: Sequence[Array], places: Sequence[Array | None], lit: Sequence[bool]) -> list[Array]:
+        """`given` of several surfaces."""
+        known = [n for n, place in enumerate(places) if place is not None]
+        seen = dict[int, Openness]()
+        if self.about and known:
+            every = self.about.at_all(
+                np.stack([place for place in places if place is not None]), np.stack([normals[n] for n in known])
+            )
+            seen = {n: every.one(number) for number, n in enumerate(known)}
+        return [self._given(normals[n], place, lit[n], seen.get(n)) for n, place in enumerate(places)]
+
+    def _given(self, normal: Array, at: Array | None, lit: bool, seen: Openness | None) -> Array:
         sun, bounced, sky, below = self.parts(normal)
-        seen = self.about.at(at, normal) if self.about and at is not None else None
         if seen is not None:
             bounced, sky, below = seen.sunlit[0] * bounced, seen.sky[0] * sky, seen.ground[0] * below
         rows = [lit * sun + bounced] if self.sun is not None else []

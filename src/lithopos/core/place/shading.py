@@ -17,7 +17,7 @@ from lithopos.core.place.face import Face, triangles_of
 from lithopos.core.place.seen import SunMap, sun_map
 
 RAYS = 128
-CHUNK = 4_000_000  # rays times triangles at once
+CHUNK = 40_000  # rays times triangles at once: what a processor holds near it
 OFF_M = 1e-3  # how far off a surface a look round begins
 
 __all__ = ["Openness", "Solids", "openness", "solids_of"]
@@ -101,6 +101,11 @@ class Openness:
     thrown: Array
     ground: Array
     sunlit: Array
+
+    def one(self, number: int) -> Openness:
+        """What one of the points sees."""
+        of = slice(number, number + 1)
+        return Openness(self.sky[of], self.thrown[of], self.ground[of], self.sunlit[of])
 
 
 def solids_of(faces: Sequence[Face], sun: Array | None, *, mapped: bool = False) -> Solids:
