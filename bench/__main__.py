@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import json
 import statistics
 import subprocess
@@ -28,17 +29,19 @@ from bench.queues import bench_queues
 from bench.sharp import bench_sharp
 from lithopos.core.camera.find import find_edges
 from lithopos.core.camera.problem import CameraAnswer, CameraProblem, LineIn
-from lithopos.core.camera.solve import solve_camera
-from lithopos.core.derive import derive
+from lithopos.core.camera.solve import pinhole_of, solve_camera
+from lithopos.core.derive import daylight_of, derive
 from lithopos.core.exchange.decode import read_picture
 from lithopos.core.light.sun import SunAnswer, SunProblem, solve_sun
+from lithopos.core.place.balance import proposed_patches, read_patches
 from lithopos.core.reading.ask import read_model
 from lithopos.core.render.engine import choose_variant
 from lithopos.core.render.influence import influence_of
 from lithopos.core.render.render import PROOF_SAMPLES, render_shot
 from lithopos.core.render.session import Session
 from lithopos.core.render.tracer import MitsubaTracer
-from lithopos.samples.demo import marks_of
+from lithopos.core.shot import load_shot
+from lithopos.samples.demo import drawn_proxies, marks_of
 from lithopos.web.app import create_app
 
 
@@ -67,10 +70,16 @@ def bench_solving() -> None:
         shot = library.add_shot(project.id, "bench", file.sha256)
         library.change(shot.id, 1, patch, "marks")
         client = app.test_client()
-        moved = {"patch": {"edges": edges}}
         state = library.shot(shot.id).shot
-        solve = median_ms(lambda: derive(state))
-        whole = median_ms(lambda: client.post(f"/api/v1/shots/{shot.id}/try", json=moved))
+        dragged = itertools.count(1)
+
+        def moved() -> list[dict[str, Any]]:
+            """The first edge a little farther each time: edges that stay are not solved again."""
+            (x, y), *others = edges[0]["points"]
+            return [{**edges[0], "points": [(x + 0.01 * next(dragged), y), *others]}, *edges[1:]]
+
+        solve = median_ms(lambda: derive(load_shot({**state.model_dump(mode="json", by_alias=True), "edges": moved()})))
+        whole = median_ms(lambda: client.post(f"/api/v1/shots/{shot.id}/try", json={"patch": {"edges": moved()}}))
         problem = CameraProblem.model_validate(
             {
                 "image": truth["image"],
@@ -95,6 +104,30 @@ def bench_solving() -> None:
     print("  the server's whole answer{:6.1f} {:6.1f} {:6.1f}".format(*whole))
     print("  camera alone, 20 edges   {:6.1f} {:6.1f} {:6.1f}".format(*more))
     print("  20 edges of 4 points, with principal point and distortion {:6.1f} {:6.1f} {:6.1f}".format(*bent))
+    print("  20 patches and 5 proxies, a patch dragged: strengths {:6.1f} {:6.1f} {:6.1f}".format(*_strengths()))
+
+
+def _strengths() -> tuple[float, float, float]:
+    """How long the court's lights take to follow a dragged patch."""
+    truth = json.loads((SAMPLES / "mason-court.json").read_text())
+    document = marked_shot("mason-court").model_dump(mode="json", by_alias=True)
+    document["proxies"] = drawn_proxies(truth)[:5]
+    photograph = read_picture(SAMPLES / truth["photograph"])
+    shot = load_shot(document)
+    facts = derive(shot)
+    assert facts.camera
+    first = proposed_patches(photograph, pinhole_of(facts.camera), daylight_of(shot, facts))
+    rng = np.random.default_rng(1)
+    spots = [tuple(np.array(first[n % len(first)].at) + rng.normal(0, [30, 10])) for n in range(20)]
+    patches = [first[n % len(first)].model_copy(update={"id": f"p{n}", "at": at}) for n, at in enumerate(spots)]
+    read = [one.model_dump(mode="json") for one in read_patches(patches, photograph, photograph.codes.shape[1])]
+    dragged = itertools.count(1)
+
+    def moved() -> None:
+        x, y = read[0]["at"]
+        derive(load_shot({**document, "patches": [{**read[0], "at": (x + next(dragged), y)}, *read[1:]]}))
+
+    return median_ms(moved, 30)
 
 
 def _twenty(edges: list[dict[str, Any]]) -> list[LineIn]:
