@@ -28,6 +28,9 @@ from lithopos.core.render.engine import SLOW
 from lithopos.core.render.render import render_shot
 from lithopos.core.render.session import Session
 from lithopos.core.shot import Shot
+from lithopos.jobs.queue import Queue
+from lithopos.jobs.worker import Worker
+from lithopos.library.store import Library
 
 SCALE, SAMPLES_A_PIXEL = 0.1, 128
 
@@ -61,6 +64,17 @@ class Parcels(unittest.TestCase):
         ):
             with self.assertRaisesRegex(InputError, words):
                 refuse_open(cluster)
+
+
+class Handed(unittest.TestCase):
+    def test_what_is_large_goes_to_the_cluster_and_small_pictures_are_made_here(self) -> None:
+        with tempfile.TemporaryDirectory() as name:
+            library = Library(Path(name))
+            worker = Worker(library, Queue(Path(name)), Cluster("tcp://127.0.0.1:1"))
+            for quality, there in {"proof": True, "master": True, "take": True, "piece": False, "card": False}.items():
+                with self.subTest(quality):
+                    self.assertEqual(isinstance(worker._session(quality).tracer, ClusterTracer), there)
+            library.engine.dispose()
 
 
 class Together(unittest.TestCase):

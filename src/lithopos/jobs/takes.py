@@ -10,6 +10,7 @@ import threading
 import time
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import cv2
 import numpy as np
@@ -108,8 +109,18 @@ def _write_shown(codes: Codes, place: Path) -> None:
 # What a worker does
 
 
-def make_take(library: Library, render: Render, session: Session, stop: Callable[[], bool]) -> None:
+def make_take(
+    library: Library,
+    render: Render,
+    session: Session,
+    stop: Callable[[], bool],
+    worked_on: Callable[[], dict[str, Any] | None],
+) -> None:
     """Do one piece of work on a take; how far it is, is told in the render's row.
+
+    Parameters
+    ----------
+    worked_on : which machines trace, where there is a cluster.
 
     Raises
     ------
@@ -122,7 +133,7 @@ def make_take(library: Library, render: Render, session: Session, stop: Callable
     for step in steps[render.quality]():
         if time.monotonic() - told_at > TOLD_EVERY_S:
             told_at = time.monotonic()
-            _tell(library, render, step)
+            _tell(library, render, step, worked_on())
             _note(library, render, FRAMES, job.finished())
     if render.quality == "front":
         _note(library, render, FRAMES, {number: job.front_path(number).name for number in job.frames})
@@ -132,7 +143,7 @@ def make_take(library: Library, render: Render, session: Session, stop: Callable
         _put_plate(library, render, job)
     if render.quality == "film":
         _put_files(library, render, job)
-    _tell(library, render, Progress("frames", len(job.frames), len(job.frames)))
+    _tell(library, render, Progress("frames", len(job.frames), len(job.frames)), worked_on())
     job.clear()
 
 
@@ -160,7 +171,7 @@ def _job(library: Library, render: Render, session: Session, stop: Callable[[], 
     )
 
 
-def _tell(library: Library, render: Render, step: Progress) -> None:
+def _tell(library: Library, render: Render, step: Progress, worked_on: dict[str, Any] | None) -> None:
     library.update_render(
         render.id,
         stage=step.stage,
@@ -168,6 +179,7 @@ def _tell(library: Library, render: Render, step: Progress) -> None:
         passes=step.of,
         seconds_left=step.seconds_left,
         notes=" ".join(step.notes)[:1000] or None,
+        worked_on=worked_on,
     )
 
 

@@ -99,7 +99,8 @@ class Worker:
             if render.quality == "files":
                 make_files(self.library, render, lambda: self._stops(render_id))
             elif render.quality in TAKE_WORK:
-                make_take(self.library, render, self._session("take"), partial(self._lets_others_go_first, render))
+                stops, told = partial(self._lets_others_go_first, render), partial(self._worked_on, "take")
+                make_take(self.library, render, self._session("take"), stops, told)
             else:
                 self._render(render)
             self.library.finish_render(render_id, "done")
@@ -208,8 +209,8 @@ class Worker:
         return self.sessions[quality]
 
     def _on_cluster(self, quality: str) -> ClusterTracer | None:
-        """A tracer that hands proofs and masters to the cluster, where there is one."""
-        if self.cluster is None or quality not in ("proof", "master"):
+        """A tracer that hands what is large to the cluster, where there is one."""
+        if self.cluster is None or quality not in ("proof", "master", "take"):
             return None
         from lithopos.cluster.tracer import ClusterTracer  # only where it is needed: it takes its time to load
 
