@@ -2,7 +2,7 @@ import { expect, test } from "vitest";
 import type { ProxyAnswer, ProxyMark } from "../../api/client";
 import { type Camera, onPlane, project } from "../../geometry/camera";
 import type { World } from "../../geometry/points";
-import { overOf, pulledUp, slid, topOf } from "./shape";
+import { heightAt, overOf, pulledAt, pulledUp, pullsOf, slid, topOf, withoutPull } from "./shape";
 
 /** Looking along y from 1.6 m, level. */
 const CAMERA: Camera = {
@@ -62,4 +62,29 @@ test("slid over the ground it keeps its shape, and the height that was seen", ()
   });
   expect([values?.top, values?.height_m]).toEqual([null, 0.6]);
   expect(slid(drawn("box"), ANSWER, CAMERA, [0, -9])).toBeNull(); // behind the camera
+});
+
+test("uneven ground is pulled at one of its points, and loses one, but never its last", () => {
+  const points = [seen([0, 0, 0]), seen([1, 0.5, 0])];
+  const rise = drawn("rise", { points, height_m: null, heights_m: [0.2, -0.1], reach_m: 1 });
+  const tops = pullsOf(rise, ANSWER, CAMERA);
+  expect(tops[1]).toEqual(seen([1, 0.5, -0.1]).map((v) => expect.closeTo(v, 6)));
+  const to = seen([1, 0.5, -0.35]);
+  const pulled = pulledAt(rise, ANSWER, CAMERA, 1, to as unknown as Parameters<typeof pulledAt>[4]);
+  expect(pulled.heights_m).toEqual([0.2, expect.closeTo(-0.35, 6)]);
+  expect(withoutPull(rise, 0)).toEqual({ points: [points[1]], heights_m: [-0.1] });
+  expect(withoutPull({ ...rise, ...withoutPull(rise, 0) }, 0)).toBeNull();
+});
+
+test("how high uneven ground is between its corners", () => {
+  const side = [
+    [1, 1, 0.5],
+    [3, 1, 0.5],
+    [3, 2, 0.9],
+    [1, 2, 0.7],
+  ];
+  const answer = { faces: [side], foot: [[1, 1, 0.5]] } as unknown as ProxyAnswer;
+  expect(heightAt(answer, 1, 2)).toBeCloseTo(0.2);
+  expect(heightAt(answer, 2, 1.5)).toBeCloseTo(0.15);
+  expect(heightAt(answer, 3.1, 1.5)).toBeNull();
 });
