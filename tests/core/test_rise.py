@@ -19,12 +19,12 @@ from lithopos.core.render.session import Session, sized
 from lithopos.core.shot import Shot
 from tests.core.rendering import SCALE, box, photograph, sample, tracer
 
-pulled = st.tuples(st.integers(-20, 20), st.integers(-20, 20), st.floats(-2, 2))
+pulled = st.tuples(st.integers(-10, 10), st.integers(-10, 10), st.floats(-2, 2))
 
 
 class Laid(unittest.TestCase):
     @settings(max_examples=60, deadline=None)
-    @given(st.lists(pulled, min_size=1, max_size=6, unique_by=lambda one: one[:2]), st.floats(0.3, 4))
+    @given(st.lists(pulled, min_size=1, max_size=6, unique_by=lambda one: one[:2]), st.floats(1.4, 4))
     def test_it_goes_through_every_point_and_is_level_at_its_border(self, told: Any, reach: float) -> None:
         points, heights = np.array(told, float)[:, :2] / 5, np.array(told, float)[:, 2]
         np.testing.assert_allclose(heights_at(points, points, heights, reach), heights, atol=1e-6)
@@ -40,6 +40,11 @@ class Laid(unittest.TestCase):
         ring = 0.4 * np.column_stack([np.cos(np.arange(8)), np.sin(np.arange(8))])
         at = heights_at(ring + [2, 3], np.array([[2.0, 3]]), np.array([-0.3]), 1.0)
         np.testing.assert_allclose(at, -0.3 * 0.6**4 * 2.6)  # (1 - r)^4 (4 r + 1) at r = 0.4
+
+    def test_points_that_are_one_or_too_far_apart_are_said(self) -> None:
+        for points, words in (([[0, 0], [0, 0]], "are the same"), ([[0, 0], [9, 0]], "too far apart")):
+            with self.subTest(words), self.assertRaisesRegex(ValueError, words):
+                laid_out(np.array(points, float), np.array([0.1, 0.2]), 1.0, 0.0)
 
     def test_a_rise_needs_a_height_for_each_point(self) -> None:
         rise = {"id": "r", "kind": "rise", "points": [[900, 900]], "heights_m": [], "reach_m": 1}

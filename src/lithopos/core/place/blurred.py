@@ -15,7 +15,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from lithopos.core.arrays import Array
+from lithopos.core.arrays import Array, Floats
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.colour import decode_srgb, luminance
 from lithopos.core.exchange.picture import Picture
@@ -55,8 +55,8 @@ def blurred(
     """
     way = _ways(camera, thing, image)
     across, along = image - beside, thing - behind
-    length = float(np.linalg.norm(across))
-    if way is None or not LEAST_PX <= min(length, float(np.linalg.norm(along))) <= max(length, 1) <= LONGEST_PX:
+    length, other = float(np.linalg.norm(across)), float(np.linalg.norm(along))
+    if way is None or min(length, other) < LEAST_PX or length > LONGEST_PX:
         return None
     u, v = across / length, along / np.linalg.norm(along)
     if min(abs(u[0]), abs(v[0])) < LEVEL or u[0] * v[0] < 0:
@@ -64,8 +64,9 @@ def blurred(
     reach = REACH * length
     s = np.arange(-reach, reach + STEP_PX / 2, STEP_PX)
     wide = np.arange(-TAIL * length, TAIL * length + STEP_PX / 2, STEP_PX)
-    shown = _profile(photograph, (image + beside) / 2, u, s)
-    own = _profile(photograph, (thing + behind) / 2, v, wide * way.scale)
+    values = luminance(decode_srgb(photograph.encoded)).astype(np.float32)
+    shown = _profile(values, (image + beside) / 2, u, s)
+    own = _profile(values, (thing + behind) / 2, v, wide * way.scale)
     if shown is None or own is None:
         return None
     # What lies about is alike on each side, as far as it is not looked at.
@@ -107,15 +108,14 @@ def _ways(camera: Pinhole, thing: Array, image: Array) -> _Ways | None:
     return _Ways(beyond, float(-down[2]), scale, px_a_radian) if beyond > LEAST_BEYOND else None
 
 
-def _profile(photograph: Picture, middle: Array, way: Array, s: Array) -> Array | None:
-    """Linear luminance along a line, evened across a band of it; None where it leads out of the picture."""
-    height, width = photograph.codes.shape[:2]
+def _profile(values: Floats, middle: Array, way: Array, s: Array) -> Array | None:
+    """Values (H, W) along a line, evened across a band of it; None where it leads out of the picture."""
+    height, width = values.shape
     aside = np.array([-way[1], way[0]])
     places = middle + s[:, None, None] * way + np.arange(-2, 3)[None, :, None] * aside - 0.5
     held = np.clip(places, 0, [width - 1, height - 1])
     if (np.abs(held - places).max(-1)[np.abs(s) < np.abs(s).max() / TAIL] > 0).any():
         return None
-    values = luminance(decode_srgb(photograph.encoded)).astype(np.float32)
     x, y = held[..., 0].astype(np.float32), held[..., 1].astype(np.float32)
     return np.asarray(cv2.remap(values, x, y, cv2.INTER_LINEAR).mean(1), float)
 

@@ -13,6 +13,7 @@ from lithopos.core.arrays import Array
 from lithopos.core.place.face import Face
 
 CELLS_A_REACH, MOST_CELLS = 6, 15  # of the grid, along each side: its sides are few enough to be lit each by itself
+FARTHEST = 5.0  # reaches along a side: a coarser grid would lose what is pulled
 APART = 1e-3  # of the reach: points nearer to one another are one
 
 __all__ = ["bounds_of", "heights_at", "laid_out"]
@@ -39,8 +40,16 @@ def bounds_of(points: Array, reach_m: float) -> tuple[float, float, float, float
 
 
 def laid_out(points: Array, heights_m: Array, reach_m: float, base_m: float) -> list[Face]:
-    """The surface in quadrilaterals over its whole rectangle, looking up, smooth where they meet."""
+    """The surface in quadrilaterals over its whole rectangle, looking up, smooth where they meet.
+
+    Raises
+    ------
+    ValueError
+        If two points are the same, or too far apart for such a reach.
+    """
     x0, y0, x1, y1 = bounds_of(points, reach_m)
+    if max(x1 - x0, y1 - y0) > FARTHEST * reach_m:
+        raise ValueError("its points lie too far apart for such a reach: draw a second one, or let it reach farther")
     columns, rows = (min(round(CELLS_A_REACH * side / reach_m), MOST_CELLS) for side in (x1 - x0, y1 - y0))
     x, y = np.linspace(x0, x1, columns + 1), np.linspace(y0, y1, rows + 1)
     flat = np.stack(np.meshgrid(x, y, indexing="ij"), -1)
