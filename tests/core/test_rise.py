@@ -10,13 +10,14 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from lithopos.core.camera.solve import pinhole_of
+from lithopos.core.critique.look import Seen, last_look
 from lithopos.core.derive import derive
 from lithopos.core.errors import InputError
 from lithopos.core.place.rise import bounds_of, heights_at, laid_out
 from lithopos.core.render.render import render_shot
 from lithopos.core.render.scene import build_scene
 from lithopos.core.render.session import Session, sized
-from lithopos.core.shot import Shot
+from lithopos.core.shot import Shot, load_shot
 from tests.core.rendering import SCALE, box, photograph, sample, tracer
 
 pulled = st.tuples(st.integers(-10, 10), st.integers(-10, 10), st.floats(-2, 2))
@@ -113,6 +114,21 @@ class UnderAShadow(unittest.TestCase):
 
         self.assertGreater(agreement(shot), 0.99)
         self.assertLess(agreement(self.shot(drawn=False)), 0.96)
+
+    def test_what_stands_on_it_touches_the_ground_under_its_middle(self) -> None:
+        def stood(at: Any, z: float) -> Shot:
+            model = {"id": "m", "file": "b.glb", "position_m": [*at, z]}
+            return load_shot({**self.shot().model_dump(mode="json", by_alias=True), "models": [model]})
+
+        def said(shot: Shot) -> bool:
+            return any(line.code == "contact" for line in last_look(shot, derive(shot), Seen()))
+
+        for at in (self.swell, self.hollow, np.array([-1.5, -2.0])):
+            true = float(self.surface(at[None])[0, 2])
+            base = derive(stood(at, 0.0)).bases["m"]
+            self.assertAlmostEqual(base, true, delta=0.025)  # the grid is flat between its corners
+            self.assertFalse(said(stood(at, base)))
+            self.assertEqual(said(stood(at, 0.0)), true != 0)
 
     def test_the_ground_is_cut_out_beneath_and_the_rest_of_the_light_is_as_well_known_as_before(self) -> None:
         shot = self.shot()

@@ -1844,6 +1844,7 @@ export interface components {
          *     thrown : the proxies whose shadows tell the sun, in the order of its `boxes`.
          *     sun_shown : the direction in force, measured or set by hand; of a panorama its brightest place.
          *     panes, windows, lamps, proxies : where each of the shot's hangs or stands.
+         *     bases : how high what models stand on is under them [m], by their identities; of those that nothing carries.
          *     almanac : the sun by date and place, where they are given.
          *     around : how the panorama lies, where there is one.
          *     softness_deg : the sun's apparent diameter in force; `softness` what soft edges tell of it.
@@ -1863,6 +1864,13 @@ export interface components {
             around: components["schemas"]["AroundAnswer"] | null;
             /** @default null */
             balance: components["schemas"]["BalanceAnswer"] | null;
+            /**
+             * Bases
+             * @default {}
+             */
+            bases: {
+                [key: string]: number;
+            };
             /** @default null */
             camera: components["schemas"]["CameraAnswer"] | null;
             /**

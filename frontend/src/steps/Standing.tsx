@@ -17,7 +17,7 @@ function offTheGround({ document, derived }: StepProps): Off[] {
     .filter(({ hidden, on }) => !hidden && !on)
     .map((placed) => {
       const level = document.levels.find(({ id }) => id === placed.level);
-      const base = levelHeight(derived, placed.level);
+      const base = derived.bases[placed.id] ?? levelHeight(derived, placed.level);
       const proxy = document.proxies.find(({ id }) => id === placed.level);
       const under = proxy ? `${nameOf(proxy)}’s top` : level ? level.name || "the level" : "the ground";
       return { placed, lift: placed.position_m[2] - base, base, under };

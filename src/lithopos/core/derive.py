@@ -37,6 +37,7 @@ from lithopos.core.place.mirrored import DIELECTRIC
 from lithopos.core.place.near_lights import LampAnswer, lamp_answer, near_lights
 from lithopos.core.place.near_seen import lamps_shown
 from lithopos.core.place.pane import PaneAnswer, pane_answer
+from lithopos.core.place.rise import height_on
 from lithopos.core.place.sky_seen import sky_shown
 from lithopos.core.place.solids import ProxyAnswer, proxy_answer, solid_of
 from lithopos.core.place.sunlight import (
@@ -88,6 +89,7 @@ class Derived(BaseModel):
     thrown : the proxies whose shadows tell the sun, in the order of its `boxes`.
     sun_shown : the direction in force, measured or set by hand; of a panorama its brightest place.
     panes, windows, lamps, proxies : where each of the shot's hangs or stands.
+    bases : how high what models stand on is under them [m], by their identities; of those that nothing carries.
     almanac : the sun by date and place, where they are given.
     around : how the panorama lies, where there is one.
     softness_deg : the sun's apparent diameter in force; `softness` what soft edges tell of it.
@@ -121,6 +123,7 @@ class Derived(BaseModel):
     falloff_measured: bool = False
     balance: BalanceAnswer | None = None
     proxies: list[ProxyAnswer] = []
+    bases: dict[str, float] = {}
 
 
 def derive(shot: Shot) -> Derived:
@@ -167,6 +170,7 @@ def derive(shot: Shot) -> Derived:
         if any(patch.seen for patch in shot.patches):
             result.balance = balance_of(shot.patches, pinhole, day)
         lamps_shown(shot, day, result.balance, result.lamps)
+    result.bases = _bases(shot, result)
     return result
 
 
@@ -188,6 +192,23 @@ def standing_heights(facts: Derived) -> dict[str | None, float | None]:
         for one in facts.proxies
     }
     return base_heights(facts) | tops
+
+
+def _bases(shot: Shot, facts: Derived) -> dict[str, float]:
+    """The heights of what models stand on under their middles, by their identities; of uneven ground that there."""
+    heights, found = standing_heights(facts), dict[str, float]()
+    uneven = [
+        (proxy.level, np.array(answer.faces))
+        for proxy, answer in zip(shot.proxies, facts.proxies, strict=True)
+        if proxy.is_ground and not proxy.hidden and answer.faces
+    ]
+    for placed in shot.models:
+        base = heights.get(placed.level)
+        if placed.on is None and base is not None:
+            at = np.array(placed.position_m[:2])
+            here = [height_on(sides, at) for level, sides in uneven if level == placed.level]
+            found[placed.id] = max((height for height in here if height is not None), default=base)
+    return found
 
 
 def walls_of(shot: Shot, facts: Derived) -> list[Face]:

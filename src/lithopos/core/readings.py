@@ -130,7 +130,7 @@ def _with_sides(
         one.id
         for one in shot.proxies
         if by_id.get(one.id) is not None
-        and one.kind != "rise"  # it is ground, and no side of anything
+        and not one.is_ground
         and not (one.seen and _holds_still(one, before.get(one.id)))
     ]
     if facts.camera is None or not moved:

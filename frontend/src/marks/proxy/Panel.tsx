@@ -1,5 +1,5 @@
-import { type ReactNode, useState } from "react";
-import type { Edge, Placed, ProxyAnswer, ProxyMark } from "../../api/client";
+import { useState } from "react";
+import type { Edge, ProxyAnswer, ProxyMark } from "../../api/client";
 import { useMaterials } from "../../api/hooks";
 import { cameraOf, onPlane } from "../../geometry/camera";
 import { metres, parseMetres, parseNumber } from "../../geometry/measure";
@@ -12,7 +12,6 @@ import { Sheen } from "../../ui/Sheen";
 import { numbered } from "../edge/numbered";
 import type { StepProps } from "../props";
 import { alongEdge } from "./made";
-import { heightAt } from "./shape";
 import { DRAWN, doesOf, MOST_PULLED, nameOf, PROXY_KINDS, type ProxyKind } from "./words";
 
 /** What stands in the photograph and meets the model's shadow, or stands before it. */
@@ -188,21 +187,7 @@ function Row({ proxy, shot, document, derived }: StepProps & { proxy: ProxyMark 
             </div>
           )}
           {proxy.kind === "rise" ? (
-            <Pulled proxy={proxy} put={put}>
-              {answer && !proxy.level && (
-                <Raised
-                  answer={answer}
-                  things={document.models}
-                  onRaise={(thing, height) => {
-                    const [x, y] = thing.position_m;
-                    void change(
-                      { models: { [thing.id]: { position_m: [x, y, height] } } },
-                      `stand ${thing.name} on ${name}`,
-                    );
-                  }}
-                />
-              )}
-            </Pulled>
+            <Pulled proxy={proxy} put={put} />
           ) : (
             proxy.kind !== "mesh" && <Measures proxy={proxy} answer={answer} put={put} />
           )}
@@ -263,7 +248,7 @@ function Made({ proxy, put }: { proxy: ProxyMark; put: Put }) {
 }
 
 /** How high uneven ground is at each of its points, and how far it reaches. */
-function Pulled({ proxy, put, children }: { proxy: ProxyMark; put: Put; children: ReactNode }) {
+function Pulled({ proxy, put }: { proxy: ProxyMark; put: Put }) {
   const name = nameOf(proxy);
   return (
     <>
@@ -294,37 +279,8 @@ function Pulled({ proxy, put, children }: { proxy: ProxyMark; put: Put; children
           Pull at another place
         </Button>
       )}
-      {children}
     </>
   );
-}
-
-/** Nearer than that nobody sees it [m]. */
-const OFF_BY = 0.002;
-
-type RaisedProps = {
-  answer: ProxyAnswer;
-  things: readonly Placed[];
-  onRaise: (thing: Placed, height: number) => void;
-};
-
-/** Things on uneven ground that do not stand as high as it is under their middle, each to be stood there. */
-function Raised({ answer, things, onRaise }: RaisedProps) {
-  return things
-    .filter(({ hidden, on, level }) => !hidden && !on && !level)
-    .map((thing) => {
-      const height = heightAt(answer, thing.position_m[0], thing.position_m[1]);
-      if (height === null || Math.abs(height - thing.position_m[2]) < OFF_BY) return null;
-      return (
-        <div key={thing.id} className="flex items-center justify-between gap-2 py-1 text-xs text-ink-700">
-          <span className="min-w-0 truncate">
-            {thing.name} {height > thing.position_m[2] ? "sinks in" : "hangs over it"} by{" "}
-            {metres(Math.abs(height - thing.position_m[2]))}
-          </span>
-          <Button onClick={() => onRaise(thing, Math.round(height * 1000) / 1000)}>Stand it there</Button>
-        </div>
-      );
-    });
 }
 
 /** Kinds that stand on no level. */

@@ -2,7 +2,7 @@ import { expect, test } from "vitest";
 import type { ProxyAnswer, ProxyMark } from "../../api/client";
 import { type Camera, onPlane, project } from "../../geometry/camera";
 import type { World } from "../../geometry/points";
-import { heightAt, overOf, pulledAt, pulledUp, pullsOf, slid, topOf, withoutPull } from "./shape";
+import { overOf, pulledAt, pulledUp, pullsOf, slid, topOf, withoutPull } from "./shape";
 
 /** Looking along y from 1.6 m, level. */
 const CAMERA: Camera = {
@@ -74,17 +74,4 @@ test("uneven ground is pulled at one of its points, and loses one, but never its
   expect(pulled.heights_m).toEqual([0.2, expect.closeTo(-0.35, 6)]);
   expect(withoutPull(rise, 0)).toEqual({ points: [points[1]], heights_m: [-0.1] });
   expect(withoutPull({ ...rise, ...withoutPull(rise, 0) }, 0)).toBeNull();
-});
-
-test("how high uneven ground is between its corners", () => {
-  const side = [
-    [1, 1, 0.5],
-    [3, 1, 0.5],
-    [3, 2, 0.9],
-    [1, 2, 0.7],
-  ];
-  const answer = { faces: [side], foot: [[1, 1, 0.5]] } as unknown as ProxyAnswer;
-  expect(heightAt(answer, 1, 2)).toBeCloseTo(0.2);
-  expect(heightAt(answer, 2, 1.5)).toBeCloseTo(0.15);
-  expect(heightAt(answer, 3.1, 1.5)).toBeNull();
 });

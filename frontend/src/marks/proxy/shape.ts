@@ -52,18 +52,6 @@ export function pulledAt(
   return { heights_m: proxy.heights_m.map((was, i) => (i === index ? height : was)) };
 }
 
-/** How high uneven ground lies over its plane at a place [m]; null beside it. Its sides lie along the axes. */
-export function heightAt({ faces, foot }: ProxyAnswer, x: number, y: number): number | null {
-  for (const [a, b, c, d] of faces) {
-    if (!a || !b || !c || !d) continue;
-    const [u, v] = [(x - a[0]) / (b[0] - a[0]), (y - a[1]) / (d[1] - a[1])];
-    if (u < 0 || u > 1 || v < 0 || v > 1) continue;
-    const over = (1 - u) * (1 - v) * a[2] + u * (1 - v) * b[2] + u * v * c[2] + (1 - u) * v * d[2];
-    return over - (foot[0]?.[2] ?? 0);
-  }
-  return null;
-}
-
 /** Uneven ground without one of its points; null where none would be left. */
 export function withoutPull(proxy: ProxyMark, index: number): Partial<ProxyMark> | null {
   const others = <T>(list: readonly T[]) => list.filter((_, i) => i !== index);

@@ -24,7 +24,7 @@ from lithopos.core.camera.solve import pinhole_of
 from lithopos.core.colour import delta_e_2000, linear_to_Lab
 from lithopos.core.composite.scope import Scope
 from lithopos.core.composite.whites import Whites
-from lithopos.core.derive import Derived, standing_heights
+from lithopos.core.derive import Derived
 from lithopos.core.shot import Grade, Placed, Shot
 
 # One just noticeable difference each.
@@ -145,10 +145,10 @@ def _marked_shadow(shot: Shot) -> tuple[float, float] | None:
 def _contact(shot: Shot, facts: Derived) -> Iterator[LookLine]:
     if facts.camera is None or not facts.metric:
         return
-    camera, heights = pinhole_of(facts.camera), standing_heights(facts)
+    camera = pinhole_of(facts.camera)
     for placed in shot.models:
-        base = heights.get(placed.level)
-        if placed.hidden or placed.on is not None or base is None:
+        base = facts.bases.get(placed.id)
+        if placed.hidden or base is None:
             continue
         gap_m = placed.position_m[2] - base
         away = float(np.linalg.norm(np.array(placed.position_m) - camera.position))

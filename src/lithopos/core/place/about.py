@@ -110,7 +110,7 @@ def about_of(
     for proxy in proxies:
         answer = by_id.get(proxy.id)
         # Uneven ground is still the ground: it says nothing of what stands about.
-        if proxy.hidden or proxy.kind == "rise" or answer is None or not answer.faces:
+        if proxy.hidden or proxy.is_ground or answer is None or not answer.faces:
             continue
         material = PROXY_MATERIALS[proxy.material]
         read = [np.array(colour) for colour in proxy.seen if colour is not None]

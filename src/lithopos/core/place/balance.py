@@ -231,10 +231,10 @@ def _spots(encoded: Floats, linear: Floats, camera: Pinhole, height_m: float, da
     photograph = Picture((encoded * 65535 + 0.5).astype(np.uint16))
     found = []
     for reached, places in ((True, lit), (False, shade)):
-        for at in places:
+        feet = list(camera.ground_points(np.reshape(places, (-1, 2)).astype(float), height_m))
+        every = day.given_all([UP] * len(feet), feet, [reached] * len(feet))
+        for at, given in zip(places, every, strict=True):
             seen = read_patch(photograph, at, radius)
-            place = camera.ground_points(np.array([at], float), height_m)[0]
-            given = day.given(UP, place, reached)
             found.append(PatchIn(np.array(seen.colour), max(seen.spread, AUTO_SPREAD), GROUND, reached, given))
     return found
 

@@ -42,7 +42,7 @@ def proxy_receiver(proxy: Proxy, solid: Solid, first: int, light: PlaceLight, sh
     bent: list[_Part] = []
     for number, face in enumerate(solid.faces, first):
         if face.normals is not None:
-            tall = 1 if proxy.kind == "rise" else 8
+            tall = 1 if proxy.is_ground else 8
             bent.append(_part(face, number, light, (BENT_TEXELS, tall * BENT_TEXELS)))
         else:
             parts += [_part(strip, number, light) for strip in _strips(face, light)]

@@ -16,7 +16,7 @@ CELLS_A_REACH, MOST_CELLS = 6, 15  # of the grid, along each side: its sides are
 FARTHEST = 5.0  # reaches along a side: a coarser grid would lose what is pulled
 APART = 1e-3  # of the reach: points nearer to one another are one
 
-__all__ = ["bounds_of", "heights_at", "laid_out"]
+__all__ = ["bounds_of", "height_on", "heights_at", "laid_out"]
 
 
 def heights_at(at: Array, points: Array, heights_m: Array, reach_m: float) -> Array:
@@ -69,6 +69,16 @@ def laid_out(points: Array, heights_m: Array, reach_m: float, base_m: float) -> 
             ring = ([i, i + 1, i + 1, i], [j, j, j + 1, j + 1])
             faces.append(Face(places[ring], normals[ring]))
     return faces
+
+
+def height_on(sides: Array, at: Array) -> float | None:
+    """How high (z) [m] a surface lies at a place (2,), by its sides' corners (F, 4, 3); None beside it."""
+    low, high = sides[:, 0, :2], sides[:, 2, :2]
+    over = np.flatnonzero(((at >= low) & (at <= high)).all(1))
+    if not len(over):
+        return None
+    u, v = (at - low[over[0]]) / (high[over[0]] - low[over[0]])
+    return float(np.array([(1 - u) * (1 - v), u * (1 - v), u * v, (1 - u) * v]) @ sides[over[0], :, 2])
 
 
 def _fading(at: Array, points: Array, reach_m: float) -> Array:

@@ -485,7 +485,7 @@ def _stood_models(
 
 def _crossings(models: list[StoodModel], solids: list[tuple[Proxy, Solid]]) -> list[str]:
     """In words, which models stand in what; uneven ground runs through whatever stands on it."""
-    standing = [(proxy, solid) for proxy, solid in solids if proxy.kind != "rise"]
+    standing = [(proxy, solid) for proxy, solid in solids if not proxy.is_ground]
     bodies = [(proxy.name or proxy.id, solids_of(solid.faces, None)) for proxy, solid in standing]
     return [
         f"{thing.name} runs into {name}."
@@ -668,7 +668,7 @@ def _place(
 
 def _uneven(solids: list[tuple[Proxy, Solid]], at_m: float) -> tuple[Rect, ...]:
     """The parts of a plane in whose place uneven ground lies."""
-    feet = [solid.foot for proxy, solid in solids if proxy.kind == "rise" and proxy.receives and proxy.hides]
+    feet = [solid.foot for proxy, solid in solids if proxy.is_ground and proxy.receives and proxy.hides]
     here = [foot for foot in feet if abs(foot[0, 2] - at_m) < SAME_HEIGHT_M]
     return tuple((*foot[0, :2].tolist(), *foot[2, :2].tolist()) for foot in here)
 

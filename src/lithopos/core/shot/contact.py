@@ -107,6 +107,11 @@ class Proxy(DocumentPart):
     seen: Annotated[list[Colour | None], Field(max_length=500)] = []
     clipped: Annotated[list[Colour | None], Field(max_length=500)] = []
 
+    @property
+    def is_ground(self) -> bool:
+        """Whether it is the ground itself, and nothing that stands on it."""
+        return self.kind == "rise"
+
     @model_validator(mode="after")
     def _is_drawn(self) -> Proxy:
         least, most = POINTS[self.kind]

@@ -10,7 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field
 from scipy.spatial.transform import Rotation
 
 from lithopos.core.arrays import Array
-from lithopos.core.derive import derive, standing_heights
+from lithopos.core.derive import derive
 from lithopos.core.errors import InputError, NoAnswer
 from lithopos.core.geometry.model import Model
 from lithopos.core.shot import Placed, Shot
@@ -115,7 +115,7 @@ def _others(shot: Shot, placed: Placed, read: Callable[[str], Model]) -> list[tu
 
 def _floor(shot: Shot, placed: Placed) -> float:
     """Height of the level, the proxy's top or the ground below all that carries a thing [m]."""
-    return standing_heights(derive(shot)).get(root_of(placed, shot.models).level) or 0.0
+    return derive(shot).bases.get(root_of(placed, shot.models).id, 0.0)
 
 
 def _settled(
