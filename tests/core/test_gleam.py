@@ -140,6 +140,10 @@ class Gleam(unittest.TestCase):
         for coat in (0.2, 0.5, 1.0):
             told = gleam_of(GleamQuestion(**self.spots()), self.picture(coat), CAMERA)
             self.assertAlmostEqual(told.coat, coat, delta=0.02)
+            # A perfect mirror lies within what is stated of its blur.
+            assert told.roughness and told.roughness_sigma
+            self.assertLessEqual(told.roughness, 2.0001 * told.roughness_sigma)
+            self.assertLess(told.roughness, 0.06)
 
     def test_at_right_angles_a_dielectric_mirrors_four_per_cent(self) -> None:
         self.assertAlmostEqual(fresnel(1.0), 0.04, places=6)

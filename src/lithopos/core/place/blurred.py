@@ -77,7 +77,9 @@ def blurred(
         return None
     log_width, sigma = found
     roughness = float(np.sqrt(np.exp(log_width) / (2 * way.beyond * way.px_a_radian * way.rise)))
-    return Blurred(min(roughness, 1.0), roughness * sigma / 2)
+    # So narrow a blur can't be told from none.
+    least = roughness / 2 if log_width < np.log(2 * SHARPEST_PX) else 0.0
+    return Blurred(min(roughness, 1.0), max(roughness * sigma / 2, least))
 
 
 @dataclass(frozen=True)
