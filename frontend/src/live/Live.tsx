@@ -8,15 +8,20 @@ import type { Frame } from "../geometry/frame";
 import { footOf, rootOf } from "../geometry/standing";
 import type { StepProps } from "../marks/props";
 import { KINDS } from "../marks/registry";
+import { useChanges } from "../state/changes";
 import { bending, lens } from "./lens";
 import { GL, Light, ORIGIN, plain, shadowDepth } from "./light";
 import { useModelsReady } from "./models";
 
 type Props = StepProps & { frame: Frame };
 
+/** Without a graphics card, the share of the screen's points that are drawn while something is pulled. */
+const WHILE_MOVED = 0.5;
+
 /** The rasterised view in the browser: the models and their shadow, through the matched camera. */
 export const Live = memo(function Live({ frame, ...shown }: Props) {
   const { document, derived } = shown;
+  const moving = useChanges(({ draft }) => draft !== null);
   const camera = derived.camera && cameraOf(derived.camera);
   if (!camera?.metric) return <Missing derived={derived} />;
   return (
@@ -24,7 +29,7 @@ export const Live = memo(function Live({ frame, ...shown }: Props) {
       <Canvas
         frameloop="demand"
         shadows={GL.shadows}
-        dpr={plain() ? 1 : [1, 2]}
+        dpr={plain() ? (moving ? WHILE_MOVED : 1) : [1, 2]}
         gl={GL.gl()}
         style={{ position: "absolute", inset: 0 }}
       >

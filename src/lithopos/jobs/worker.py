@@ -47,6 +47,7 @@ LONG = ("master", *TAKE_WORK)  # which let others go first
 PREVIEW_WIDTH = 1600
 PREVIEW_EVERY_S = 2.0
 LOOK_ROUND_EVERY_S = 3.0
+BEHIND = 5  # by which the system puts it behind the server: who works at the screen waits for no render
 
 __all__ = ["PICTURE", "PREVIEW", "SCOPE", "WHITES", "Worker", "fail_orphans", "process_name", "run"]
 
@@ -313,6 +314,7 @@ def _sentence(error: InputError | NoRoom) -> str:
 def run(data: Path, cluster: Cluster | None = None) -> None:
     """Work through the queues until told to end (SIGTERM or SIGINT); with a cluster what is traced goes there."""
     logging.basicConfig(level=logging.WARNING, stream=sys.stderr)
+    os.nice(BEHIND)
     library = Library(data)
     fail_orphans(library)
     worker = Worker(library, Queue(data), cluster)

@@ -68,7 +68,8 @@ def _mended(part: Part, notes: dict[str, int]) -> Part:
     corners = part.vertices[faces]
     across = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
     good = (across != 0).any(1)
-    faces, across = faces[good], across[good]
+    if not good.all():
+        faces, across = faces[good], across[good]
     if not len(faces):
         return replace(part, faces=faces)
     welded = _welded(part.vertices)
@@ -81,7 +82,7 @@ def _mended(part: Part, notes: dict[str, int]) -> Part:
     if not closed and len(part.vertices) <= MOST_JOINED and np.abs(part.vertices).max() < 1e3 * MAX_METRES:
         closed = _closed(_joined(part.vertices)[faces])
     count("parts are open shells", int(not closed))
-    if closed and _signed_volume(part.vertices[faces]) < 0:
+    if closed and _signed_volume(part.vertices[faces[:, 0]], across) < 0:
         count("closed parts that were inside out were turned", 1)
         faces, across = faces[:, ::-1], -across
     part = replace(part, closed=closed)
@@ -157,10 +158,12 @@ def _closed(faces: NDArray[np.int64]) -> bool:
     return bool((there[1:] != there[:-1]).all() and np.array_equal(there, back))
 
 
-def _signed_volume(corners: Array) -> float:
-    """Above 0 where the faces run counter-clockwise seen from outside; by the divergence theorem."""
-    corners = corners - corners.reshape(-1, 3).mean(0)
-    return float(np.einsum("ij,ij->i", corners[:, 0], np.cross(corners[:, 1], corners[:, 2])).sum() / 6)
+def _signed_volume(first: Array, across: Array) -> float:
+    """Above 0 where the faces run counter-clockwise seen from outside; by the divergence theorem.
+
+    `first` are the faces' first corners, `across` the products of the two edges that leave them.
+    """
+    return float(np.einsum("ij,ij->", first - first.mean(0), across) / 6)
 
 
 def _facing(normals: Array, faces: NDArray[np.int64], across: Array, count: Callable[[str, int], None]) -> Array:
@@ -186,19 +189,19 @@ def _with_normals(part: Part, welded: NDArray[np.int64], across: Array) -> Part:
     Where all faces about a place lie within half a crease of their mean, they lie within one of each other, and the
     mean is it. Corners at other places become vertices of their own.
     """
-    place = welded[part.faces].ravel()
-    own = np.repeat(across, 3, axis=0)
-    sums = np.stack([np.bincount(place, own[:, axis], len(part.vertices)) for axis in range(3)], axis=1)
+    place = welded[part.faces]
+    count = len(part.vertices)
+    sums = np.stack([sum(np.bincount(at, one, count) for at in place.T) for one in across.T], axis=1)
     smooth = sums / np.maximum(np.linalg.norm(sums, axis=1, keepdims=True), 1e-300)
-    unit = own / np.linalg.norm(own, axis=1, keepdims=True)
-    apart = np.einsum("ij,ij->i", unit, smooth[place]) < np.cos(np.radians(CREASE_DEG / 2))
-    creased = np.zeros(len(part.vertices), bool)
-    creased[place[apart]] = True
-    split = np.flatnonzero(creased[place])
+    unit = across / np.linalg.norm(across, axis=1, keepdims=True)
+    creased = np.zeros(count, bool)
+    for at in place.T:
+        creased[at[np.einsum("ij,ij->i", unit, smooth[at]) < np.cos(np.radians(CREASE_DEG / 2))]] = True
+    split = np.flatnonzero(creased[place].ravel())
     part = replace(part, normals=smooth[welded])
     if not len(split):
         return part
-    return _split(part, split, _creased_normals(place[split], own[split], unit[split]))
+    return _split(part, split, _creased_normals(place.ravel()[split], across[split // 3], unit[split // 3]))
 
 
 def _creased_normals(place: NDArray[np.int64], own: Array, unit: Array) -> Array:

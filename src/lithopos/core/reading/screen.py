@@ -21,7 +21,7 @@ from lithopos.core.geometry.model import Model
 
 DISPLAY = "display.jpg"
 LIVE = "live.glb"
-LIVE_TRIANGLES = 25_000
+LIVE_TRIANGLES = 16_000
 LIVE_TEXTURE = 1024
 SHOWN_GRAPHIC = 1024
 TALLEST_THUMB = 4  # times its width
