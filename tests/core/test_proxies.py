@@ -17,9 +17,11 @@ from lithopos.core.geometry.check import check_piece
 from lithopos.core.geometry.model import Model
 from lithopos.core.light.dome import directions
 from lithopos.core.light.sun import sun_direction
+from lithopos.core.place.about import About
 from lithopos.core.place.around import covered_by, kept_out
 from lithopos.core.place.crossing import runs_into
 from lithopos.core.place.face import Face, triangles_of
+from lithopos.core.place.far_side import far_side
 from lithopos.core.place.seen import in_sight, sun_map
 from lithopos.core.place.shading import Solids, openness, solids_of
 from lithopos.core.place.solids import Solid, proxy_answer, solid_of
@@ -278,13 +280,25 @@ class Seeing(unittest.TestCase):
             np.array([[0.0, -away, 0]]),
             np.array([[0.0, 0, 1]]),
             solids,
-            lambda places, _: np.full((len(places), 3), 0.5, np.float32),
+            lambda places, *_: np.full((len(places), 3), 0.5, np.float32),
             lambda ways: (ways[..., 2:] > 0) * np.ones(3),
             rays=4096,
         )
         taken = (1 - away / np.hypot(away, height)) / 2  # of level ground's view, by an endless wall
         np.testing.assert_allclose(seen.sky[0], 1 - taken, atol=0.01)
         np.testing.assert_allclose(seen.thrown[0], 0.5 * taken, atol=0.005)
+
+    def test_the_far_side_of_a_wall_is_as_bright_as_its_own_light(self) -> None:
+        """In front of a sunlit wall it throws what the photograph shows; behind it as much less as it gets of light."""
+        height, away, shade = 2.0, 1.5, np.array([0.1, 0.2, 0.3])
+        wall = Face(np.array([[-500.0, 0, 0], [500, 0, 0], [500, 0, height], [-500, 0, height]]))
+        solids = solids_of([wall], (wall.normal + [0, 0, 1]) / np.sqrt(2))
+        far = far_side([wall], solids, lambda _, lit: np.ones(3) if lit else shade)
+        about = About(solids, np.full((1, 3), 0.5), np.zeros((1, 3)), far, lambda ways: np.ones(ways.shape))
+        taken = (1 - away / np.hypot(away, height)) / 2
+        before, behind = (about.at(away * side * wall.normal, np.array([0.0, 0, 1])) for side in (1, -1))
+        np.testing.assert_allclose(before.thrown[0], 0.5 * taken, rtol=0.15)
+        np.testing.assert_allclose(behind.thrown[0], shade * before.thrown[0], rtol=0.2)  # 128 rays
 
     def test_a_model_that_stands_in_something_is_told_and_one_that_touches_is_not(self) -> None:
         block = stood(drawn("box", [[-0.6, 5, 0], [0.9, 5, 0], [0.9, 6.2, 0]], [-0.6, 5, 0.8]))

@@ -44,7 +44,7 @@ class Picked(unittest.TestCase):
         self.day = Daylight(self.sun, 3.5, GROUND)
         light = np.where(np.arange(960)[None, :, None] < 480, 1.0, SHADE) * WHITE
         picture = np.broadcast_to(GROUND * light, (640, 960, 3)).copy()
-        picture[:80] = 0.7  # sky
+        picture[:29] = SHADE * WHITE  # the sky, as bright as it lights the ground
         rng = np.random.default_rng(1)
         picture *= 1 + 0.03 * rng.normal(size=picture.shape)
         picture[580:620, 200:240] = CARD * light[:, 200:240]
@@ -190,7 +190,7 @@ class Picked(unittest.TestCase):
             seen = sides_seen([answer], linear, self.camera)["w"]
             drawn = {"id": "w", "kind": "wall", "points": [(0, 0), (1, 1)], "height_m": 4.0}
             proxy = Proxy.model_validate({**drawn, "seen": seen.colours, "clipped": seen.clipped})
-            about = about_of([proxy], [answer], self.sun, None, self.day.sky_towards)
+            about = about_of([proxy], [answer], self.sun, None, self.day.sky_towards, self.day.on_open)
             day = replace(self.day, about=about, at=np.array([4.0, 4.0, 0.0]))
             (told[name],) = (light.known for light in day.lights() if light.name == "about" and light.known)
         self.assertAlmostEqual(told["dull"].mean, -np.log(np.pi))

@@ -9,7 +9,7 @@ import numpy as np
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.light.clear_sky import sky_irradiance, sun_irradiance
 from lithopos.core.light.dome import directions, dome_irradiance, dome_of
-from lithopos.core.place.surroundings import ROWS, surroundings_of
+from lithopos.core.place.surroundings import ROWS, light_on, surroundings_of
 from lithopos.core.render.engine import load_renderer
 from lithopos.core.render.scene import Environment, SunSky, Surroundings
 from lithopos.core.render.translate.lights import with_sky
@@ -63,6 +63,17 @@ class Around(unittest.TestCase):
         dome, way = dome_of(light.radiance), np.array(day.direction)
         np.testing.assert_allclose(dome.sun, sun_irradiance(way, 3.5, way), rtol=0.08)
         np.testing.assert_allclose(dome_irradiance(dome, UP), 3 * sky_irradiance(way, 3.5, UP), rtol=0.1)
+
+    def test_its_light_on_a_wall_is_that_of_what_stands_about_and_of_the_sky_over_it(self) -> None:
+        rng = np.random.default_rng(2)
+        ways = rng.normal(size=(200_000, 3))
+        ways /= np.linalg.norm(ways, axis=1, keepdims=True)
+        sky = np.broadcast_to([0.4, 0.7, 1.4], (ROWS, 2 * ROWS, 3))
+        for normal in ([0.0, 1, 0], [0.0, -1, 0], [0.0, 0.6, 0.8]):
+            with self.subTest(normal=normal):
+                facing = np.maximum(ways @ normal, 0)[:, None]
+                true = 4 * (world(ways) * facing).mean(0)  # of the whole sphere's 4 π, over π
+                np.testing.assert_allclose(light_on(np.array(normal), self.around, sky), true, rtol=0.06)
 
     def test_a_camera_that_looks_down_sees_nothing_around(self) -> None:
         down = TrueCamera(focal=520, tilt=-60, size=(640, 420))

@@ -18,6 +18,7 @@ from lithopos.core.camera.problem import Pixel
 from lithopos.core.grounds import PROXY_MATERIALS
 from lithopos.core.light.patches import Colour
 from lithopos.core.place.face import Face
+from lithopos.core.place.far_side import far_side, on_its_side
 from lithopos.core.place.seen import in_sight
 from lithopos.core.place.shading import Openness, Solids, openness, solids_of
 from lithopos.core.place.solids import ProxyAnswer
@@ -46,13 +47,14 @@ class SidesSeen:
 class About:
     """The solids of a place, and what each of their sides shows in the photograph's linear values, (F, 3).
 
-    `clipped` (F, 3) is which share of that comes from pixels that may be brighter; `sky` tells its radiance behind them
-    towards unit vectors (..., 3), in any unit: (..., 3).
+    `clipped` (F, 3) is which share of that comes from pixels that may be brighter; `far` (F, 3) how bright the sides
+    that look away are beside them; `sky` tells its radiance behind them towards unit vectors (..., 3), in any unit.
     """
 
     solids: Solids
     shown: Array
     clipped: Array
+    far: Array
     sky: Callable[[Array], Array]
 
     def at(self, place: Array, normal: Array) -> Openness:
@@ -61,7 +63,11 @@ class About:
 
     def at_all(self, places: Array, normals: Array) -> Openness:
         """What surfaces at places (N, 3) see about them: together sooner than one by one."""
-        return openness(places, normals, self.solids, lambda _, numbers: self.shown[numbers], self.sky)
+
+        def radiance(_: Array, numbers: Array, ways: Array) -> Array:
+            return self.shown[numbers] * on_its_side(ways, numbers, self.solids.normals, self.far)
+
+        return openness(places, normals, self.solids, radiance, self.sky)
 
     def clipped_at(self, place: Array, normal: Array, seen: Openness) -> Array:
         """The share of what solids throw onto a surface that comes from clipped pixels, by channel (3,).
@@ -96,13 +102,14 @@ def about_of(
     sun: Array | None,
     mean: Colour | None,
     sky: Callable[[Array], Array],
+    light: Callable[[Array, bool], Array],
 ) -> About | None:
     """What stands about; None where nothing does.
 
     Parameters
     ----------
     mean : the photograph's mean colour, by which sides that it does not show are guessed.
-    sky : as `About` has it.
+    sky : as `About` has it; `light` as `far_side` has it.
     """
     faces, shown, clipped = list[Face](), list[Array](), list[Array]()
     usual = np.array(mean or (USUAL_MEAN,) * 3) / USUAL_REFLECTANCE
@@ -121,7 +128,10 @@ def about_of(
             shown.append(np.array(colour) if colour is not None else guess)
             lost = proxy.clipped[number] if len(proxy.clipped) == len(answer.faces) else None
             clipped.append(np.array(lost) if lost is not None else np.zeros(3))
-    return About(solids_of(faces, sun), np.array(shown), np.array(clipped), sky) if faces else None
+    if not faces:
+        return None
+    solids = solids_of(faces, sun)
+    return About(solids, np.array(shown), np.array(clipped), far_side(faces, solids, light), sky)
 
 
 def sides_seen(answers: Sequence[ProxyAnswer], linear: Floats, camera: Pinhole) -> dict[str, SidesSeen]:

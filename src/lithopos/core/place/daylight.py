@@ -220,6 +220,11 @@ class Daylight:
         sun, bounced, sky, below = self.parts(normal)
         return sun + bounced, sky + below
 
+    def on_open(self, normal: Array, lit: bool) -> Array:
+        """What sun and sky of strength 1 give a surface with nothing about it, in the sun or not, (3,)."""
+        sun, bounced, sky, below = self.parts(normal)
+        return lit * sun + bounced + sky + below
+
     def parts(self, normal: Array) -> tuple[Array, Array, Array, Array]:
         """What a sun of strength 1 gives a surface, and by way of the ground; the same of the sky; (3,) each."""
         none = np.zeros(3)

@@ -7,7 +7,8 @@ them, without what solids take of it, and with what they throw back, which the p
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from functools import partial
 
 import cv2
 import numpy as np
@@ -18,6 +19,7 @@ from lithopos.core.light.near import Sheet, near_irradiance
 from lithopos.core.place.balance import BalanceAnswer
 from lithopos.core.place.daylight import Daylight
 from lithopos.core.place.face import Face
+from lithopos.core.place.far_side import far_side, on_its_side
 from lithopos.core.place.lookup import looked_up
 from lithopos.core.place.others import Other
 from lithopos.core.place.seen import InSight, in_sight
@@ -41,6 +43,7 @@ class PlaceLight:
     ----------
     linear, camera : the photograph and its camera, for its size.
     guessed : (F, 3) what each side shows where no photograph shows it.
+    far : (F, 3) how bright sides that look away are beside those that are seen.
     others : photographs of the place from elsewhere.
     """
 
@@ -51,6 +54,7 @@ class PlaceLight:
     solids: Solids
     sight: InSight
     guessed: Floats = field(repr=False)
+    far: Array = field(repr=False)
     others: tuple[Other, ...] = ()
 
     def white(self, points: Array, normal: Array, coarse: int = COARSE) -> tuple[Floats, Mask]:
@@ -81,15 +85,27 @@ class PlaceLight:
         least = LEAST_WHITE * float(np.mean(self.balance.white))
         return np.asarray(np.maximum(whole, least), np.float32), sure & (whole.min(-1) > least)
 
-    def radiance(self, places: Array, numbers: Array) -> Floats:
-        """What places (N, 3) on sides of given numbers show, as the photograph has it or as is guessed: (N, 3)."""
+    def radiance(self, places: Array, numbers: Array, ways: Array) -> Array:
+        """What places (N, 3) on sides of given numbers show, as the photograph has it or as is guessed: (N, 3).
+
+        Parameters
+        ----------
+        ways : (N, 3) in which they are looked at.
+        """
         found = self.guessed[numbers]
         views = [*reversed(self.others), Other(self.linear, self.camera, self.sight)]
         for view in views:  # this photograph last: it holds where it shows anything
             seen, known = looked_up(view.linear, view.camera, places[None])
             known[0] &= view.sight.owners(places) == numbers
             found = np.where(known[0][:, None], seen[0], found)
-        return found
+        return found * on_its_side(ways, numbers, self.solids.normals, self.far)
+
+    def alone(self, place: Array, normal: Array, lit: bool) -> Array:
+        """What white at a place (3,) would show if no solid were near, with the sun or without it, (3,)."""
+        shown = self._without_sun(place[None], normal, OPEN)[0]
+        if self.day.sun is not None and lit:
+            shown = shown + self._shown(self.day.parts(normal)[0], 0)
+        return np.asarray(shown)
 
     def _without_sun(self, points: Array, normal: Array, seen: Openness) -> Array:
         """What white shows at points (N, 3) of all lights but the sun's own rays and what solids throw: (N, 3)."""
@@ -129,13 +145,11 @@ def place_light(
     faces : of all solids; `reflectances` (F, 3) what each is taken to throw back where it is not seen.
     """
     solids = solids_of(faces, day.sun, mapped=True)
-    light = PlaceLight(
-        linear, camera, day, balance, solids, in_sight(faces, camera), np.zeros((len(faces), 3), np.float32), others
-    )
+    guessed, alike = np.zeros((len(faces), 3), np.float32), np.ones((len(faces), 3))
+    light = PlaceLight(linear, camera, day, balance, solids, in_sight(faces, camera), guessed, alike, others)
     for number, face in enumerate(faces):
         middle = face.corners.mean(0)
-        alone = light._without_sun(middle[None], face.normal, OPEN)[0]
-        if day.sun is not None and solids.lit(middle[None] + 0.01 * face.normal)[0]:
-            alone = alone + light._shown(day.parts(face.normal)[0], 0)
-        light.guessed[number] = reflectances[number] * alone
-    return light
+        lit = bool(solids.lit(middle[None] + 0.01 * face.normal)[0])
+        guessed[number] = reflectances[number] * light.alone(middle, face.normal, lit)
+    middle = np.mean([face.corners.mean(0) for face in faces], axis=0)
+    return replace(light, far=far_side(faces, solids, partial(light.alone, middle)))

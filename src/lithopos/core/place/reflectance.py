@@ -2,29 +2,35 @@
 
 The light on a surface is that of the sun, where it shines there, and of the sky (`light.clear_sky`), each at the
 strength that the photograph's balance gives it by channel, with what the ground throws back (Liu and Jordan 1963).
-Where what stands about is not drawn, what lies beside it tells that light: its pixels there, divided by what it throws
-back, which is known of the ground, and of what can be seen in a known light elsewhere.
+An upright face about which nothing is drawn sees what the photograph shows around it (`surroundings`). Where that is
+not enough, what lies beside it tells its light: its pixels there, divided by what it throws back, which is known of the
+ground, and of what can be seen in a known light elsewhere.
 """
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+from functools import cached_property
+
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-from lithopos.core.arrays import Array
+from lithopos.core.arrays import Array, Floats
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.camera.problem import Pixel
 from lithopos.core.colour import decode_srgb, luminance
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.light.clear_sky import UP
+from lithopos.core.light.dome import directions
 from lithopos.core.light.patches import Facing, PatchSeen
 from lithopos.core.place.balance import GROUND, BalanceAnswer, balance_of_ground, place_of, read_patch
 from lithopos.core.place.daylight import Daylight
 from lithopos.core.place.falloff import light_at
+from lithopos.core.place.surroundings import light_on, surroundings_of
 
 SIGMA_SHADE = 0.6  # relative: nobody knows how much of the sky is seen in a shade, in an arcade a third
-SIGMA_SHADE_BY_SOLIDS = 0.15  # but where what stands about is drawn
+SIGMA_BY_SOLIDS = 0.25  # but where what stands about is drawn, of which a hand leaves out much
 SIGMA_OPEN = 0.4  # of what is not the sun's own light, on an upright face in the sun where nothing is drawn
 SIGMA_BESIDE, SIGMA_TURNED = 0.06, 0.2  # by the ground's light: of what is level like it, and of what is not
 SIGMA_LIKE = 0.1  # how far two pieces of one stuff differ
@@ -100,19 +106,21 @@ def picked_reflectance(
     if balance is None:
         encoded = photograph.encoded
         balance = balance_of_ground(encoded, decode_srgb(encoded), camera, 0.0, day)
+    light_of = _Light(photograph, camera, day, balance)
     at, normal = place_of(question.at, question.facing, camera, day)
     mean = np.array(seen.colour) / light_at(np.array(question.at), camera, day.falloff)
     if question.like is not None:
-        light, lit, sigma = _as_like(question, photograph, camera, day, balance)
+        light, lit, sigma = _as_like(question, light_of)
     elif question.beside is not None:
-        light, lit, sigma = _as_beside(question, photograph, camera, day, balance, at, normal)
+        light, lit, sigma = _as_beside(question, light_of, at, normal)
     else:
-        either = {lit: _light(balance, day, normal, at, lit) for lit in (True, False)}
+        either = light_of.either(normal, at)
         lit = _judged(question, mean, either, day, at, normal)
         light, sigma = either[lit], _sigma(balance, day, lit)
-        if lit and _is_open(day, normal):
-            hidden = SIGMA_OPEN * float(luminance(either[False])) / max(float(luminance(either[True])), 1e-6)
-            sigma = float(np.linalg.norm([sigma, SIGMA_TURNED, hidden]))
+        if lit and normal[2] <= LEVEL:
+            rest = float(luminance(either[False])) / max(float(luminance(either[True])), 1e-6)
+            own = [SIGMA_TURNED, SIGMA_OPEN * rest] if _is_open(day, normal) else [SIGMA_BY_SOLIDS * rest]
+            sigma = float(np.linalg.norm([sigma, *own]))
     colour = mean / np.maximum(light, 1e-6)
     r, g, b = (float(value) for value in np.clip(colour, 0.005, MOST))
     notes = list(balance.notes)
@@ -149,7 +157,7 @@ def _read(photograph: Picture, at: Pixel, radius_px: float, field: str) -> Patch
 def _sigma(balance: BalanceAnswer, day: Daylight, lit: bool) -> float:
     """How far the light may be off, relative."""
     white_sigma, sky_sigma = (float(np.mean(values)) for values in (balance.white_sigma, balance.sky_sigma))
-    shade = SIGMA_SHADE if day.about is None else SIGMA_SHADE_BY_SOLIDS
+    shade = SIGMA_SHADE if day.about is None else SIGMA_BY_SOLIDS
     return white_sigma if lit else float(np.linalg.norm([white_sigma, sky_sigma, shade]))
 
 
@@ -158,54 +166,78 @@ def _is_open(day: Daylight, normal: Array) -> bool:
     return bool(day.about is None and normal[2] <= LEVEL)
 
 
+@dataclass(frozen=True)
+class _Light:
+    """The light in a photograph, in its linear values of a white surface."""
+
+    photograph: Picture
+    camera: Pinhole
+    day: Daylight
+    balance: BalanceAnswer
+
+    def from_model(self, normal: Array, at: Array | None, lit: bool) -> Array:
+        """Of the lights as they are told, (3,)."""
+        strengths = np.array([light.strength for light in self.balance.lights])
+        given = (strengths * self.day.given(normal, at, lit)).sum(0)
+        return np.asarray(np.array(self.balance.gain) / np.pi * given)
+
+    def either(self, normal: Array, at: Array | None) -> dict[bool, Array]:
+        """(3,) of a surface in the sun, and of one that the sun does not reach."""
+        either = {lit: self.from_model(normal, at, lit) for lit in (True, False)}
+        if self.surroundings is None or not _is_open(self.day, normal):
+            return either
+        around = light_on(normal, *self.surroundings)
+        return {True: either[True] - either[False] + around, False: around}
+
+    @cached_property
+    def surroundings(self) -> tuple[Floats, Array] | None:
+        """What lies around, and the sky over it, as `light_on` has them; None where other lights rule."""
+        if self.day.room or self.day.dome is not None or self.day.near:
+            return None
+        seen = surroundings_of(decode_srgb(self.photograph.encoded), self.camera, np.ones(3))
+        if seen is None:
+            return None
+        ways, _ = directions(len(seen))
+        sky = next(np.array(light.strength) for light in self.balance.lights if light.kind == "sky")
+        return seen, np.array(self.balance.gain) * sky * self.day.sky_towards(ways)
+
+
 def _as_beside(
-    question: ReflectanceQuestion,
-    photograph: Picture,
-    camera: Pinhole,
-    day: Daylight,
-    balance: BalanceAnswer,
-    at: Array | None,
-    normal: Array,
+    question: ReflectanceQuestion, light_of: _Light, at: Array | None, normal: Array
 ) -> tuple[Array, bool, float]:
     """The light (3,) as the ground beside it has it, whether that is the sun's, and how far it may be off, relative."""
     assert question.beside
+    camera, day, balance = light_of.camera, light_of.day, light_of.balance
     place = camera.ground_points(np.array([question.beside], float))[0]
     ground = balance.reflectances.get(GROUND)
     if not np.isfinite(place).all() or ground is None:
         raise InputError("beside", "shows no ground whose colour is known")
-    shown = np.array(_read(photograph, question.beside, question.radius_px, "beside").colour)
+    shown = np.array(_read(light_of.photograph, question.beside, question.radius_px, "beside").colour)
     level = shown / light_at(np.array(question.beside), camera, day.falloff) / ground
-    told = {lit: _light(balance, day, UP, place, lit) for lit in (True, False)}
+    told = {lit: light_of.from_model(UP, place, lit) for lit in (True, False)}
     bright = float(luminance(level))
     off = {lit: abs(np.log(max(bright, 1e-6) / max(float(luminance(told[lit])), 1e-6))) for lit in (True, False)}
     lit = day.shines and (off[True] < off[False] if question.in_sun is None else question.in_sun)
-    turned = _light(balance, day, normal, place if at is None else at, lit) / np.maximum(told[lit], 1e-6)
+    turned = light_of.from_model(normal, place if at is None else at, lit) / np.maximum(told[lit], 1e-6)
     own = SIGMA_BESIDE if normal[2] > LEVEL else SIGMA_TURNED
     return level * turned, lit, float(np.hypot(np.mean(balance.white_sigma), own))
 
 
-def _as_like(
-    question: ReflectanceQuestion, photograph: Picture, camera: Pinhole, day: Daylight, balance: BalanceAnswer
-) -> tuple[Array, bool, float]:
+def _as_like(question: ReflectanceQuestion, light_of: _Light) -> tuple[Array, bool, float]:
     """The light (3,) by stuff beside it, known from elsewhere; whether it is the sun's; how far it may be off."""
     assert question.beside and question.like
+    camera, day = light_of.camera, light_of.day
     shown = {}
     for field, spot in (("beside", question.beside), ("like", question.like)):
-        colour = np.array(_read(photograph, spot, question.radius_px, field).colour)
+        colour = np.array(_read(light_of.photograph, spot, question.radius_px, field).colour)
         shown[field] = colour / light_at(np.array(spot), camera, day.falloff)
     at, normal = place_of(question.like, question.facing, camera, day)
-    either = {lit: _light(balance, day, normal, at, lit) for lit in (True, False)}
+    either = light_of.either(normal, at)
     there = _judged(question.model_copy(update={"in_sun": None}), shown["like"], either, day, at, normal)
     stuff = shown["like"] / np.maximum(either[there], 1e-6)
     light = shown["beside"] / np.maximum(stuff, 1e-3)
     lit = day.shines and float(luminance(light)) > np.sqrt(luminance(either[True]) * luminance(either[False]))
-    return light, bool(lit), float(np.hypot(_sigma(balance, day, there), SIGMA_LIKE))
-
-
-def _light(balance: BalanceAnswer, day: Daylight, normal: Array, at: Array | None, lit: bool) -> Array:
-    """The photograph's linear values of a white surface, (3,)."""
-    strengths = np.array([light.strength for light in balance.lights])
-    return np.asarray(np.array(balance.gain) / np.pi * (strengths * day.given(normal, at, lit)).sum(0))
+    return light, bool(lit), float(np.hypot(_sigma(light_of.balance, day, there), SIGMA_LIKE))
 
 
 def _judged(

@@ -74,6 +74,11 @@ class Solids:
         return reach, number
 
     @cached_property
+    def normals(self) -> Array:
+        """(F, 3) of the sides."""
+        return np.array([face.normal for face in self.faces])
+
+    @cached_property
     def _into(self) -> Array:
         """What takes points (x, y, z, 1) into each triangle's own frame, where it is the unit one: (4, 3 T)."""
         one, two = self.triangles[:, 1] - self.triangles[:, 0], self.triangles[:, 2] - self.triangles[:, 0]
@@ -120,7 +125,7 @@ def openness(
     points: Array,
     normals: Array,
     solids: Solids,
-    radiance: Callable[[Array, Array], Floats],
+    radiance: Callable[[Array, Array, Array], Array | Floats],
     sky: Callable[[Array], Array],
     rays: int = RAYS,
 ) -> Openness:
@@ -128,7 +133,7 @@ def openness(
 
     Parameters
     ----------
-    radiance : of places (M, 3) on sides of given numbers (M,): (M, 3).
+    radiance : of places (M, 3) on sides of given numbers (M,), met by rays of these ways (M, 3): (M, 3).
     sky : its radiance towards unit vectors (..., 3), in any unit: (..., 3).
     """
     count = len(points)
@@ -144,8 +149,8 @@ def openness(
     left = (above * ~met.reshape(count, rays)[..., None]).mean(1)
     thrown = np.zeros((count * rays, 3))
     if met.any():
-        where = origins[met] + ways.reshape(-1, 3)[met] * reach[met][:, None]
-        thrown[met] = radiance(where, number[met])
+        towards = ways.reshape(-1, 3)[met]
+        thrown[met] = radiance(origins[met] + towards * reach[met][:, None], number[met], towards)
     share = np.where(free > 0, left / np.maximum(free, 1e-9), 1.0)
     # What looks down meets the ground where no solid is in between; that lies in the sun or not.
     down = ways[..., 2] < -1e-6

@@ -24,7 +24,7 @@ FAR_M = 1e4
 SOFT_DEG = 3.0  # what goes on beside the picture is blurred by so much
 FADE_DEG = 8.0  # how far above what is seen the sky's model takes over
 
-__all__ = ["room_around", "surroundings_of"]
+__all__ = ["light_on", "room_around", "surroundings_of"]
 
 
 def surroundings_of(
@@ -90,6 +90,20 @@ def room_around(seen: Floats | None, strength: Array) -> Floats:
     whole = radiance * weight + even * (1 - weight)
     given = (whole * up).sum((0, 1))
     return np.asarray(whole * (np.pi * strength / np.maximum(given, 1e-9)), np.float32)
+
+
+def light_on(normal: Array, seen: Floats, sky: Array) -> Array:
+    """What white that faces a way shows of what lies around it, (3,): the mean radiance, by cosine.
+
+    Parameters
+    ----------
+    seen : as `surroundings_of` gives it.
+    sky : radiance (ROWS, 2 ROWS, 3) of the sky's model in its directions.
+    """
+    ways, solid = directions(len(seen))
+    weight = seen[..., 3:]
+    whole = seen[..., :3] * weight + sky * (1 - weight)
+    return np.asarray((whole * (np.maximum(ways @ normal, 0) * solid)[..., None]).sum((0, 1)) / np.pi)
 
 
 def _clear(view: View, apart: Mask | None, gain: Array, ways: Array) -> tuple[Array, Mask, Mask]:
