@@ -33,7 +33,7 @@ fix: setup
 	cd frontend && npm run --silent fix
 
 types: setup
-	$(BIN)/python -m lithopos.web.openapi > frontend/src/api/openapi.json
+	$(BIN)/python -m lithopos.web.openapi > $(VENV)/openapi.json && mv $(VENV)/openapi.json src/lithopos/web/openapi.json
 	cd frontend && npm run --silent types
 	$(BIN)/python tools/fixtures.py
 

@@ -78,7 +78,7 @@ class Project(unittest.TestCase):
         with tempfile.TemporaryDirectory() as name:
             out = Path(name) / "schema.ts"
             tool = str(ROOT / "frontend/node_modules/.bin/openapi-typescript")
-            self.passes(tool, "src/api/openapi.json", "-o", str(out), folder=ROOT / "frontend")
+            self.passes(tool, "../src/lithopos/web/openapi.json", "-o", str(out), folder=ROOT / "frontend")
             self.assertEqual(out.read_text(), (ROOT / "frontend/src/api/schema.ts").read_text(), "run `make types`")
 
     def test_every_picture_and_link_of_the_readme_is_there(self) -> None:

@@ -11,7 +11,6 @@ from pathlib import Path
 from typing import BinaryIO, cast
 
 from flask import Response, request, send_file
-from flask_openapi3 import APIBlueprint
 from PIL import Image
 from werkzeug.datastructures import FileStorage
 
@@ -55,8 +54,9 @@ from lithopos.library.models import StoredFile, shot_name
 from lithopos.library.store import NotFound, ShotState
 from lithopos.web import schemas as s
 from lithopos.web.at_hand import answer, library_at_hand, photograph_of, queue_at_hand, slug
+from lithopos.web.part import part
 
-api = APIBlueprint("api", __name__, url_prefix="/api/v1")
+api = part("api", __name__)
 MADE_HELD = 24
 _FOREVER = "private, max-age=31536000, immutable"
 

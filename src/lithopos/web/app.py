@@ -25,6 +25,7 @@ from lithopos.web.delivery import delivery
 from lithopos.web.footage import footage
 from lithopos.web.keys import ASKING, COOKIE, Keys
 from lithopos.web.measures import measures
+from lithopos.web.openapi import KEPT
 from lithopos.web.options import options
 from lithopos.web.renders import renders
 from lithopos.web.schemas import Problem, Unready
@@ -61,9 +62,7 @@ def create_app(data: Path, served: Served | None = None) -> OpenAPI:
     app = OpenAPI(
         "lithopos",
         info=Info(title="Lithopos", version=__version__),
-        doc_prefix="/api/v1",
         doc_ui=False,
-        doc_url="/openapi.json",
         validation_error_status=422,
         validation_error_model=Problem,
         validation_error_callback=_invalid,
@@ -81,11 +80,15 @@ def create_app(data: Path, served: Served | None = None) -> OpenAPI:
     app.after_request(_harden)
     for part in (api, measures, renders, options, delivery, footage, site, sessions):
         app.register_api(part)
-    app.add_url_rule("/api/v1/openapi.json", "openapi_document", lambda: app.api_doc)
+    app.add_url_rule("/api/v1/openapi.json", "openapi_document", _description)
     app.add_url_rule("/", "front_end", _front_end)
     app.add_url_rule("/<path:path>", "front_end_path", _front_end)
     _register_errors(app)
     return app
+
+
+def _description() -> Response:
+    return Response(KEPT.read_bytes(), mimetype="application/json")
 
 
 def _front_end(path: str = "index.html") -> Response:

@@ -10,7 +10,6 @@ import shutil
 from typing import Any
 
 from flask import Response, send_file
-from flask_openapi3 import APIBlueprint
 
 from lithopos.core.critique.look import Seen, last_look
 from lithopos.core.deliver.handover import MOST_BYTES, read_reply
@@ -27,12 +26,13 @@ from lithopos.web import schemas as s
 from lithopos.web.api import project_full
 from lithopos.web.at_hand import answer, library_at_hand, queue_at_hand
 from lithopos.web.measures import blending_of
+from lithopos.web.part import part
 from lithopos.web.renders import render_out, scope_kept
 
 # What files take of room, about: by made-up photographs.
 BYTES_A_PIXEL = {"png": 1.8, "tiff": 1.9, "ora": 6.0, "layered tiff": 8.0, "exr": 16.0}
 
-delivery = APIBlueprint("delivery", __name__, url_prefix="/api/v1")
+delivery = part("delivery", __name__)
 
 __all__ = ["delivery"]
 

@@ -9,7 +9,6 @@ from typing import Any
 import cv2
 import numpy as np
 from flask import Response, send_file
-from flask_openapi3 import APIBlueprint
 
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.decode import read_picture
@@ -20,9 +19,10 @@ from lithopos.library.models import Render
 from lithopos.library.store import NotFound, ShotState
 from lithopos.web import schemas as s
 from lithopos.web.at_hand import answer, library_at_hand, queue_at_hand
+from lithopos.web.part import part
 from lithopos.web.renders import refuse_unready, render_out
 
-footage = APIBlueprint("footage", __name__, url_prefix="/api/v1")
+footage = part("footage", __name__)
 FOR_ALL = ("plate", "front")  # of the shot and all its options
 SHOWN_WORK = ("front", "walk", "film")
 FRONT_COLOUR = (232, 64, 120)

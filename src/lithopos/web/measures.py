@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from flask import Response
-from flask_openapi3 import APIBlueprint
 
 from lithopos.core.blend.blend import BLENDING, BlendAnswer, blend_answer, measured
 from lithopos.core.blend.sharpness import measured_sharpness
@@ -20,8 +19,9 @@ from lithopos.core.place.reflectance import PickedReflectance, ReflectanceQuesti
 from lithopos.library.store import NotFound
 from lithopos.web import schemas as s
 from lithopos.web.at_hand import answer, library_at_hand, photograph_of
+from lithopos.web.part import part
 
-measures = APIBlueprint("measures", __name__, url_prefix="/api/v1")
+measures = part("measures", __name__)
 
 __all__ = ["blending_of", "measures"]
 

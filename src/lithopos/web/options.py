@@ -5,7 +5,6 @@ from __future__ import annotations
 import secrets
 
 from flask import Response
-from flask_openapi3 import APIBlueprint
 
 from lithopos.core.errors import InputError
 from lithopos.core.render.small import small_question
@@ -16,12 +15,13 @@ from lithopos.library.store import Library, ShotState
 from lithopos.web import schemas as s
 from lithopos.web.api import shot_out
 from lithopos.web.at_hand import answer, library_at_hand, queue_at_hand
+from lithopos.web.part import part
 from lithopos.web.renders import refuse_unready, render_out
 
 BUSY = ("queued", "running", "stopping")
 SHOWN = 4  # renders of each option that are told
 
-options = APIBlueprint("options", __name__, url_prefix="/api/v1")
+options = part("options", __name__)
 
 __all__ = ["options"]
 

@@ -9,7 +9,6 @@ from typing import Any
 import cv2
 import numpy as np
 from flask import Response, current_app, send_file
-from flask_openapi3 import APIBlueprint
 from PIL import Image
 
 from lithopos.core.composite.changes import changes_of
@@ -30,8 +29,9 @@ from lithopos.library.models import Render
 from lithopos.library.store import NotFound, ShotState
 from lithopos.web import schemas as s
 from lithopos.web.at_hand import answer, library_at_hand, photograph_of, queue_at_hand, slug
+from lithopos.web.part import part
 
-renders = APIBlueprint("renders", __name__, url_prefix="/api/v1")
+renders = part("renders", __name__)
 CURRENT_HELD = 500
 TOLD_OTHERWISE = ("has_picture", "whites", "files", "current")  # of a render, than by its row
 

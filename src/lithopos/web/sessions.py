@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from flask import Response, current_app, request
-from flask_openapi3 import APIBlueprint
 
 from lithopos.web import schemas as s
 from lithopos.web.at_hand import answer
 from lithopos.web.keys import COOKIE, HELD_S, Keys, TooMany
+from lithopos.web.part import part
 
-sessions = APIBlueprint("sessions", __name__, url_prefix="/api/v1")
+sessions = part("sessions", __name__)
 
 __all__ = ["sessions"]
 

@@ -8,7 +8,6 @@ from datetime import date
 
 import numpy as np
 from flask import Response, send_file
-from flask_openapi3 import APIBlueprint
 from numpy.typing import NDArray
 from PIL import Image
 
@@ -26,10 +25,11 @@ from lithopos.core.site.solve import SiteSolution
 from lithopos.library.sites import SiteState, change_site, redo_site, site_of, site_shots, undo_site
 from lithopos.web import schemas as s
 from lithopos.web.at_hand import answer, library_at_hand, photograph_of, slug
+from lithopos.web.part import part
 
 MOST_THINGS = 12  # whose feet are told in every picture
 
-site = APIBlueprint("site", __name__, url_prefix="/api/v1")
+site = part("site", __name__)
 
 __all__ = ["site"]
 
