@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import io
 import struct
+import tempfile
 import unittest
 import zipfile
 from dataclasses import replace
+from pathlib import Path
 from typing import Any
 
 import DracoPy
@@ -448,12 +450,28 @@ class Mending(unittest.TestCase):
         np.testing.assert_allclose(np.abs(edged.normals).max(1), 1, atol=1e-6)
 
     def test_fewer_triangles_keep_the_shape(self) -> None:
-        ball = mended(Model([sphere(120)], [Material("grey", np.full(3, 0.5, np.float32))]))
-        few = decimated(ball, 2000)
-        self.assertLess(few.triangles, 2600)
-        np.testing.assert_allclose(few.bounds(), ball.bounds(), atol=0.02)
-        reach = np.linalg.norm(few.parts[0].vertices, axis=1)
-        np.testing.assert_allclose(reach, 1, atol=0.02)
+        for steps in (120, 400):  # of very many, a grid thins them first
+            with self.subTest(steps=steps):
+                ball = mended(Model([sphere(steps)], [Material("grey", np.full(3, 0.5, np.float32))]))
+                few = decimated(ball, 2000)
+                self.assertLess(few.triangles, 2600)
+                np.testing.assert_allclose(few.bounds(), ball.bounds(), atol=0.02)
+                reach = np.linalg.norm(few.parts[0].vertices, axis=1)
+                np.testing.assert_allclose(reach, 1, atol=0.02)
+
+    def test_corners_of_an_stl_at_one_place_are_one_vertex_however_far_away(self) -> None:
+        ball, far = sphere(24), np.array([412_000.0, 5_630_000.0, 80.0])  # as a surveyor's map has it
+        lines = ["solid ball"]
+        for corners in ball.vertices[ball.faces] + far:
+            rows = "".join(f"vertex {x!r} {y!r} {z!r}\n" for x, y, z in corners.tolist())
+            lines.append(f"facet normal 0 0 0\nouter loop\n{rows}endloop\nendfacet")
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "ball.stl"
+            path.write_text("\n".join([*lines, "endsolid ball\n"]))
+            part = read_model(path).parts[0]
+        self.assertEqual(len(part.vertices), len(np.unique(np.round(ball.vertices, 6), axis=0)))
+        reach = np.linalg.norm(part.vertices - (part.vertices.min(0) + part.vertices.max(0)) / 2, axis=1)
+        np.testing.assert_allclose(reach, 1, atol=1e-5)
 
 
 def sphere(steps: int) -> Part:

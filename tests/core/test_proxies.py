@@ -21,7 +21,7 @@ from lithopos.core.place.about import About
 from lithopos.core.place.around import covered_by, kept_out
 from lithopos.core.place.crossing import runs_into
 from lithopos.core.place.face import Face, triangles_of
-from lithopos.core.place.far_side import far_side
+from lithopos.core.place.far_side import FarSides
 from lithopos.core.place.seen import in_sight, sun_map
 from lithopos.core.place.shading import Solids, openness, solids_of
 from lithopos.core.place.solids import Solid, proxy_answer, solid_of
@@ -293,7 +293,7 @@ class Seeing(unittest.TestCase):
         height, away, shade = 2.0, 1.5, np.array([0.1, 0.2, 0.3])
         wall = Face(np.array([[-500.0, 0, 0], [500, 0, 0], [500, 0, height], [-500, 0, height]]))
         solids = solids_of([wall], (wall.normal + [0, 0, 1]) / np.sqrt(2))
-        far = far_side([wall], solids, lambda _, lit: np.ones(3) if lit else shade)
+        far = FarSides(solids, lambda _, lit: np.ones(3) if lit else shade)
         about = About(solids, np.full((1, 3), 0.5), np.zeros((1, 3)), far, lambda ways: np.ones(ways.shape))
         taken = (1 - away / np.hypot(away, height)) / 2
         before, behind = (about.at(away * side * wall.normal, np.array([0.0, 0, 1])) for side in (1, -1))

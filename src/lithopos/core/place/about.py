@@ -18,7 +18,7 @@ from lithopos.core.camera.problem import Pixel
 from lithopos.core.grounds import PROXY_MATERIALS
 from lithopos.core.light.patches import Colour
 from lithopos.core.place.face import Face
-from lithopos.core.place.far_side import far_side, on_its_side
+from lithopos.core.place.far_side import FarSides
 from lithopos.core.place.seen import in_sight
 from lithopos.core.place.shading import Openness, Solids, openness, solids_of
 from lithopos.core.place.solids import ProxyAnswer
@@ -47,14 +47,14 @@ class SidesSeen:
 class About:
     """The solids of a place, and what each of their sides shows in the photograph's linear values, (F, 3).
 
-    `clipped` (F, 3) is which share of that comes from pixels that may be brighter; `far` (F, 3) how bright the sides
-    that look away are beside them; `sky` tells its radiance behind them towards unit vectors (..., 3), in any unit.
+    `clipped` (F, 3) is which share of that comes from pixels that may be brighter; `far` tells the sides that look
+    away, `sky` its radiance behind them towards unit vectors (..., 3), in any unit: (..., 3).
     """
 
     solids: Solids
     shown: Array
     clipped: Array
-    far: Array
+    far: FarSides
     sky: Callable[[Array], Array]
 
     def at(self, place: Array, normal: Array) -> Openness:
@@ -65,7 +65,7 @@ class About:
         """What surfaces at places (N, 3) see about them: together sooner than one by one."""
 
         def radiance(_: Array, numbers: Array, ways: Array) -> Array:
-            return self.shown[numbers] * on_its_side(ways, numbers, self.solids.normals, self.far)
+            return self.shown[numbers] * self.far.beside_near(ways, numbers)
 
         return openness(places, normals, self.solids, radiance, self.sky)
 
@@ -109,7 +109,7 @@ def about_of(
     Parameters
     ----------
     mean : the photograph's mean colour, by which sides that it does not show are guessed.
-    sky : as `About` has it; `light` as `far_side` has it.
+    sky : as `About` has it; `light` as `FarSides` has it.
     """
     faces, shown, clipped = list[Face](), list[Array](), list[Array]()
     usual = np.array(mean or (USUAL_MEAN,) * 3) / USUAL_REFLECTANCE
@@ -131,7 +131,7 @@ def about_of(
     if not faces:
         return None
     solids = solids_of(faces, sun)
-    return About(solids, np.array(shown), np.array(clipped), far_side(faces, solids, light), sky)
+    return About(solids, np.array(shown), np.array(clipped), FarSides(solids, light), sky)
 
 
 def sides_seen(answers: Sequence[ProxyAnswer], linear: Floats, camera: Pinhole) -> dict[str, SidesSeen]:

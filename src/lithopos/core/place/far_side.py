@@ -5,45 +5,47 @@ A roof's underside or a wall's back is of the stuff that the photograph shows of
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
 from lithopos.core.arrays import Array
-from lithopos.core.place.face import Face
 from lithopos.core.place.shading import Solids
 
 OFF_M = 0.02
 LEAST, MOST = 0.02, 50.0  # of a ratio: light that is hardly there divides nothing
 
-__all__ = ["far_side", "on_its_side"]
+__all__ = ["FarSides"]
 
 
-def far_side(faces: Sequence[Face], solids: Solids, light: Callable[[Array, bool], Array]) -> Array:
-    """How bright the far side of each face is beside its near one, by channel (F, 3).
+@dataclass(frozen=True)
+class FarSides:
+    """The far sides of solids' faces, which look towards the camera, or outwards: then nothing sees their far side.
 
-    Parameters
+    Attributes
     ----------
-    faces : as `solids.Solid` has them: towards the camera, or outwards; then nothing sees the far side.
-    solids : of these faces, which keep the sun from one another.
-    light : on white by its unit normal (3,), with the sun or without it, (3,).
+    light : what falls on white by its unit normal (3,), with the sun or without it, (3,).
     """
-    found = np.ones((len(faces), 3))
-    for number, face in enumerate(faces):
-        normal, middle = face.normal, face.corners.mean(0)
-        lit = solids.lit(middle + OFF_M * np.stack([normal, -normal]))
-        near, far = (light(way, bool(sun)) for way, sun in zip((normal, -normal), lit, strict=True))
-        found[number] = np.clip(far / np.maximum(near, 1e-9), LEAST, MOST)
-    return found
 
+    solids: Solids
+    light: Callable[[Array, bool], Array]
 
-def on_its_side(ways: Array, numbers: Array, normals: Array, far: Array) -> Array:
-    """What rays (M, 3) that meet faces of given numbers (M,) see beside their near sides, (M, 3).
+    def beside_near(self, ways: Array, numbers: Array) -> Array:
+        """What rays (M, 3) that meet faces of given numbers (M,) see, beside what these show: (M, 3)."""
+        behind = np.einsum("ij,ij->i", ways, self.solids.normals[numbers]) > 0
+        if not behind.any():
+            return np.ones((len(ways), 3))
+        return np.where(behind[:, None], self._ratios[numbers], 1.0)
 
-    Parameters
-    ----------
-    normals : (F, 3) of the faces.
-    far : as `far_side` gives it.
-    """
-    behind = np.einsum("ij,ij->i", ways, normals[numbers]) > 0
-    return np.where(behind[:, None], far[numbers], 1.0)
+    @cached_property
+    def _ratios(self) -> Array:
+        """How bright the far side of each face is beside its near one, by channel (F, 3)."""
+        normals = self.solids.normals
+        middles = np.array([face.corners.mean(0) for face in self.solids.faces])
+        near, far = (
+            np.array([self.light(way, bool(sun)) for way, sun in zip(ways, lit, strict=True)])
+            for ways, lit in ((side * normals, self.solids.lit(middles + OFF_M * side * normals)) for side in (1, -1))
+        )
+        return np.asarray(np.clip(far / np.maximum(near, 1e-9), LEAST, MOST))

@@ -7,8 +7,8 @@ them, without what solids take of it, and with what they throw back, which the p
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
-from functools import partial
+from dataclasses import dataclass, field
+from functools import cached_property, partial
 
 import cv2
 import numpy as np
@@ -19,7 +19,7 @@ from lithopos.core.light.near import Sheet, near_irradiance
 from lithopos.core.place.balance import BalanceAnswer
 from lithopos.core.place.daylight import Daylight
 from lithopos.core.place.face import Face
-from lithopos.core.place.far_side import far_side, on_its_side
+from lithopos.core.place.far_side import FarSides
 from lithopos.core.place.lookup import looked_up
 from lithopos.core.place.others import Other
 from lithopos.core.place.seen import InSight, in_sight
@@ -43,7 +43,6 @@ class PlaceLight:
     ----------
     linear, camera : the photograph and its camera, for its size.
     guessed : (F, 3) what each side shows where no photograph shows it.
-    far : (F, 3) how bright sides that look away are beside those that are seen.
     others : photographs of the place from elsewhere.
     """
 
@@ -54,7 +53,6 @@ class PlaceLight:
     solids: Solids
     sight: InSight
     guessed: Floats = field(repr=False)
-    far: Array = field(repr=False)
     others: tuple[Other, ...] = ()
 
     def white(self, points: Array, normal: Array, coarse: int = COARSE) -> tuple[Floats, Mask]:
@@ -98,7 +96,12 @@ class PlaceLight:
             seen, known = looked_up(view.linear, view.camera, places[None])
             known[0] &= view.sight.owners(places) == numbers
             found = np.where(known[0][:, None], seen[0], found)
-        return found * on_its_side(ways, numbers, self.solids.normals, self.far)
+        return found * self._far.beside_near(ways, numbers)
+
+    @cached_property
+    def _far(self) -> FarSides:
+        middle = self.solids.triangles.mean((0, 1))
+        return FarSides(self.solids, partial(self.alone, middle))
 
     def alone(self, place: Array, normal: Array, lit: bool) -> Array:
         """What white at a place (3,) would show if no solid were near, with the sun or without it, (3,)."""
@@ -145,11 +148,10 @@ def place_light(
     faces : of all solids; `reflectances` (F, 3) what each is taken to throw back where it is not seen.
     """
     solids = solids_of(faces, day.sun, mapped=True)
-    guessed, alike = np.zeros((len(faces), 3), np.float32), np.ones((len(faces), 3))
-    light = PlaceLight(linear, camera, day, balance, solids, in_sight(faces, camera), guessed, alike, others)
+    guessed = np.zeros((len(faces), 3), np.float32)
+    light = PlaceLight(linear, camera, day, balance, solids, in_sight(faces, camera), guessed, others)
     for number, face in enumerate(faces):
         middle = face.corners.mean(0)
         lit = bool(solids.lit(middle[None] + 0.01 * face.normal)[0])
         guessed[number] = reflectances[number] * light.alone(middle, face.normal, lit)
-    middle = np.mean([face.corners.mean(0) for face in faces], axis=0)
-    return replace(light, far=far_side(faces, solids, partial(light.alone, middle)))
+    return light

@@ -26,7 +26,7 @@ from lithopos.core.light.dome import directions
 from lithopos.core.light.patches import Facing, PatchSeen
 from lithopos.core.place.balance import GROUND, BalanceAnswer, balance_of_ground, place_of, read_patch
 from lithopos.core.place.daylight import Daylight
-from lithopos.core.place.falloff import light_at
+from lithopos.core.place.falloff import light_at, light_map
 from lithopos.core.place.surroundings import light_on, surroundings_of
 
 SIGMA_SHADE = 0.6  # relative: nobody knows how much of the sky is seen in a shade, in an arcade a third
@@ -184,7 +184,7 @@ class _Light:
     def either(self, normal: Array, at: Array | None) -> dict[bool, Array]:
         """(3,) of a surface in the sun, and of one that the sun does not reach."""
         either = {lit: self.from_model(normal, at, lit) for lit in (True, False)}
-        if self.surroundings is None or not _is_open(self.day, normal):
+        if not _is_open(self.day, normal) or self.surroundings is None:
             return either
         around = light_on(normal, *self.surroundings)
         return {True: either[True] - either[False] + around, False: around}
@@ -194,7 +194,10 @@ class _Light:
         """What lies around, and the sky over it, as `light_on` has them; None where other lights rule."""
         if self.day.room or self.day.dome is not None or self.day.near:
             return None
-        seen = surroundings_of(decode_srgb(self.photograph.encoded), self.camera, np.ones(3))
+        linear = decode_srgb(self.photograph.encoded)
+        if self.day.falloff:
+            linear /= light_map(self.camera, self.day.falloff)
+        seen = surroundings_of(linear, self.camera, np.ones(3))
         if seen is None:
             return None
         ways, _ = directions(len(seen))

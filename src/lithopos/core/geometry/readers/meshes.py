@@ -182,7 +182,7 @@ def _indexed(mesh: Any) -> tuple[Array, NDArray[np.int64]]:
     """Vertices and faces of which those at one place are one: STL has each triangle's own, six times too many."""
     import meshoptimizer
 
-    points = np.ascontiguousarray(mesh.vertices, np.float32)
+    points = np.ascontiguousarray(mesh.vertices, float) + 0.0  # -0 is 0
     corners = np.ascontiguousarray(mesh.faces, np.uint32).ravel()
     remap = np.empty(len(points), np.uint32)
     count = meshoptimizer.generate_vertex_remap(remap, corners, len(corners), points, len(points), points.strides[0])
