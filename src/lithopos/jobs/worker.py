@@ -47,7 +47,7 @@ LONG = ("master", *TAKE_WORK)  # which let others go first
 PREVIEW_WIDTH = 1600
 PREVIEW_EVERY_S = 2.0
 LOOK_ROUND_EVERY_S = 3.0
-BEHIND = 5  # by which the system puts it behind the server: who works at the screen waits for no render
+BEHIND = 3  # by which the system puts it behind the server: who works at the screen waits for no render
 
 __all__ = ["PICTURE", "PREVIEW", "SCOPE", "WHITES", "Worker", "fail_orphans", "process_name", "run"]
 
