@@ -293,12 +293,18 @@ class Seeing(unittest.TestCase):
         height, away, shade = 2.0, 1.5, np.array([0.1, 0.2, 0.3])
         wall = Face(np.array([[-500.0, 0, 0], [500, 0, 0], [500, 0, height], [-500, 0, height]]))
         solids = solids_of([wall], (wall.normal + [0, 0, 1]) / np.sqrt(2))
-        far = FarSides(solids, lambda _, lit: np.ones(3) if lit else shade)
-        about = About(solids, np.full((1, 3), 0.5), np.zeros((1, 3)), far, lambda ways: np.ones(ways.shape))
+        sky = np.ones_like
+        far = FarSides(solids, sky, lambda _, lit, seen: np.ones(3) if lit else shade * seen.sky[0])
+        about = About(solids, np.full((1, 3), 0.5), np.zeros((1, 3)), far, sky)
         taken = (1 - away / np.hypot(away, height)) / 2
         before, behind = (about.at(away * side * wall.normal, np.array([0.0, 0, 1])) for side in (1, -1))
         np.testing.assert_allclose(before.thrown[0], 0.5 * taken, rtol=0.15)
         np.testing.assert_allclose(behind.thrown[0], shade * before.thrown[0], rtol=0.2)  # 128 rays
+        # Close behind it another wall: its far side hardly sees the sky.
+        both = solids_of([wall, Face(wall.corners - 0.1 * wall.normal)], solids.sun)
+        far = replace(far, solids=both)
+        np.testing.assert_array_less(far.beside_near(wall.normal[None], np.array([0])), 0.2 * shade[None])
+        np.testing.assert_array_equal(far.beside_near(-wall.normal[None], np.array([0])), 1)
 
     def test_a_model_that_stands_in_something_is_told_and_one_that_touches_is_not(self) -> None:
         block = stood(drawn("box", [[-0.6, 5, 0], [0.9, 5, 0], [0.9, 6.2, 0]], [-0.6, 5, 0.8]))

@@ -190,7 +190,7 @@ class Picked(unittest.TestCase):
             seen = sides_seen([answer], linear, self.camera)["w"]
             drawn = {"id": "w", "kind": "wall", "points": [(0, 0), (1, 1)], "height_m": 4.0}
             proxy = Proxy.model_validate({**drawn, "seen": seen.colours, "clipped": seen.clipped})
-            about = about_of([proxy], [answer], self.sun, None, self.day.sky_towards, self.day.on_open)
+            about = about_of([proxy], [answer], self.sun, None, self.day.sky_towards, self.day.light_on)
             day = replace(self.day, about=about, at=np.array([4.0, 4.0, 0.0]))
             (told[name],) = (light.known for light in day.lights() if light.name == "about" and light.known)
         self.assertAlmostEqual(told["dull"].mean, -np.log(np.pi))

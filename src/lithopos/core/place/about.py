@@ -102,7 +102,7 @@ def about_of(
     sun: Array | None,
     mean: Colour | None,
     sky: Callable[[Array], Array],
-    light: Callable[[Array, bool], Array],
+    light: Callable[[Array, bool, Openness], Array],
 ) -> About | None:
     """What stands about; None where nothing does.
 
@@ -131,7 +131,7 @@ def about_of(
     if not faces:
         return None
     solids = solids_of(faces, sun)
-    return About(solids, np.array(shown), np.array(clipped), FarSides(solids, light), sky)
+    return About(solids, np.array(shown), np.array(clipped), FarSides(solids, sky, light), sky)
 
 
 def sides_seen(answers: Sequence[ProxyAnswer], linear: Floats, camera: Pinhole) -> dict[str, SidesSeen]:

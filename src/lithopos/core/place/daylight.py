@@ -220,10 +220,10 @@ class Daylight:
         sun, bounced, sky, below = self.parts(normal)
         return sun + bounced, sky + below
 
-    def on_open(self, normal: Array, lit: bool) -> Array:
-        """What sun and sky of strength 1 give a surface with nothing about it, in the sun or not, (3,)."""
+    def light_on(self, normal: Array, lit: bool, seen: Openness) -> Array:
+        """What sun and sky of strength 1 give a surface, in the sun or not, that sees this about it, (3,)."""
         sun, bounced, sky, below = self.parts(normal)
-        return lit * sun + bounced + sky + below
+        return np.asarray(lit * sun + seen.sunlit[0] * bounced + seen.sky[0] * sky + seen.ground[0] * below)
 
     def parts(self, normal: Array) -> tuple[Array, Array, Array, Array]:
         """What a sun of strength 1 gives a surface, and by way of the ground; the same of the sky; (3,) each."""

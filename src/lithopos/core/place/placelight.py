@@ -101,11 +101,11 @@ class PlaceLight:
     @cached_property
     def _far(self) -> FarSides:
         middle = self.solids.triangles.mean((0, 1))
-        return FarSides(self.solids, partial(self.alone, middle))
+        return FarSides(self.solids, self.day.sky_towards, partial(self.shown_by_white, middle))
 
-    def alone(self, place: Array, normal: Array, lit: bool) -> Array:
-        """What white at a place (3,) would show if no solid were near, with the sun or without it, (3,)."""
-        shown = self._without_sun(place[None], normal, OPEN)[0]
+    def shown_by_white(self, place: Array, normal: Array, lit: bool, seen: Openness = OPEN) -> Array:
+        """What white at a place (3,) shows, in the sun or not, of all light but what solids throw, (3,)."""
+        shown = self._without_sun(place[None], normal, seen)[0]
         if self.day.sun is not None and lit:
             shown = shown + self._shown(self.day.parts(normal)[0], 0)
         return np.asarray(shown)
@@ -153,5 +153,5 @@ def place_light(
     for number, face in enumerate(faces):
         middle = face.corners.mean(0)
         lit = bool(solids.lit(middle[None] + 0.01 * face.normal)[0])
-        guessed[number] = reflectances[number] * light.alone(middle, face.normal, lit)
+        guessed[number] = reflectances[number] * light.shown_by_white(middle, face.normal, lit)
     return light
