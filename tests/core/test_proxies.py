@@ -294,7 +294,7 @@ class Seeing(unittest.TestCase):
         wall = Face(np.array([[-500.0, 0, 0], [500, 0, 0], [500, 0, height], [-500, 0, height]]))
         solids = solids_of([wall], (wall.normal + [0, 0, 1]) / np.sqrt(2))
         sky = np.ones_like
-        far = FarSides(solids, sky, lambda _, lit, seen: np.ones(3) if lit else shade * seen.sky[0])
+        far = FarSides(solids, sky, lambda _at, _normal, lit, seen: np.ones(3) if lit else shade * seen.sky[0])
         about = About(solids, np.full((1, 3), 0.5), np.zeros((1, 3)), far, sky)
         taken = (1 - away / np.hypot(away, height)) / 2
         before, behind = (about.at(away * side * wall.normal, np.array([0.0, 0, 1])) for side in (1, -1))

@@ -144,6 +144,15 @@ class Picked(unittest.TestCase):
         self.assertGreater(wall.sigma, level.sigma + 0.1)
         self.assertTrue(any("draw what stands about it" in note for note in wall.notes))
 
+    def test_a_wall_s_light_is_that_of_what_the_photograph_shows_around(self) -> None:
+        """With something bright all round, the same pixels are of something darker; but not on level ground."""
+        spots: list[tuple[float, float, dict[str, Any]]] = [(220, 520, {}), (320, 320, {"facing": "along run A"})]
+        before = [self.pick(x, y, **more).colour for x, y, more in spots]
+        self.picture.codes[40:290] = 230
+        after = [self.pick(x, y, **more).colour for x, y, more in spots]
+        np.testing.assert_allclose(after[0], before[0], rtol=0.02)
+        self.assertTrue((np.array(after[1]) < 0.9 * np.array(before[1])).all(), (before, after))
+
     def test_what_lies_in_shade_is_less_certain(self) -> None:
         self.assertGreater(self.pick(720, 520, in_sun=False).sigma, 2 * self.pick(220, 520).sigma)
 

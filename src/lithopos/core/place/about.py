@@ -102,7 +102,7 @@ def about_of(
     sun: Array | None,
     mean: Colour | None,
     sky: Callable[[Array], Array],
-    light: Callable[[Array, bool, Openness], Array],
+    light: Callable[[Array, Array, bool, Openness], Array],
 ) -> About | None:
     """What stands about; None where nothing does.
 

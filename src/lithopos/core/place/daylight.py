@@ -220,10 +220,9 @@ class Daylight:
         sun, bounced, sky, below = self.parts(normal)
         return sun + bounced, sky + below
 
-    def light_on(self, normal: Array, lit: bool, seen: Openness) -> Array:
-        """What sun and sky of strength 1 give a surface, in the sun or not, that sees this about it, (3,)."""
-        sun, bounced, sky, below = self.parts(normal)
-        return np.asarray(lit * sun + seen.sunlit[0] * bounced + seen.sky[0] * sky + seen.ground[0] * below)
+    def light_on(self, at: Array, normal: Array, lit: bool, seen: Openness) -> Array:
+        """What all lights of strength 1 give a surface at a place (3,) that sees this about it, (3,)."""
+        return np.asarray(self._given(normal, at, lit, seen).sum(0))
 
     def parts(self, normal: Array) -> tuple[Array, Array, Array, Array]:
         """What a sun of strength 1 gives a surface, and by way of the ground; the same of the sky; (3,) each."""

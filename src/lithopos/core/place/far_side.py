@@ -29,12 +29,12 @@ class FarSides:
     Attributes
     ----------
     sky : as `openness` has it.
-    light : on white by its unit normal (3,), whether the sun reaches it, and what it sees about it: (3,).
+    light : on white at a place (3,), by its unit normal (3,), whether the sun reaches it, and what it sees: (3,).
     """
 
     solids: Solids
     sky: Callable[[Array], Array]
-    light: Callable[[Array, bool, Openness], Array]
+    light: Callable[[Array, Array, bool, Openness], Array]
 
     def beside_near(self, ways: Array, numbers: Array) -> Array:
         """What rays (M, 3) that meet faces of given numbers (M,) see, beside what these show: (M, 3)."""
@@ -54,4 +54,4 @@ class FarSides:
         places = np.array([face.corners.mean(0) for face in self.solids.faces]) + OFF_M * normals
         lit = self.solids.lit(places)
         seen = openness(places, normals, self.solids, lambda at, *_: np.zeros((len(at), 3)), self.sky, RAYS)
-        return np.array([self.light(normal, bool(lit[n]), seen.one(n)) for n, normal in enumerate(normals)])
+        return np.array([self.light(places[n], normals[n], bool(lit[n]), seen.one(n)) for n in range(len(places))])

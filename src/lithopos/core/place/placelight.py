@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from functools import cached_property, partial
+from functools import cached_property
 
 import cv2
 import numpy as np
@@ -100,8 +100,7 @@ class PlaceLight:
 
     @cached_property
     def _far(self) -> FarSides:
-        middle = self.solids.triangles.mean((0, 1))
-        return FarSides(self.solids, self.day.sky_towards, partial(self.shown_by_white, middle))
+        return FarSides(self.solids, self.day.sky_towards, self.shown_by_white)
 
     def shown_by_white(self, place: Array, normal: Array, lit: bool, seen: Openness = OPEN) -> Array:
         """What white at a place (3,) shows, in the sun or not, of all light but what solids throw, (3,)."""
