@@ -25,6 +25,7 @@ from bench.contact import bench_contact
 from bench.equal import bench_equal
 from bench.lamps import bench_lamps
 from bench.light import bench_light
+from bench.picks import bench_picks
 from bench.queues import bench_queues
 from bench.sharp import bench_sharp
 from lithopos.core.camera.find import find_edges
@@ -35,12 +36,14 @@ from lithopos.core.exchange.decode import read_picture
 from lithopos.core.light.sun import SunAnswer, SunProblem, solve_sun
 from lithopos.core.place.balance import proposed_patches, read_patches
 from lithopos.core.reading.ask import read_model
+from lithopos.core.readings import Sources, with_readings
 from lithopos.core.render.engine import choose_variant
 from lithopos.core.render.influence import influence_of
 from lithopos.core.render.render import PROOF_SAMPLES, render_shot
 from lithopos.core.render.session import Session
 from lithopos.core.render.tracer import MitsubaTracer
 from lithopos.core.shot import load_shot
+from lithopos.core.shot.change import changed
 from lithopos.samples.demo import drawn_proxies, marks_of
 from lithopos.web.app import create_app
 
@@ -111,8 +114,9 @@ def _strengths() -> tuple[float, float, float]:
     """How long the court's lights take to follow a dragged patch."""
     truth = json.loads((SAMPLES / "mason-court.json").read_text())
     document = marked_shot("mason-court").model_dump(mode="json", by_alias=True)
-    document["proxies"] = drawn_proxies(truth)[:5]
     photograph = read_picture(SAMPLES / truth["photograph"])
+    drawn = {"proxies": drawn_proxies(truth)[:5]}
+    document = changed(document, with_readings(document, drawn, Sources(lambda _: photograph)))
     shot = load_shot(document)
     facts = derive(shot)
     assert facts.camera
@@ -338,6 +342,7 @@ PARTS = {
     "queues": bench_queues,
     "equal": bench_equal,
     "light": bench_light,
+    "picks": bench_picks,
     "balls": bench_balls,
     "lamps": bench_lamps,
     "contact": bench_contact,

@@ -28,11 +28,11 @@ SCALE, SAMPLES, NOISE_PX = 0.5, 24, 0.7
 PICKS = 60
 UP = np.array([0.0, 0, 1])
 
-__all__ = ["bench_light"]
+__all__ = ["NOISE_PX", "SCALE", "Case", "bench_light", "case_of", "facing_of", "seen_in"]
 
 
 @dataclass
-class _Case:
+class Case:
     """A photograph with the truth of its light: the photograph's values per radiance, white, the ground's albedo."""
 
     photograph: Picture
@@ -44,7 +44,6 @@ class _Case:
 
 def bench_light(seeds: int = 3) -> None:
     """Print a table: the committed places, and new seeds of both."""
-    mi = load_renderer()
     cases: list[tuple[str, Any, int | None]] = [(name, make, None) for name, make in PLACES.items()]
     cases += [(name, make, 700 + n) for name, make in PLACES.items() for n in range(seeds)]
     print(
@@ -53,13 +52,7 @@ def bench_light(seeds: int = 3) -> None:
     print("and how many picked reflectances are within 10 % in the sun, 15 % in shade, by channel")
     totals: dict[str, list[float]] = {}
     for name, make, seed in cases:
-        place = make() if seed is None else make(seed)
-        studio = Studio(mi, place, SCALE)
-        radiance = studio.radiance(SAMPLES, seed=1)
-        daylight = studio.daylight()
-        codes = np.asarray(Image.open(io.BytesIO(develop(radiance, daylight, place.camera.exposure, seed=5))))
-        gain = (daylight.mean() / daylight) ** 0.9 * place.camera.exposure / (daylight.mean() * 0.36)
-        case = _Case(Picture(codes), truth_of(studio, name), studio, gain, gain * daylight)
+        case = case_of(name, make, seed)
         for how in ("ground", "tone"):
             told = _line(case, how)
             for key, value in told.items():
@@ -70,14 +63,24 @@ def bench_light(seeds: int = 3) -> None:
         print(f"{key:>24}: median {np.nanmedian(values):.1f}, worst {np.nanmax(values):.1f}")
 
 
-def _line(case: _Case, how: str) -> dict[str, float]:
+def case_of(name: str, make: Any, seed: int | None) -> Case:
+    """A photograph of a made-up place, of its committed seed (None) or another."""
+    place = make() if seed is None else make(seed)
+    studio = Studio(load_renderer(), place, SCALE)
+    radiance, daylight = studio.radiance(SAMPLES, seed=1), studio.daylight()
+    codes = np.asarray(Image.open(io.BytesIO(develop(radiance, daylight, place.camera.exposure, seed=5))))
+    gain = (daylight.mean() / daylight) ** 0.9 * place.camera.exposure / (daylight.mean() * 0.36)
+    return Case(Picture(codes), truth_of(studio, name), studio, gain, gain * daylight)
+
+
+def _line(case: Case, how: str) -> dict[str, float]:
     taken = Taken(case.studio.place, case.studio, case.truth, case.photograph, case.photograph)
     shot = load_shot(marked_document(taken, NOISE_PX * SCALE))
     facts = derive(shot)
     assert facts.camera
     camera, day = pinhole_of(facts.camera), daylight_of(shot, facts)
     patches = proposed_patches(case.photograph, camera, day)
-    albedo, normals, lit, points = _seen(case)
+    albedo, normals, lit, points = seen_in(case)
     if how == "tone":  # somebody knows what one spot of the ground throws back
         patches.append(_known(patches, albedo))
     balance = balance_of(patches, camera, day)
@@ -97,7 +100,7 @@ def _off(told: Array, true: Array) -> float:
     return float(100 * np.abs(told / np.maximum(true, 1e-9) - 1).mean())
 
 
-def _seen(case: _Case) -> tuple[Any, Any, Any, Any]:
+def seen_in(case: Case) -> tuple[Any, Any, Any, Any]:
     """Albedo and normal (H, W, 3), whether the sun shines there (H, W), and where it is (H, W, 3)."""
     mi, studio = case.studio.mi, case.studio
     view = studio.view
@@ -134,7 +137,7 @@ def _known(patches: list[LightPatch], albedo: Array) -> LightPatch:
     return first.model_copy(update={"id": "card", "material": "grey card", "tone": card, "seen": seen})
 
 
-def _light_at_the_model(case: _Case) -> tuple[Array, Array]:
+def _light_at_the_model(case: Case) -> tuple[Array, Array]:
     """Irradiance of level ground where the model stands: from the sun itself, and all else, (3,) each."""
     mi, studio = case.studio.mi, case.studio
     x, y, z = studio.place.model_at
@@ -169,7 +172,7 @@ def _light_at_the_model(case: _Case) -> tuple[Array, Array]:
 
 
 def _picked(
-    case: _Case,
+    case: Case,
     camera: Any,
     day: Any,
     balance: BalanceAnswer,
@@ -188,7 +191,7 @@ def _picked(
             break
         y, x = rng.integers(8, albedo.shape[0] - 8), rng.integers(8, albedo.shape[1] - 8)
         around = (slice(y - 6, y + 7), slice(x - 6, x + 7))
-        facing = _facing(normals[y, x])
+        facing = facing_of(normals[y, x])
         same = np.abs(normals[around] - normals[y, x]).max() < 0.02
         if facing is None or not same or not (lit[around] == in_sun).all() or not np.isfinite(albedo[around]).all():
             continue
@@ -205,7 +208,8 @@ def _picked(
     return float(100 * (np.abs(np.array(off)) < within).mean()) if off else float("nan")
 
 
-def _facing(normal: Array) -> Facing | None:
+def facing_of(normal: Array) -> Facing | None:
+    """How a surface of this normal (3,) faces, as a pick is told."""
     if normal[2] > 0.99:
         return "level"
     if abs(normal[1]) > 0.99:

@@ -22,6 +22,7 @@ import { newThing } from "./state/things";
 import { Strip } from "./strip/Strip";
 import { TimeLine } from "./take/TimeLine";
 import { Button, OneOf, Tip } from "./ui/controls";
+import { Reading } from "./ui/Reading";
 import { runOfKey } from "./ui/runs";
 import { Trail } from "./ui/Trail";
 
@@ -83,9 +84,11 @@ function Bench({ projectId, shot }: { projectId: string; shot: ShotOut }) {
         <Compare shot={shot} />
         {(over || busy) && (
           <div className="absolute inset-3 grid place-items-center rounded-xl border-2 border-dashed border-white bg-ink-900/55 text-[16px] text-white">
-            {busy
-              ? `Reading ${busy} …`
-              : "Drop a model to stand it here, or a photograph or a film to begin a shot"}
+            {busy ? (
+              <Reading name={busy} />
+            ) : (
+              "Drop a model to stand it here, or a photograph or a film to begin a shot"
+            )}
           </div>
         )}
       </main>

@@ -24,7 +24,8 @@ from lithopos.core.place.face import Face, triangles_of
 from lithopos.core.place.far_side import FarSides
 from lithopos.core.place.seen import in_sight, sun_map
 from lithopos.core.place.shading import Solids, openness, solids_of
-from lithopos.core.place.solids import Solid, proxy_answer, solid_of
+from lithopos.core.place.sides import SidesShown, sides_seen
+from lithopos.core.place.solids import ProxyAnswer, Solid, proxy_answer, solid_of
 from lithopos.core.shot import Proxy, load_shot
 from lithopos.core.standing.stand_in import sides_of
 from tests.core.rendering import box
@@ -272,6 +273,15 @@ class Seeing(unittest.TestCase):
             reach, _ = self.solids.met(points + [0, 0, 1e-6], np.broadcast_to(sun, points.shape))
             self.assertGreater(float((shaded.lit(points) == ~np.isfinite(reach)).mean()), 0.97)
 
+    def test_corners_in_a_row_are_met_by_nothing(self) -> None:
+        """The corners of steps lie on a line, and a triangle of those has no area."""
+        rng = np.random.default_rng(2)
+        for _ in range(40):
+            row = rng.uniform(-3, 3, 3) + np.outer([0, 1 / 3, 1], rng.uniform(-1, 1, 3))
+            at, ways = rng.uniform(-4, 6, (500, 3)), rng.normal(size=(500, 3))
+            reach, _ = solids_of([Face(row)], None).met(at, ways / np.linalg.norm(ways, axis=1, keepdims=True))
+            self.assertFalse(np.isfinite(reach).any())
+
     def test_a_long_wall_takes_and_gives_as_the_closed_form_says(self) -> None:
         height, away = 2.0, 1.5
         wall = Face(np.array([[-500.0, 0, 0], [500, 0, 0], [500, 0, height], [-500, 0, height]]))
@@ -295,7 +305,7 @@ class Seeing(unittest.TestCase):
         solids = solids_of([wall], (wall.normal + [0, 0, 1]) / np.sqrt(2))
         sky = np.ones_like
         far = FarSides(solids, sky, lambda _at, _normal, lit, seen: np.ones(3) if lit else shade * seen.sky[0])
-        about = About(solids, np.full((1, 3), 0.5), np.zeros((1, 3)), far, sky)
+        about = About(solids, SidesShown(solids, np.full((1, 3), 0.5), [[]]), np.zeros((1, 3)), far, sky)
         taken = (1 - away / np.hypot(away, height)) / 2
         before, behind = (about.at(away * side * wall.normal, np.array([0.0, 0, 1])) for side in (1, -1))
         np.testing.assert_allclose(before.thrown[0], 0.5 * taken, rtol=0.15)
@@ -305,6 +315,29 @@ class Seeing(unittest.TestCase):
         far = replace(far, solids=both)
         np.testing.assert_array_less(far.beside_near(wall.normal[None], np.array([0])), 0.2 * shade[None])
         np.testing.assert_array_equal(far.beside_near(-wall.normal[None], np.array([0])), 1)
+
+    def test_a_side_throws_what_the_photograph_shows_of_each_spot_of_it(self) -> None:
+        """A plinth before a deep roof's edge: half of its top in the sun, half in shade, and dull where it is."""
+        top = [(-3.0, 4.0, 0.0), (3.0, 4.0, 0.0), (3.0, 7.0, 0.0), (-3.0, 7.0, 0.0)]
+        roof = [(-3.2, 5.5, 2.5), (3.2, 5.5, 2.5), (3.2, 9.0, 2.5), (-3.2, 9.0, 2.5)]
+        answers = [ProxyAnswer(id="top", faces=[top]), ProxyAnswer(id="roof", faces=[roof])]
+        small = CAMERA.scaled(0.5)
+        rows, columns = np.mgrid[: small.height, : small.width] + 0.5
+        there = small.ground_points(np.column_stack([columns.ravel(), rows.ravel()]))
+        lit = (there[:, 1] < 5.5).reshape(rows.shape)[..., None]
+        linear = np.where(lit, [0.6, 0.5, 0.4], [0.06, 0.08, 0.1]).astype(np.float32)
+        seen = sides_seen(answers, linear, small)["top"]
+        solids = solids_of([Face(np.array(top)), Face(np.array(roof))], np.array([0.0, 0, 1]))
+        shown = SidesShown(solids, np.array([seen.colours[0], (0.3, 0.3, 0.3)]), [seen.spots[0], []])
+        told = shown.at(np.array([[0.3, 4.3, 0], [0.3, 6.7, 0], [-2.9, 6.9, 0], [0, 6, 2.5]]), np.array([0, 0, 0, 1]))
+        np.testing.assert_allclose(told[0], [0.6, 0.5, 0.4], rtol=0.05)
+        np.testing.assert_allclose(told[1], [0.06, 0.08, 0.1], rtol=0.25)
+        np.testing.assert_array_equal(told[3], 0.3)
+        # Where nothing is seen of it, it is as the nearest spot in the same light, not as the nearest.
+        near = SidesShown(
+            solids, shown.means, [[spot for spot in seen.spots[0] if spot[1] < 0.35 or spot[1] > 0.9], []]
+        )
+        np.testing.assert_allclose(near.at(np.array([[0.3, 5.6, 0]]), np.array([0]))[0], told[1], rtol=0.3)
 
     def test_a_model_that_stands_in_something_is_told_and_one_that_touches_is_not(self) -> None:
         block = stood(drawn("box", [[-0.6, 5, 0], [0.9, 5, 0], [0.9, 6.2, 0]], [-0.6, 5, 0.8]))

@@ -6,6 +6,7 @@ import { useDropAnywhere, useTakeFiles } from "../state/files";
 import { say } from "../state/notices";
 import { Button, Tip } from "../ui/controls";
 import { FileButton, PHOTOGRAPHS } from "../ui/FileButton";
+import { Reading } from "../ui/Reading";
 
 /** A project's shots, and the place to drop a photograph. */
 export function ProjectPage({ projectId }: { projectId: string }) {
@@ -38,7 +39,7 @@ export function ProjectPage({ projectId }: { projectId: string }) {
         >
           <div className="text-center">
             <p className="text-[16px] font-medium">
-              {busy ? `Reading ${busy} …` : "Drop the photograph that the model is to stand in"}
+              {busy ? <Reading name={busy} /> : "Drop the photograph that the model is to stand in"}
             </p>
             <p className="mt-1 mb-4 text-ink-500">
               JPEG, PNG, TIFF, WebP or AVIF, at the size that will be delivered

@@ -93,5 +93,6 @@ export function newProxy(
     shadow: [],
     seen: [],
     clipped: [],
+    spots: [],
   };
 }

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import cv2
 import mapbox_earcut
@@ -24,11 +25,12 @@ class Face:
     corners: Array
     normals: Array | None = None
 
-    @property
+    @cached_property
     def normal(self) -> Array:
         """The unit normal (3,), by Newell's method: sound for corners that are not quite flat."""
-        after = np.roll(self.corners, -1, axis=0)
-        total = np.cross(self.corners, after).sum(0)
+        x, y, z = self.corners.T
+        u, v, w = np.roll(self.corners, -1, axis=0).T
+        total = np.array([y @ w - z @ v, z @ u - x @ w, x @ v - y @ u])
         return np.asarray(total / max(float(np.linalg.norm(total)), 1e-12))
 
 

@@ -2,7 +2,7 @@
 
 The light on a surface is that of the sun, where it shines there, and of the sky (`light.clear_sky`), each at the
 strength that the photograph's balance gives it by channel, with what the ground throws back (Liu and Jordan 1963).
-An upright face about which nothing is drawn sees what the photograph shows around it (`surroundings`). Where that is
+An upright face that is not drawn sees what the photograph shows around it (`surroundings`). Where that is
 not enough, what lies beside it tells its light: its pixels there, divided by what it throws back, which is known of the
 ground, and of what can be seen in a known light elsewhere.
 """
@@ -119,14 +119,14 @@ def picked_reflectance(
         light, sigma = either[lit], _sigma(balance, day, lit)
         if lit and normal[2] <= LEVEL:
             rest = float(luminance(either[False])) / max(float(luminance(either[True])), 1e-6)
-            own = [SIGMA_TURNED, SIGMA_OPEN * rest] if _is_open(day, normal) else [SIGMA_BY_SOLIDS * rest]
+            own = [SIGMA_TURNED, SIGMA_OPEN * rest] if _is_open(day, normal, at) else [SIGMA_BY_SOLIDS * rest]
             sigma = float(np.linalg.norm([sigma, *own]))
     colour = mean / np.maximum(light, 1e-6)
     r, g, b = (float(value) for value in np.clip(colour, 0.005, MOST))
     notes = list(balance.notes)
     if float(colour.max()) > 1:
         notes.append("It is brighter than white would be there: is it mirroring, or more in the sun than was told?")
-    if question.beside is None and lit and _is_open(day, normal):
+    if question.beside is None and lit and _is_open(day, normal, at):
         notes.append(
             "How much of its light comes from other walls is not known: draw what stands about it in Contact, or point "
             "at the same stuff elsewhere."
@@ -161,9 +161,9 @@ def _sigma(balance: BalanceAnswer, day: Daylight, lit: bool) -> float:
     return white_sigma if lit else float(np.linalg.norm([white_sigma, sky_sigma, shade]))
 
 
-def _is_open(day: Daylight, normal: Array) -> bool:
-    """Whether a face sees other light than the ground, and nothing is drawn that would tell it."""
-    return bool(day.about is None and normal[2] <= LEVEL)
+def _is_open(day: Daylight, normal: Array, at: Array | None) -> bool:
+    """Whether a face sees other light than the ground, and no solid is drawn there that would tell what it sees."""
+    return bool((day.about is None or at is None) and normal[2] <= LEVEL)
 
 
 @dataclass(frozen=True)
@@ -184,7 +184,7 @@ class _Light:
     def either(self, normal: Array, at: Array | None) -> dict[bool, Array]:
         """(3,) of a surface in the sun, and of one that the sun does not reach."""
         either = {lit: self.from_model(normal, at, lit) for lit in (True, False)}
-        if not _is_open(self.day, normal) or self.surroundings is None:
+        if not _is_open(self.day, normal, at) or self.surroundings is None:
             return either
         around = light_on(normal, *self.surroundings)
         return {True: either[True] - either[False] + around, False: around}

@@ -19,6 +19,7 @@ from lithopos.core.place.seen import SunMap, sun_map
 RAYS = 128
 CHUNK = 40_000  # rays times triangles at once: what a processor holds near it
 OFF_M = 1e-3  # how far off a surface a look round begins
+LEAST_AREA = 1e-6  # of a triangle, beside its longest side's square
 
 __all__ = ["Openness", "Solids", "openness", "solids_of"]
 
@@ -117,8 +118,17 @@ def solids_of(faces: Sequence[Face], sun: Array | None, *, mapped: bool = False)
     """Sides that rays can meet, and what of them stands in the sun's way; `mapped`: for very many points."""
     triangles = [face.corners[triangles_of(face)] for face in faces]
     owner = np.repeat(np.arange(len(faces)), [len(part) for part in triangles]).astype(int)
+    every = np.concatenate(triangles) if triangles else np.zeros((0, 3, 3))
+    there = _has_area(every)
     shaded = sun_map(faces, sun) if mapped and sun is not None else None
-    return Solids(tuple(faces), np.concatenate(triangles) if triangles else np.zeros((0, 3, 3)), owner, sun, shaded)
+    return Solids(tuple(faces), every[there], owner[there], sun, shaded)
+
+
+def _has_area(triangles: Array) -> Mask:
+    """Which of triangles (T, 3, 3) have an area: the corners of steps lie in a row, and a row is met anywhere."""
+    one, two = triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0]
+    longest = np.maximum((one**2).sum(1), (two**2).sum(1))
+    return np.asarray(np.linalg.norm(np.cross(one, two), axis=1) > LEAST_AREA * longest)
 
 
 def openness(

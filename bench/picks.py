@@ -1,0 +1,148 @@
+"""`python -m bench picks`: picked reflectances against the made-up places' truth, by how a surface stands and is lit.
+
+Once with nothing drawn, once with what stands about drawn as a hand would, with its noise: of the yard its side wall,
+the arcade's plinth, columns, back wall, upper wall and roof; of the terrace the house, its steps and the balustrade.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from proving.real import Taken, marked_document
+
+from bench.light import NOISE_PX, SCALE, Case, case_of, facing_of, seen_in
+from lithopos.core.arrays import Array
+from lithopos.core.camera.solve import pinhole_of
+from lithopos.core.colour import luminance
+from lithopos.core.derive import daylight_of, derive
+from lithopos.core.errors import InputError
+from lithopos.core.place.balance import balance_of, proposed_patches
+from lithopos.core.place.reflectance import ReflectanceQuestion, picked_reflectance
+from lithopos.core.readings import Sources, with_readings
+from lithopos.core.shot import load_shot
+from lithopos.core.shot.change import changed
+from lithopos.samples.places import PLACES
+
+PICKS, TRIES, HALF_PX = 60, 60_000, 4
+DARK = 0.2  # of reflectance: leaves, iron, window panes are no diffuse surfaces
+CLIPPED = 253
+KINDS = ("level", "along run A", "along run B")
+
+__all__ = ["bench_picks"]
+
+
+def bench_picks(seeds: int = 1) -> None:
+    """Print the medians of |error| of red, green, blue in per cent; the committed places, and new seeds of both."""
+    cases: list[tuple[str, int | None]] = [(name, None) for name in PLACES]
+    cases += [(name, 701 + n) for n in range(seeds) for name in PLACES]
+    for name, seed in cases:
+        case = case_of(name, PLACES[name], seed)
+        spots = _spots(case)
+        taken = Taken(case.studio.place, case.studio, case.truth, case.photograph, case.photograph)
+        bare = marked_document(taken, NOISE_PX * SCALE)
+        for how, proxies in (("nothing drawn", []), ("drawn", _named(_drawn(case, np.random.default_rng(4))))):
+            errors = _errors(case, _with_drawn(case, bare, proxies), spots)
+            for (facing, lit), off in errors.items():
+                middle = "/".join(f"{value:2.0f}" for value in 100 * np.median(np.abs(off), axis=0))
+                where = f"{facing}, in {'the sun' if lit else 'shade'}"
+                print(f"{name:>14} {seed or '':>4} {how:>14}: {where:24s} {len(off):3d} picks: {middle}", flush=True)
+
+
+def _with_drawn(case: Case, bare: dict[str, Any], proxies: list[dict[str, Any]]) -> dict[str, Any]:
+    sources = Sources(lambda _: case.photograph)
+    return changed(bare, with_readings(bare, {"proxies": proxies}, sources))
+
+
+def _spots(case: Case) -> dict[tuple[Any, bool], list[tuple[int, int, Array]]]:
+    """Random spots of diffuse surfaces with their true reflectances, by how they face and whether the sun shines."""
+    albedo, normals, lit, points = seen_in(case)
+    rng = np.random.default_rng(3)
+    found = dict[tuple[Any, bool], list[tuple[int, int, Array]]]()
+    height, width = lit.shape
+    for _ in range(TRIES):
+        y, x = int(rng.integers(8, height - 8)), int(rng.integers(8, width - 8))
+        around = (slice(y - HALF_PX, y + HALF_PX + 1), slice(x - HALF_PX, x + HALF_PX + 1))
+        facing, true = facing_of(normals[y, x]), albedo[around].reshape(-1, 3).mean(0)
+        flat = np.abs(normals[around] - normals[y, x]).max() < 0.02 and np.isfinite(true).all()
+        if facing is None or not flat or np.ptp(points[around].reshape(-1, 3), axis=0).max() > 1:
+            continue
+        if len(np.unique(lit[around])) > 1 or (case.photograph.codes[around] >= CLIPPED).mean() > 0.02:
+            continue
+        kept = found.setdefault((facing, bool(lit[y, x])), [])
+        if len(kept) < PICKS and luminance(true) > (0.03 if facing == "level" else DARK):
+            kept.append((x, y, true))
+    return found
+
+
+def _errors(case: Case, document: dict[str, Any], spots: dict[tuple[Any, bool], Any]) -> dict[tuple[str, bool], Array]:
+    shot = load_shot(document)
+    facts = derive(shot)
+    assert facts.camera
+    camera, day = pinhole_of(facts.camera), daylight_of(shot, facts)
+    balance = balance_of(proposed_patches(case.photograph, camera, day), camera, day)
+    found = dict[tuple[str, bool], Array]()
+    for key in sorted(spots):
+        off = []
+        for x, y, true in spots[key]:
+            question = ReflectanceQuestion(at=(x + 0.5, y + 0.5), radius_px=HALF_PX, facing=key[0], in_sun=key[1])
+            try:
+                told = picked_reflectance(question, case.photograph, camera, day, balance)
+            except InputError:
+                continue
+            off.append(np.array(told.colour) / true - 1)
+        if len(off) > 8:
+            found[key] = np.array(off)
+    return found
+
+
+def _named(proxies: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    return [{"id": f"x{number}", **proxy} for number, proxy in enumerate(proxies)]
+
+
+def _drawn(case: Case, rng: np.random.Generator) -> list[dict[str, Any]]:
+    """What stands about, as a hand draws it on the photograph."""
+    view = case.studio.view
+
+    def at(*places: tuple[float, float, float]) -> list[list[float]]:
+        pixels = view.project(np.array(places, float))
+        return (pixels + rng.normal(scale=NOISE_PX * SCALE, size=pixels.shape)).round(2).tolist()
+
+    def inside(*places: tuple[float, float, float]) -> bool:
+        pixels = view.project(np.array(places, float))
+        return bool(((pixels > 2) & (pixels < [view.width - 2, view.height - 2])).all())
+
+    if case.truth["name"].startswith("Sea"):
+        house = -5.2
+        return [
+            {"kind": "wall", "points": at((house, 2.6, 0), (house, 4.4, 0)), "height_m": 5.0, "past_m": [10, 0]},
+            {"kind": "wall", "points": at((-2, 4.72, 0), (5, 4.72, 0)), "height_m": 1.0, "past_m": [4, 8]},
+            {
+                "kind": "steps",
+                "points": at((house + 1.35, 0.05, 0), (house + 1.35, 2.15, 0)),
+                "depth_m": 1.3,
+                "height_m": 0.5,
+                "count": 3,
+            },
+        ]
+    side, upper, back, right = -6.4, 6.14, 9.4, 8.6
+    column = [
+        {
+            "kind": "quad",
+            "points": at((x - 0.17, 6.35, 2.3), (x + 0.17, 6.35, 2.3), (x + 0.17, 6.35, 0.28), (x - 0.17, 6.35, 0.28)),
+            "width_m": 0.34,
+        }
+        for x in side + 2.15 * np.arange(1, 8)
+        if inside((x - 0.2, 6.35, 0.3), (x + 0.2, 6.35, 2.3))
+    ]
+    quads = [
+        ((side, back, 5.2), (right, back, 5.2), (right, back, 0.28), (side, back, 0.28)),
+        ((side, upper, 3.95), (right, upper, 3.95), (right, upper, 2.75), (side, upper, 2.75)),
+        ((side, back, 5.2), (right, back, 5.2), (right, upper - 0.2, 4.0), (side, upper - 0.2, 4.0)),
+    ]
+    return [
+        *column,
+        {"kind": "wall", "points": at((side, 0.5, 0), (side, 5.5, 0)), "height_m": 4.65, "past_m": [8.5, 3.9]},
+        {"kind": "box", "points": at((-4, 6, 0), (5, 6, 0)), "height_m": 0.3, "depth_m": 3.4},
+        *({"kind": "quad", "points": at(*corners), "width_m": right - side} for corners in quads),
+    ]
