@@ -239,6 +239,30 @@ class WhoIsInFront(unittest.TestCase):
         self.assertLess(float(front.alpha[under].max()), 0.05)
         np.testing.assert_allclose(front.shade[under].mean((0, 1)), [0.32, 0.34, 0.4], atol=0.06)
 
+    def test_the_place_between_somebodys_legs_is_seen(self) -> None:
+        body = np.zeros((160, 240), np.float32)
+        body[30:130, 90:150], body[80:125, 116:124] = 1, 0
+        found = _painted(body, RED)
+        self.assertLess(float(found.alpha[84:121, 119:121].max()), 0.05)
+        self.assertLess(float(np.abs(found.alpha - body)[band(body)].mean()), 0.04)
+
+    def test_edges_beside_a_narrow_shadow_are_somebodys_own(self) -> None:
+        body, shadow = np.zeros((160, 240), np.float32), np.zeros((160, 240), np.float32)
+        body[40:120, 100:130], shadow[40:120, 115:136] = 1, 1
+        found = _painted(body, RED, 1 - cv2.GaussianBlur(shadow, (0, 0), 1)[..., None] * (1 - study().deepest))
+        self.assertLess(float(found.alpha[45:115, 130:133].mean()), 0.05)
+        self.assertGreater(float(found.alpha[45:115, 127:130].mean()), 0.98)
+
+    def test_where_no_sun_reaches_the_place_what_is_dark_is_somebody(self) -> None:
+        """In a house's shade somebody dark has the colours of a deeper shadow, which can't be there."""
+        body, dark = np.zeros((160, 240), np.float32), np.zeros((160, 240), bool)
+        body[60:120, 100:130], dark[:, 20:220] = 1, True
+        house = np.where(dark[..., None], study().deepest, np.float32(1))
+        navy = study().plate_in(0) * study().deepest ** 2
+        missed, found = (_painted(body, navy, house=house, dark=mask) for mask in (None, dark))
+        self.assertGreater(float(found.alpha[62:118, 102:128].mean()), 0.95)
+        self.assertLess(float(missed.alpha[62:118, 102:128].mean()), 0.5)
+
     def test_strokes_correct_and_are_carried_along(self) -> None:
         """A stroke out over somebody in one frame takes them away in the next ones too, where they are by then."""
         said = FrontStroke(id="s1", frame=10, says="out", points=[take()[0].feet[10]], radius_px=40, reach=3)
@@ -277,6 +301,23 @@ def pinhole(width: int, height: int) -> Pinhole:
     point = np.array([width / 2, height / 2])
     rotation, position = np.array(known["rotation"]), np.array(known["camera_position"])
     return Pinhole(known["focal_px"], point, rotation, position, width, height)
+
+
+RED = np.array([0.4, 0.07, 0.05], np.float32)
+
+
+def _painted(
+    body: Floats, colour: Floats, shade: Floats | None = None, house: Floats | None = None, dark: Mask | None = None
+) -> Front:
+    """Who is in front in a frame of a place that lies in a house's shade, with a body and its shadow painted on it."""
+    place = study().plate_in(0) * (1 if house is None else house)
+    lit = place * (1 if shade is None else shade)
+    light = np.where(body[..., None] > 0, colour, lit)
+    grainy = study().noise.at(encode(light)) * np.random.default_rng(8).normal(size=light.shape).astype(np.float32)
+    codes = np.clip(encode(light) + grainy, 0, 1)
+    frame, plate = linear_of((codes * 255 + 0.5).astype(np.uint8)), place.astype(np.float32)
+    verdict = judged(frame, plate, study().noise, study().deepest, in_shade=dark)
+    return front_of_frame(frame, plate, study().noise, verdict)
 
 
 class PutTogether(unittest.TestCase):

@@ -30,12 +30,15 @@ SOMEBODY = 3.6  # what neither noise nor shadow explains, of noise variances a c
 # most of it, level ground under a blue sky; walls take light from the ground as well, which is warmer.
 OFF_FROM, OFF_TO = np.array([-0.12, -0.01, -0.28], np.float32), np.array([0.2, 0.01, 0.12], np.float32)
 LIGHTEST, LEAST_ABOUT = 1.06, 0.72
+UNLIT = np.float32(0.99)  # light left in the deepest shadow where no sun is to be taken
 USUAL_DEEPEST = (0.22, 0.25, 0.3)  # light left in a shadow, as long as nobody has looked
 SMOOTH_PX = 1.1  # how far the verdicts of neighbours count
 LEAST = 2.5e-4  # of all pixels: somebody fills so many
 HOLE = 0.06  # of somebody: a smaller hole in them is none
+SEEN_THROUGH, BARE = 16, 1.5  # but one of so many pixels that shows the place, to within so many noise variances
 CHANGED, MARGIN_PX = 2.0, 24  # noise variances of a neighbourhood from which it is looked at; pixels about it
 BAND_PX = 0.0032  # of the picture's width: how far from a verdict's border its edge is sought
+SHADE_PX = 1.2  # how far a shade is smoothed
 SURE = 30.0  # how much the known background counts in it beside the Laplacian
 
 Part = tuple[slice, slice]
@@ -77,7 +80,9 @@ class Front:
         return Front(self.alpha[part], self.shade[part], self.labels[part])
 
 
-def judged(frame: Floats, plate: Floats, noise: Grain, deepest: Floats, bluer: float = 0.0) -> Verdict:
+def judged(
+    frame: Floats, plate: Floats, noise: Grain, deepest: Floats, bluer: float = 0.0, in_shade: Mask | None = None
+) -> Verdict:
     """Where a frame shows somebody, and where a shadow.
 
     Parameters
@@ -85,6 +90,7 @@ def judged(frame: Floats, plate: Floats, noise: Grain, deepest: Floats, bluer: f
     frame, plate : (H, W, 3) linear, the plate as the frame would show it.
     deepest : which share (3,) of its light a place has left where no sun is.
     bluer : by how much bluer and less red a shadow may be than goes with that, as long as it is not known well.
+    in_shade : (H, W) where no sun reaches the place itself, so that nobody can take it away.
     """
     seen, base = encode_srgb(np.clip(frame, 0, 1)), encode_srgb(np.clip(plate, 0, 1))
     sigma2 = _variance(base, noise)
@@ -92,11 +98,12 @@ def judged(frame: Floats, plate: Floats, noise: Grain, deepest: Floats, bluer: f
     changed = cv2.GaussianBlur(plain, (0, 0), 2.0) > CHANGED
     verdict, shade, dims = np.zeros(plain.shape, bool), np.ones_like(plate), np.full_like(plain, np.inf)
     for part in _parts(changed):
-        dim, ratio = _shadowed(frame[part], plate[part], seen[part], sigma2[part], noise, deepest, bluer)
+        least = deepest if in_shade is None else np.where(in_shade[part][..., None], UNLIT, deepest)
+        dim, ratio = _shadowed(frame[part], plate[part], seen[part], sigma2[part], noise, least, bluer)
         unlike = np.minimum(np.minimum(plain[part], dim), 4 * SOMEBODY)
         verdict[part] |= cv2.GaussianBlur(np.asarray(unlike, np.float32), (0, 0), SMOOTH_PX) > SOMEBODY
         shade[part], dims[part] = np.minimum(ratio, LIGHTEST), dim
-    somebody = _whole(verdict, LEAST * plain.size) if verdict.any() else verdict
+    somebody = _whole(verdict, np.minimum(plain, dims), LEAST * plain.size) if verdict.any() else verdict
     shaded = changed & (dims < SOMEBODY) & ~somebody
     return Verdict(somebody, np.asarray(np.where(shaded[..., None], shade, 1.0), np.float32))
 
@@ -165,7 +172,7 @@ def _like_shadow(ratio: Floats, doubt: Floats | float, deepest: Floats, bluer: f
     doubt : by how much colour may be off besides, of natural logarithms.
     """
     green = np.maximum(ratio[..., 1], 1e-4)
-    sunny = np.clip((green - deepest[1]) / (1 - deepest[1]), 0, 1)[..., None]
+    sunny = np.clip((green - deepest[..., 1]) / (1 - deepest[..., 1]), 0, 1)[..., None]
     line = deepest + (1 - deepest) * sunny
     close = green / line[..., 1]
     off = np.log(np.maximum(ratio, 1e-4) / green[..., None]) - np.log(line / line[..., 1:2])
@@ -174,8 +181,14 @@ def _like_shadow(ratio: Floats, doubt: Floats | float, deepest: Floats, bluer: f
     return np.asarray(colour & (close >= LEAST_ABOUT) & (close <= LIGHTEST * (1 + doubt)))
 
 
-def _whole(verdict: Mask, least: float) -> Mask:
-    """Somebody is in one piece, without small holes; specks of fewer than so many pixels are nobody."""
+def _whole(verdict: Mask, unlike: Floats, least: float) -> Mask:
+    """Somebody is in one piece, without small holes; specks of fewer than so many pixels are nobody.
+
+    Parameters
+    ----------
+    unlike : (H, W) noise variances by which each pixel is off the place, bare or in shadow. Between somebody's legs it
+        is the place itself that shows, whatever the hole's size.
+    """
     near = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (5, 5))
     mask = cv2.morphologyEx(verdict.astype(np.uint8), cv2.MORPH_CLOSE, near)
     mask = cv2.morphologyEx(mask, cv2.MORPH_OPEN, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (3, 3)))
@@ -186,7 +199,9 @@ def _whole(verdict: Mask, least: float) -> Mask:
     areas = np.bincount(labels.ravel())
     for number, box in enumerate(ndimage.find_objects(holes), 1):
         inside = holes[box] == number
-        if inside.sum() <= HOLE * areas[labels[box][inside][0]]:
+        size = inside.sum()
+        bare = size >= SEEN_THROUGH and unlike[box][inside].mean() < BARE
+        if size <= HOLE * areas[labels[box][inside][0]] and not bare:
             kept[box] |= inside
     labels, _ = ndimage.label(kept)
     areas = np.bincount(labels.ravel())
@@ -237,16 +252,15 @@ def front_of_frame(frame: Floats, plate: Floats, noise: Grain, verdict: Verdict,
 
 
 def _under(shade: Floats, somebody: Mask) -> Floats:
-    """A shade smoothed, and gone on with under who hides it."""
-    known = (~cv2.dilate(somebody.astype(np.uint8), np.ones((5, 5), np.uint8)).astype(bool)).astype(np.float32)
-    near = cv2.GaussianBlur(np.log(np.maximum(shade, 1e-3)) * known[..., None], (0, 0), 1.2)
-    close = cv2.GaussianBlur(known, (0, 0), 1.2)
-    far = cv2.GaussianBlur(np.log(np.maximum(shade, 1e-3)) * known[..., None], (0, 0), 9)
-    wide = cv2.GaussianBlur(known, (0, 0), 9)
-    share = np.clip(close * 2, 0, 1)[..., None]
-    told = share * near / np.maximum(close, 1e-4)[..., None]
-    told += (1 - share) * far / np.maximum(wide, 1e-4)[..., None]
-    return np.asarray(np.exp(np.minimum(told, 0.06)), np.float32)
+    """A shade smoothed, and gone on with under who hides it: as it is next to them, on the side that is nearest."""
+    known = cv2.dilate(somebody.astype(np.uint8), np.ones((3, 3), np.uint8)) == 0
+    if not known.any():
+        return np.ones_like(shade)
+    share = cv2.GaussianBlur(known.astype(np.float32), (0, 0), SHADE_PX)
+    told = cv2.GaussianBlur(np.log(np.maximum(shade, 1e-3)) * known[..., None], (0, 0), SHADE_PX)
+    told /= np.maximum(share, 1e-4)[..., None]
+    rows, columns = ndimage.distance_transform_edt(~known, return_distances=False, return_indices=True)
+    return np.asarray(np.exp(np.minimum(told[rows, columns], 0.06)), np.float32)
 
 
 def _edge(seen: Floats, behind: Floats, mine: Mask, band: int, noise: Grain) -> Floats:

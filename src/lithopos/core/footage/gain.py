@@ -11,6 +11,7 @@ ORDER = 3  # of the polynomial by which a change of light spreads over the pictu
 EACH = 4  # only each so many-th pixel is asked
 DARK, BRIGHT = 0.004, 0.9  # linear light between which a pixel tells its gain
 ROUNDS, TUKEY = 8, 4.685
+ENOUGH = 1e-4  # of a factor's logarithm
 SHRINK = 0.002  # how much the bent terms are held back, against a share of all pixels
 
 __all__ = ["fitted_gain", "gain_field"]
@@ -49,7 +50,10 @@ def fitted_gain(frame: Floats, plate: Floats) -> Array:
             scale = max(1.4826 * float(np.median(np.abs(rest))), 1e-4)
             weights = np.clip(1 - (rest / (TUKEY * scale)) ** 2, 0, None) ** 2
             normal = terms.T @ (terms * weights[:, None]) + held
+            before = found[:, channel].copy()
             found[:, channel] = np.linalg.solve(normal, terms.T @ (weights * told))
+            if np.abs(found[:, channel] - before).max() < ENOUGH:
+                break
     return found
 
 

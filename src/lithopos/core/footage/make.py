@@ -33,18 +33,19 @@ from lithopos.core.exchange.picture import Codes, Picture, codes_of, linear_of, 
 from lithopos.core.footage.compose import Composed, Layer, Taken, composed, layers_of
 from lithopos.core.footage.frame_files import SUFFIX, Wanted, write_frame
 from lithopos.core.footage.frames import read_frames
-from lithopos.core.footage.front import Front, front_of_frame, judged
+from lithopos.core.footage.front import Front, Verdict, front_of_frame, judged
 from lithopos.core.footage.parallel import side_by_side
 from lithopos.core.footage.people import before_of, followed, people_in
 from lithopos.core.footage.states import Films, Mixed, state_key, states_at
 from lithopos.core.footage.strokes import Carried
 from lithopos.core.footage.study import STUDY, Study, keep_study, kept_study, painted_plate, studied
+from lithopos.core.footage.sunless import sunless
 from lithopos.core.render.finished import Readers
 from lithopos.core.render.render import render_shot
 from lithopos.core.render.session import Session, sized
 from lithopos.core.shot import Passing, Shot, Take
 
-FRONTS, MADE = 1, 1  # raised when they are told or made otherwise, so that what was kept is made anew
+FRONTS, MADE = 2, 1  # raised when they are told or made otherwise, so that what was kept is made anew
 LAYERS_HELD = 3
 CLOUDED = 0.9  # of the sky, from which on no sun throws shadows
 NEAR = 0.02  # of the picture's width: so near to what the models reach edges of people matter
@@ -208,7 +209,7 @@ class FootageJob:
         """By what a frame's front is decided: the strokes that reach it."""
         mine = [one for one in self.shot.front_strokes if abs(one.frame - number) <= one.reach]
         strokes = [one.model_dump(mode="json") for one in (*mine, *self.shot.plate_strokes)]
-        return _short((FRONTS, study_key(self.take), self.scale, strokes))
+        return _short((FRONTS, study_key(self.take), self.scale, strokes, self._sunless_key))
 
     def _passings(self) -> list[Passing]:
         return [
@@ -229,22 +230,33 @@ class FootageJob:
             last = min(self.take.last, max(one.frame + one.reach for one in reached))
             for number, codes in self._read(first, last):
                 self._pause()
-                carried.note(
-                    number,
-                    judged(
-                        linear_of(codes), self.study.plate_in(number), self.study.noise, self.study.deepest
-                    ).somebody,
-                )
+                carried.note(number, self._judged(number, linear_of(codes)).somebody)
 
         def tell(item: tuple[int, Codes]) -> None:
             number, light = item[0], linear_of(item[1])
             plate, noise = self.study.plate_in(number), self.study.noise
-            verdict = carried.corrected(number, judged(light, plate, noise, self.study.deepest), light, plate)
+            verdict = carried.corrected(number, self._judged(number, light), light, plate)
             matters = None if self.matters is None else self._as_it_lies(self.matters, number)
             front = front_of_frame(light, plate, noise, verdict, matters)
             write_atomically(self.front_path(number), partial(_keep_front, front))
 
         yield from side_by_side(tell, self._wanted(missing))
+
+    def _judged(self, number: int, light: Floats) -> Verdict:
+        """What a frame (H, W, 3) in linear light shows of whoever passes."""
+        dark = None if self._sunless is None else self._as_it_lies(self._sunless, number)
+        study = self.study
+        return judged(light, study.plate_in(number), study.noise, study.deepest, in_shade=dark)
+
+    @cached_property
+    def _sunless(self) -> Mask | None:
+        """Where no sun reaches the empty place, as far as what is drawn tells."""
+        camera = self.camera
+        return sunless(self.shot, self._facts, camera) if camera else None
+
+    @cached_property
+    def _sunless_key(self) -> str:
+        return "" if self._sunless is None else _short(self._sunless.tobytes())
 
     def _wanted(self, numbers: Iterable[int]) -> Iterator[tuple[int, Codes]]:
         """Some frames, decoded in one go."""

@@ -9,6 +9,7 @@ import numpy as np
 
 from lithopos.core.arrays import Array, Floats, Mask
 from lithopos.core.blend.grain import KNOTS, REACH, Grain
+from lithopos.core.footage.parallel import side_by_side
 
 LEAST = 400  # pixels by which a brightness is told
 FLOOR = 0.29  # codes: rounding alone
@@ -29,33 +30,36 @@ def take_noise(pairs: Iterable[tuple[Floats, Floats]], variances: float) -> Grai
     ----------
     variances : of one frame in the difference of two: 2 of neighbours, 1 of a frame and a clean plate.
     """
-    sums, counts = np.zeros((len(KNOTS), 3)), np.zeros((len(KNOTS), 3))
-    size = 2 * REACH + 1
-    hangs, together, weight = np.zeros((3, size, size)), np.zeros((3, 3)), 0
-    for one, other in pairs:
-        change, level = one - other, np.asarray((one + other) / 2, np.float32)
-        change = np.asarray(change - np.median(change[::4, ::4], axis=(0, 1)), np.float32)
-        still = _still(change) & _flat(level)
-        for c in range(3):
-            bins = np.clip(np.round(level[..., c] / (255 / (len(KNOTS) - 1))).astype(int), 0, len(KNOTS) - 1)
-            for number in np.unique(bins[still]):
-                told = change[..., c][still & (bins == number)]
-                spread = max(1.4826 * float(np.median(np.abs(told))), FLOOR)
-                inside = told[np.abs(told) < QUIET * spread]
-                # A normal deviation cut at QUIET of them has 0.973 of its variance left.
-                sums[number, c] += float((inside**2).sum()) / 0.973
-                counts[number, c] += len(inside)
-        part = _hanging(np.where(still[..., None], change, 0.0), still)
-        hangs, together, weight = hangs + part[0], together + part[1], weight + 1
+    every = list(side_by_side(_noise_of, pairs))
+    sums, counts = (np.sum([one[n] for one in every], axis=0) for n in (0, 1))
+    hangs, together = (np.mean([one[n] for one in every], axis=0) for n in (2, 3))
     sigma = np.full_like(sums, FLOOR)
     for c in range(3):
         known = counts[:, c] >= LEAST
         if known.any():
             told = np.sqrt(sums[known, c] / counts[known, c] / variances)
             sigma[:, c] = np.interp(KNOTS, KNOTS[known], np.maximum(told, FLOOR))
-    hangs, together = hangs / max(weight, 1), together / max(weight, 1)
     told_by = int(counts.sum() / 3)
     return Grain(sigma.astype(np.float32), hangs.astype(np.float32), together.astype(np.float32), told_by)
+
+
+def _noise_of(pair: tuple[Floats, Floats]) -> tuple[Array, Array, Array, Array]:
+    """Of one pair: sums of squares and how many, by brightness and channel (K, 3); see `_hanging`."""
+    one, other = pair
+    sums, counts = np.zeros((len(KNOTS), 3)), np.zeros((len(KNOTS), 3))
+    change, level = one - other, np.asarray((one + other) / 2, np.float32)
+    change = np.asarray(change - np.median(change[::4, ::4], axis=(0, 1)), np.float32)
+    still = _still(change) & _flat(level)
+    own, bins = change[still], np.clip(np.round(level[still] / (255 / (len(KNOTS) - 1))).astype(int), 0, len(KNOTS) - 1)
+    for c in range(3):
+        for number in np.unique(bins[:, c]):
+            told = own[bins[:, c] == number, c]
+            spread = max(1.4826 * float(np.median(np.abs(told))), FLOOR)
+            inside = told[np.abs(told) < QUIET * spread]
+            # A normal deviation cut at QUIET of them has 0.973 of its variance left.
+            sums[number, c] = float((inside**2).sum()) / 0.973
+            counts[number, c] = len(inside)
+    return sums, counts, *_hanging(np.where(still[..., None], change, np.float32(0)), still)
 
 
 def _still(change: Floats) -> Mask:
@@ -84,7 +88,9 @@ def _hanging(change: Floats, still: Mask) -> tuple[Array, Array]:
             here = change[y0:y1, x0:x1]
             there = change[y0 - dy : y1 - dy, x0 - dx : x1 - dx]
             both = still[y0:y1, x0:x1] & still[y0 - dy : y1 - dy, x0 - dx : x1 - dx]
-            found[:, dy + REACH, dx + REACH] = (here * there)[both].mean(0)
+            # Where it is not still the change is 0.
+            total = np.einsum("ijk,ijk->k", here, there, dtype=float)
+            found[:, dy + REACH, dx + REACH] = total / max(int(np.count_nonzero(both)), 1)
     found /= np.maximum(found[:, REACH : REACH + 1, REACH : REACH + 1], 1e-9)
     flat = change[still].astype(float)
     return found, np.asarray(np.corrcoef(flat.T) if len(flat) > 10 else np.eye(3))

@@ -16,12 +16,13 @@ from numpy.typing import NDArray
 
 from lithopos.core.arrays import Floats, Mask
 from lithopos.core.blend.grain import Grain
+from lithopos.core.footage.parallel import side_by_side
 
 CLOSE = 3.2  # noise deviations within which values are of one thing
 SHIFTS = 3
 LEAST_SHARE = 0.1  # of the frames that must show a place, to believe that it is empty there
 LEAST_FRAMES = 3
-STRIP = 4_000_000  # values of a strip of rows in all frames at once
+STRIP = 2_000_000  # values of a strip of rows in all frames at once
 
 __all__ = ["Plate", "clean_plate"]
 
@@ -46,11 +47,15 @@ def clean_plate(frames: NDArray[np.uint16], noise: Grain) -> Plate:
     """The plate of frames (T, H, W, 3) that lie alike and are alike bright."""
     height, width = frames.shape[1:3]
     plate, seen = np.zeros((height, width, 3), np.float32), np.zeros((height, width), np.float32)
-    for rows in _strips(height, width, len(frames)):
+
+    def clean(rows: slice) -> None:
         values = frames[:, rows].reshape(len(frames), -1, 3).astype(np.float32) / np.float32(65535)
         made, share = _middle(values, noise)
         plate[rows] = made.reshape(-1, width, 3)
         seen[rows] = share.reshape(-1, width)
+
+    for _ in side_by_side(clean, _strips(height, width, len(frames))):
+        pass
     enough = max(LEAST_SHARE, LEAST_FRAMES / len(frames))
     # A lone pixel among doubtful ones is doubtful too, and the other way round.
     empty = cv2.medianBlur((seen >= enough).astype(np.uint8), 5) > 0

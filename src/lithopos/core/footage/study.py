@@ -26,7 +26,7 @@ from lithopos.core.footage.plate import clean_plate
 from lithopos.core.footage.shake import Moved, Reference, brought_to, farthest_px, inverse, most_px
 from lithopos.core.shot import PlateStroke, Take
 
-STUDY = 2  # raised when a measure changes, so that what was kept is made anew
+STUDY = 3  # raised when a measure changes, so that what was kept is made anew
 MOST_FRAMES = 96  # of which a plate is made
 MOST_BYTES = 3 << 30  # of frames that lie ready for it
 ALIKE_PX = 0.35  # so far two neighbours may lie apart
@@ -231,11 +231,13 @@ def _deepest(path: Path, study: Study) -> Floats:
     frames = [(number, linear_of(codes)) for number, codes in _only(path, chosen)]
     deepest = study.deepest
     for _ in range(SHADE_ROUNDS):
-        told = []
-        for number, light in frames:
-            shade = judged(light, study.plate_in(number), study.noise, deepest, BLUER).shade[::2, ::2]
-            told.append(shade[(shade < SHADED).all(-1)])
-        dark = np.concatenate(told)
+        before = deepest
+
+        def shaded(frame: tuple[int, Floats], before: Floats = before) -> Floats:
+            shade = judged(frame[1], study.plate_in(frame[0]), study.noise, before, BLUER).shade[::2, ::2]
+            return np.asarray(shade[(shade < SHADED).all(-1)])
+
+        dark = np.concatenate(list(side_by_side(shaded, frames)))
         if len(dark) < LEAST_SHADED:
             return study.deepest
         deepest = np.asarray(np.clip(np.quantile(dark, FULL_SHADE, axis=0), 0.02, 0.95), np.float32)
