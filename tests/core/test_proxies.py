@@ -24,8 +24,8 @@ from lithopos.core.place.face import Face, triangles_of
 from lithopos.core.place.far_side import FarSides
 from lithopos.core.place.seen import in_sight, sun_map
 from lithopos.core.place.shading import Solids, openness, solids_of
-from lithopos.core.place.sides import SidesShown, sides_seen
-from lithopos.core.place.solids import ProxyAnswer, Solid, proxy_answer, solid_of
+from lithopos.core.place.solids import Solid, proxy_answer, solid_of
+from lithopos.core.place.spots import Spots, spots_of
 from lithopos.core.shot import Proxy, load_shot
 from lithopos.core.standing.stand_in import sides_of
 from tests.core.rendering import box
@@ -305,7 +305,7 @@ class Seeing(unittest.TestCase):
         solids = solids_of([wall], (wall.normal + [0, 0, 1]) / np.sqrt(2))
         sky = np.ones_like
         far = FarSides(solids, sky, lambda _at, _normal, lit, seen: np.ones(3) if lit else shade * seen.sky[0])
-        about = About(solids, SidesShown(solids, np.full((1, 3), 0.5), [[]]), np.zeros((1, 3)), far, sky)
+        about = About(solids, np.full((1, 3), 0.5), np.zeros((1, 3)), far, sky)
         taken = (1 - away / np.hypot(away, height)) / 2
         before, behind = (about.at(away * side * wall.normal, np.array([0.0, 0, 1])) for side in (1, -1))
         np.testing.assert_allclose(before.thrown[0], 0.5 * taken, rtol=0.15)
@@ -320,24 +320,23 @@ class Seeing(unittest.TestCase):
         """A plinth before a deep roof's edge: half of its top in the sun, half in shade, and dull where it is."""
         top = [(-3.0, 4.0, 0.0), (3.0, 4.0, 0.0), (3.0, 7.0, 0.0), (-3.0, 7.0, 0.0)]
         roof = [(-3.2, 5.5, 2.5), (3.2, 5.5, 2.5), (3.2, 9.0, 2.5), (-3.2, 9.0, 2.5)]
-        answers = [ProxyAnswer(id="top", faces=[top]), ProxyAnswer(id="roof", faces=[roof])]
         small = CAMERA.scaled(0.5)
         rows, columns = np.mgrid[: small.height, : small.width] + 0.5
         there = small.ground_points(np.column_stack([columns.ravel(), rows.ravel()]))
         lit = (there[:, 1] < 5.5).reshape(rows.shape)[..., None]
         linear = np.where(lit, [0.6, 0.5, 0.4], [0.06, 0.08, 0.1]).astype(np.float32)
-        seen = sides_seen(answers, linear, small)["top"]
         solids = solids_of([Face(np.array(top)), Face(np.array(roof))], np.array([0.0, 0, 1]))
-        shown = SidesShown(solids, np.array([seen.colours[0], (0.3, 0.3, 0.3)]), [seen.spots[0], []])
-        told = shown.at(np.array([[0.3, 4.3, 0], [0.3, 6.7, 0], [-2.9, 6.9, 0], [0, 6, 2.5]]), np.array([0, 0, 0, 1]))
+        spots, means = spots_of(solids, linear, small), np.full((2, 3), 0.3)
+        places = np.array([[0.3, 4.3, 0], [0.3, 6.7, 0], [-2.9, 6.9, 0]])
+        told = spots.at(places, np.zeros(3, int), means)
         np.testing.assert_allclose(told[0], [0.6, 0.5, 0.4], rtol=0.05)
         np.testing.assert_allclose(told[1], [0.06, 0.08, 0.1], rtol=0.25)
-        np.testing.assert_array_equal(told[3], 0.3)
         # Where nothing is seen of it, it is as the nearest spot in the same light, not as the nearest.
-        near = SidesShown(
-            solids, shown.means, [[spot for spot in seen.spots[0] if spot[1] < 0.35 or spot[1] > 0.9], []]
-        )
-        np.testing.assert_allclose(near.at(np.array([[0.3, 5.6, 0]]), np.array([0]))[0], told[1], rtol=0.3)
+        far = (spots.places[:, 1] < 5) | (spots.places[:, 1] > 6.7)
+        few = Spots(solids, spots.places[far], spots.numbers[far], spots.colours[far])
+        np.testing.assert_allclose(few.at(np.array([[0.3, 5.6, 0]]), np.zeros(1, int), means)[0], told[1], rtol=0.3)
+        none = Spots(solids, np.zeros((0, 3)), np.zeros(0, int), np.zeros((0, 3)))
+        np.testing.assert_array_equal(none.at(places, np.zeros(3, int), means), 0.3)
 
     def test_a_model_that_stands_in_something_is_told_and_one_that_touches_is_not(self) -> None:
         block = stood(drawn("box", [[-0.6, 5, 0], [0.9, 5, 0], [0.9, 6.2, 0]], [-0.6, 5, 0.8]))

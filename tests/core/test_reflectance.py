@@ -12,11 +12,10 @@ from pydantic import ValidationError
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.picture import Picture
-from lithopos.core.place.about import about_of
+from lithopos.core.place.about import about_of, sides_seen
 from lithopos.core.place.balance import balance_of, balance_of_ground, proposed_patches, read_patches
 from lithopos.core.place.daylight import Daylight
 from lithopos.core.place.reflectance import PickedReflectance, ReflectanceQuestion, picked_reflectance
-from lithopos.core.place.sides import sides_seen
 from lithopos.core.place.solids import ProxyAnswer
 from lithopos.core.shot import LightPatch, Proxy
 from tests.support import TrueCamera
@@ -199,7 +198,7 @@ class Picked(unittest.TestCase):
             linear[..., 0] = red
             seen = sides_seen([answer], linear, self.camera)["w"]
             drawn = {"id": "w", "kind": "wall", "points": [(0, 0), (1, 1)], "height_m": 4.0}
-            proxy = Proxy.model_validate({**drawn, "seen": seen.colours, "clipped": seen.clipped, "spots": seen.spots})
+            proxy = Proxy.model_validate({**drawn, "seen": seen.colours, "clipped": seen.clipped})
             about = about_of([proxy], [answer], self.sun, None, self.day.sky_towards, self.day.light_on)
             day = replace(self.day, about=about, at=np.array([4.0, 4.0, 0.0]))
             (told[name],) = (light.known for light in day.lights() if light.name == "about" and light.known)

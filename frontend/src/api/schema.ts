@@ -4838,8 +4838,7 @@ export interface components {
          *     are as of the ground; null: as its material has them. `shadow` are points along the outline of its shadow on the
          *     ground [px], from which the sun follows. `seen` is what the photograph shows of each of its sides,
          *     read when it is drawn, `clipped` which share of it is too bright to tell, by channel; null for those that it does
-         *     not show. `spots` are what it shows of spots of each side: how far along and up it, as shares of its bounds, and
-         *     linear red, green, blue.
+         *     not show.
          */
         Proxy: {
             /**
@@ -4969,17 +4968,6 @@ export interface components {
              * @default []
              */
             sides: [
-                number,
-                number,
-                number
-            ][][];
-            /**
-             * Spots
-             * @default []
-             */
-            spots: [
-                number,
-                number,
                 number,
                 number,
                 number

@@ -19,9 +19,9 @@ from lithopos.core.light.photometry import Photometry
 from lithopos.core.marks.penumbra import soft_edge
 from lithopos.core.marks.point import sharp_end
 from lithopos.core.marks.sharp import Codes, sharpened
+from lithopos.core.place.about import sides_seen
 from lithopos.core.place.balance import read_patch
 from lithopos.core.place.near_seen import read_window
-from lithopos.core.place.sides import sides_seen
 from lithopos.core.place.sky_seen import sky_spots
 from lithopos.core.shot import (
     Edge,
@@ -138,19 +138,13 @@ def _with_sides(
     seen = sides_seen(facts.proxies, decode_srgb(read().encoded), pinhole_of(facts.camera))
     for identity in moved:
         sides = seen[identity]
-        by_id[identity] = {
-            **by_id[identity],
-            "seen": sides.colours,
-            "clipped": sides.clipped,
-            "spots": sides.spots,
-        }
+        by_id[identity] = {**by_id[identity], "seen": sides.colours, "clipped": sides.clipped}
     return list(by_id.values()) if isinstance(things, list) else by_id
 
 
 def _holds_still(proxy: Proxy, before: dict[str, Any] | None) -> bool:
     """Whether what a proxy's sides follow from is as it was."""
-    said = {"name", "receives", "hides", "material", "coat", "roughness", "hidden", "shadow"}
-    said |= {"seen", "clipped", "spots"}
+    said = {"name", "receives", "hides", "material", "coat", "roughness", "hidden", "shadow", "seen", "clipped"}
     return before is not None and all(
         _listed(before.get(name)) == _listed(value) for name, value in proxy.model_dump(exclude=said).items()
     )

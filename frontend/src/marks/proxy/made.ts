@@ -93,6 +93,5 @@ export function newProxy(
     shadow: [],
     seen: [],
     clipped: [],
-    spots: [],
   };
 }

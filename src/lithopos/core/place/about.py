@@ -1,43 +1,60 @@
 """What stands about, as light: the sky that it takes from a place, and what it throws onto it.
 
-Solids throw what the photograph shows of them from spot to spot, read when they are drawn.
+Solids throw what the photograph shows of them, side by side in one mean colour each, read when they are drawn; looked
+at closely, from spot to spot (`spots`).
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
+import cv2
 import numpy as np
+from numpy.typing import NDArray
 
-from lithopos.core.arrays import Array
+from lithopos.core.arrays import Array, Floats
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.camera.problem import Pixel
 from lithopos.core.grounds import PROXY_MATERIALS
 from lithopos.core.light.patches import Colour
 from lithopos.core.place.face import Face
 from lithopos.core.place.far_side import FarSides
+from lithopos.core.place.seen import in_sight
 from lithopos.core.place.shading import Openness, Solids, openness, solids_of
-from lithopos.core.place.sides import SidesShown, Spot
 from lithopos.core.place.solids import ProxyAnswer
+from lithopos.core.place.spots import Spots
 from lithopos.core.shot import Proxy
 
+LOOKED_AT = 700  # pixels across in which sides are read
 OFF_M = 0.05  # off the surface: a shadow map is not finer
 USUAL_MEAN, USUAL_REFLECTANCE = 0.2, 0.3  # of a photograph, and of what it shows
+CLIPPED = 0.97  # linear
 
-__all__ = ["About", "about_of"]
+__all__ = ["About", "SidesSeen", "about_of", "sides_seen"]
+
+
+@dataclass(frozen=True)
+class SidesSeen:
+    """What a photograph shows of a proxy's sides: mean colours, and which share of that is clipped, by channel.
+
+    None for those that it does not show.
+    """
+
+    colours: list[Colour | None]
+    clipped: list[Colour | None]
 
 
 @dataclass(frozen=True)
 class About:
-    """The solids of a place, and what their sides show in the photograph's linear values.
+    """The solids of a place, and what each of their sides shows in the photograph's linear values, (F, 3).
 
-    `clipped` (F, 3) is which share of a side's comes from pixels that may be brighter; `far` tells the sides that look
+    `clipped` (F, 3) is which share of that comes from pixels that may be brighter; `far` tells the sides that look
     away, `sky` its radiance behind them towards unit vectors (..., 3), in any unit: (..., 3).
     """
 
     solids: Solids
-    shown: SidesShown
+    shown: Array
     clipped: Array
     far: FarSides
     sky: Callable[[Array], Array]
@@ -49,10 +66,18 @@ class About:
     def at_all(self, places: Array, normals: Array) -> Openness:
         """What surfaces at places (N, 3) see about them: together sooner than one by one."""
 
-        return openness(places, normals, self.solids, self._radiance, self.sky)
+        def radiance(_: Array, numbers: Array, ways: Array) -> Array:
+            return self.shown[numbers] * self.far.beside_near(ways, numbers)
 
-    def _radiance(self, places: Array, numbers: Array, ways: Array) -> Array:
-        return self.shown.at(places, numbers) * self.far.beside_near(ways, numbers)
+        return openness(places, normals, self.solids, radiance, self.sky)
+
+    def closely(self, place: Array, normal: Array, spots: Spots) -> Openness:
+        """What a surface at a place (3,) sees about it, sides by their spots where those are known."""
+
+        def radiance(places: Array, numbers: Array, ways: Array) -> Array:
+            return spots.at(places, numbers, self.shown) * self.far.beside_near(ways, numbers)
+
+        return openness(place[None], normal[None], self.solids, radiance, self.sky)
 
     def clipped_at(self, place: Array, normal: Array, seen: Openness) -> Array:
         """The share of what solids throw onto a surface that comes from clipped pixels, by channel (3,).
@@ -63,11 +88,7 @@ class About:
         """
         if not self.clipped.any():
             return np.zeros(3)
-
-        def radiance(places: Array, numbers: Array, ways: Array) -> Array:
-            return self._radiance(places, numbers, ways) * self.clipped[numbers]
-
-        part = openness(place[None], normal[None], self.solids, radiance, self.sky).thrown[0]
+        part = replace(self, shown=self.shown * self.clipped).at(place, normal).thrown[0]
         return np.asarray(part / np.maximum(seen.thrown[0], 1e-9))
 
     def lit(self, place: Array, normal: Array) -> bool:
@@ -100,7 +121,7 @@ def about_of(
     mean : the photograph's mean colour, by which sides that it does not show are guessed.
     sky : as `About` has it; `light` as `FarSides` has it.
     """
-    faces, means, clipped, spots = list[Face](), list[Array](), list[Array](), list[list[Spot]]()
+    faces, shown, clipped = list[Face](), list[Array](), list[Array]()
     usual = np.array(mean or (USUAL_MEAN,) * 3) / USUAL_REFLECTANCE
     by_id = {answer.id: answer for answer in answers}
     for proxy in proxies:
@@ -114,12 +135,47 @@ def about_of(
         for number, corners in enumerate(answer.faces):
             faces.append(Face(np.array(corners)))
             colour = proxy.seen[number] if len(proxy.seen) == len(answer.faces) else None
-            means.append(np.array(colour) if colour is not None else guess)
-            spots.append(proxy.spots[number] if len(proxy.spots) == len(answer.faces) else [])
+            shown.append(np.array(colour) if colour is not None else guess)
             lost = proxy.clipped[number] if len(proxy.clipped) == len(answer.faces) else None
             clipped.append(np.array(lost) if lost is not None else np.zeros(3))
     if not faces:
         return None
     solids = solids_of(faces, sun)
-    shown = SidesShown(solids, np.array(means), spots)
-    return About(solids, shown, np.array(clipped), FarSides(solids, sky, light), sky)
+    return About(solids, np.array(shown), np.array(clipped), FarSides(solids, sky, light), sky)
+
+
+def sides_seen(answers: Sequence[ProxyAnswer], linear: Floats, camera: Pinhole) -> dict[str, SidesSeen]:
+    """What a photograph shows of each side of each proxy, by identity; others may stand before it.
+
+    Parameters
+    ----------
+    linear : (H, W, 3) the photograph's linear values, for `camera`'s size.
+    """
+    faces = [Face(np.array(corners)) for answer in answers for corners in answer.faces]
+    owner = in_sight(faces, camera, LOOKED_AT).pictured()
+    colours = iter(_means(linear, owner, len(faces)))
+    bright = iter(_means(np.where(linear >= CLIPPED, linear, 0), owner, len(faces)))
+    found = {}
+    for answer in answers:
+        whole = [next(colours) for _ in answer.faces]
+        found[answer.id] = SidesSeen(whole, [_share(next(bright), colour) for colour in whole])
+    return found
+
+
+def _share(part: Colour | None, whole: Colour | None) -> Colour | None:
+    if part is None or whole is None:
+        return None
+    r, g, b = (min(one / max(all_, 1e-6), 1.0) for one, all_ in zip(part, whole, strict=True))
+    return r, g, b
+
+
+def _means(values: Floats, owner: NDArray[np.int32], count: int) -> list[Colour | None]:
+    """The mean of values (H, W, 3) over each side, by a picture of which side is seen where; None for unseen ones."""
+    height, width = owner.shape
+    small = cv2.resize(values, (width, height), interpolation=cv2.INTER_AREA)
+    found: list[Colour | None] = []
+    for number in range(count):
+        pixels = small[owner == number]
+        r, g, b = (float(v) for v in np.clip(pixels.mean(0), 0, 1)) if len(pixels) else (0.0, 0.0, 0.0)
+        found.append((r, g, b) if len(pixels) else None)
+    return found

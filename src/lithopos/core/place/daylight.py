@@ -23,6 +23,7 @@ from lithopos.core.light.near import Near, near_irradiance
 from lithopos.core.light.strengths import SIGMA_CLEAR, Known, LightIn
 from lithopos.core.place.about import About
 from lithopos.core.place.shading import Openness
+from lithopos.core.place.spots import Spots
 
 SUN, SKY, ABOUT = "sun", "sky", "about"
 SIGMA_ABOUT, SIGMA_ABOUT_TINT = 0.15, 0.08  # of what solids throw beside what the photograph shows of them
@@ -180,6 +181,16 @@ class Daylight:
         lit : whether the sun reaches it.
         """
         return self.given_all([normal], [at], [lit])[0]
+
+    def given_closely(self, normal: Array, at: Array | None, lit: bool, spots: Spots) -> Array:
+        """`given` with what stands about spot by spot.
+
+        Strengths are fitted by sides in their means: what of a side the photograph does not show is rather like its
+        mean than like its nearest spot, and what stands about has a strength of its own in the fit.
+        """
+        if self.about is None or at is None:
+            return self.given(normal, at, lit)
+        return self._given(normal, at, lit, self.about.closely(at, normal, spots))
 
     def given_all(self, normals: Sequence[Array], places: Sequence[Array | None], lit: Sequence[bool]) -> list[Array]:
         """`given` of several surfaces."""

@@ -27,6 +27,7 @@ from lithopos.core.light.patches import Facing, PatchSeen
 from lithopos.core.place.balance import GROUND, BalanceAnswer, balance_of_ground, place_of, read_patch
 from lithopos.core.place.daylight import Daylight
 from lithopos.core.place.falloff import light_at, light_map
+from lithopos.core.place.spots import Spots, spots_of
 from lithopos.core.place.surroundings import light_on, surroundings_of
 
 SIGMA_SHADE = 0.6  # relative: nobody knows how much of the sky is seen in a shade, in an arcade a third
@@ -178,8 +179,8 @@ class _Light:
     def from_model(self, normal: Array, at: Array | None, lit: bool) -> Array:
         """Of the lights as they are told, (3,)."""
         strengths = np.array([light.strength for light in self.balance.lights])
-        given = (strengths * self.day.given(normal, at, lit)).sum(0)
-        return np.asarray(np.array(self.balance.gain) / np.pi * given)
+        given = self.day.given_closely(normal, at, lit, self.spots) if self.spots else self.day.given(normal, at, lit)
+        return np.asarray(np.array(self.balance.gain) / np.pi * (strengths * given).sum(0))
 
     def either(self, normal: Array, at: Array | None) -> dict[bool, Array]:
         """(3,) of a surface in the sun, and of one that the sun does not reach."""
@@ -190,14 +191,24 @@ class _Light:
         return {True: either[True] - either[False] + around, False: around}
 
     @cached_property
+    def linear(self) -> Floats:
+        """(H, W, 3) the photograph's light, without what the lens loses."""
+        linear = decode_srgb(self.photograph.encoded)
+        if self.day.falloff:
+            linear /= light_map(self.camera, self.day.falloff)
+        return linear
+
+    @cached_property
+    def spots(self) -> Spots | None:
+        """What the photograph shows of what stands about; None where nothing does."""
+        return spots_of(self.day.about.solids, self.linear, self.camera) if self.day.about else None
+
+    @cached_property
     def surroundings(self) -> tuple[Floats, Array] | None:
         """What lies around, and the sky over it, as `light_on` has them; None where other lights rule."""
         if self.day.room or self.day.dome is not None or self.day.near:
             return None
-        linear = decode_srgb(self.photograph.encoded)
-        if self.day.falloff:
-            linear /= light_map(self.camera, self.day.falloff)
-        seen = surroundings_of(linear, self.camera, np.ones(3))
+        seen = surroundings_of(self.linear, self.camera, np.ones(3))
         if seen is None:
             return None
         ways, _ = directions(len(seen))

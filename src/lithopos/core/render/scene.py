@@ -27,6 +27,7 @@ from lithopos.core.light.dome import dome_of
 from lithopos.core.light.luminance import clear_white_cd
 from lithopos.core.light.near import Near
 from lithopos.core.materials.dress import dressed, look_of
+from lithopos.core.place.about import SidesSeen, sides_seen
 from lithopos.core.place.around import covered_by, kept_out, radiance_in_force, without_solids
 from lithopos.core.place.balance import (
     GROUND,
@@ -55,7 +56,6 @@ from lithopos.core.place.planes import Rect, level_patch, plane_receiver
 from lithopos.core.place.projected import material_tint, proxy_receiver
 from lithopos.core.place.receiver import Patch, Receiver, Sheen
 from lithopos.core.place.shading import solids_of
-from lithopos.core.place.sides import SidesSeen, sides_seen
 from lithopos.core.place.sky_seen import sky_spots
 from lithopos.core.place.solids import Solid, solid_of
 from lithopos.core.place.surroundings import room_around, surroundings_of
@@ -390,7 +390,7 @@ def _sheen(material: GroundMaterial, chosen: Ground | Proxy, contact: Contact) -
 
 
 def _with_sides(proxy: Proxy, sides: SidesSeen) -> Proxy:
-    return proxy.model_copy(update={"seen": sides.colours, "clipped": sides.clipped, "spots": sides.spots})
+    return proxy.model_copy(update={"seen": sides.colours, "clipped": sides.clipped})
 
 
 def _read(shot: Shot, facts: Derived, photograph: Picture) -> Shot:

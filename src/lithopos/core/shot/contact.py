@@ -21,7 +21,6 @@ MOST_SIDES, MOST_CORNERS = 300, 60  # of a mesh, and of one of its sides
 Point = tuple[FiniteFloat, FiniteFloat, FiniteFloat]
 Side = Annotated[list[Point], Field(min_length=3, max_length=MOST_CORNERS)]
 Pulled = Annotated[FiniteFloat, Field(ge=-100, le=100)]
-Spot = tuple[FiniteFloat, FiniteFloat, FiniteFloat, FiniteFloat, FiniteFloat]
 Past = Annotated[FiniteFloat, Field(ge=0, le=1000)]
 
 # How many points each kind of proxy is drawn by, at least and at most.
@@ -80,8 +79,7 @@ class Proxy(DocumentPart):
     are as of the ground; null: as its material has them. `shadow` are points along the outline of its shadow on the
     ground [px], from which the sun follows. `seen` is what the photograph shows of each of its sides,
     read when it is drawn, `clipped` which share of it is too bright to tell, by channel; null for those that it does
-    not show. `spots` are what it shows of spots of each side: how far along and up it, as shares of its bounds, and
-    linear red, green, blue.
+    not show.
     """
 
     id: Identity
@@ -108,7 +106,6 @@ class Proxy(DocumentPart):
     shadow: Annotated[list[Pixel], Field(max_length=60)] = []
     seen: Annotated[list[Colour | None], Field(max_length=500)] = []
     clipped: Annotated[list[Colour | None], Field(max_length=500)] = []
-    spots: Annotated[list[Annotated[list[Spot], Field(max_length=64)]], Field(max_length=500)] = []
 
     @property
     def is_ground(self) -> bool:

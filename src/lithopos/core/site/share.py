@@ -37,7 +37,7 @@ SHAPE = (
     "level",
     "shadow",
 )
-READ = ("seen", "clipped", "spots")
+READ = ("seen", "clipped")
 PLACE = ("at", "foot", "position_m")
 SAME = 1e-6  # [m]
 

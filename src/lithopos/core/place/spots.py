@@ -1,0 +1,122 @@
+"""What a photograph shows of solids' sides from spot to spot.
+
+A plinth's top lies in the sun before an arcade and in shade under it: what stands there is lit by its own spot of it.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from scipy.spatial import cKDTree
+
+from lithopos.core.arrays import Array, Floats, Mask
+from lithopos.core.camera.pinhole import Pinhole
+from lithopos.core.place.face import Face, plane_axes
+from lithopos.core.place.seen import in_sight
+from lithopos.core.place.shading import Solids
+
+LOOKED_AT = 700  # pixels across in which sides are read
+TILES = 6  # along and across a side at most
+LEAST_TILE_PX, LEAST_SEEN_PX = 12, 20  # a tile's width in that picture, and how many of its pixels must be in sight
+OFF_M = 0.05  # off the surface: a shadow map is not finer
+ANOTHER_LIGHT_M = 5.0  # a spot in the sun tells of shade as one so much further away in shade would, and so about
+ANOTHER_SIDE_M = 1e5
+
+__all__ = ["Spots", "spots_of"]
+
+
+@dataclass(frozen=True)
+class Spots:
+    """Spots of solids' sides: where they lie (S, 3), on which sides (S,), and their linear colours (S, 3)."""
+
+    solids: Solids
+    places: Array
+    numbers: NDArray[np.int64]
+    colours: Array
+
+    def at(self, places: Array, numbers: Array, means: Array) -> Array:
+        """What places (M, 3) on sides of given numbers (M,) show, (M, 3): as the nearest spot in the same light.
+
+        Parameters
+        ----------
+        means : (F, 3) what sides show of which no spot is known.
+        """
+        found = means[numbers]
+        told = np.flatnonzero(self._parted[numbers] >= 0)
+        if len(told):
+            own, where = numbers[told], places[told]
+            parted = self._parted[own] > 0
+            lit = np.zeros(len(own), bool)
+            lit[parted] = self._reached(where[parted], own[parted])
+            _, nearest = self._tree.query(_keys(where, own, lit))
+            found[told] = self.colours[nearest]
+        return np.asarray(found)
+
+    @cached_property
+    def _lit(self) -> Mask:
+        return self._reached(self.places, self.numbers)
+
+    @cached_property
+    def _parted(self) -> NDArray[np.int8]:
+        """Of each side whether some of its spots lie in the sun and some do not (1), or none differ (0); -1: none."""
+        parted = np.full(len(self.solids.faces), -1, np.int8)
+        parted[self.numbers] = 0
+        in_sun, in_shade = (np.bincount(self.numbers, lit, len(parted)) > 0 for lit in (self._lit, ~self._lit))
+        parted[in_sun & in_shade] = 1
+        return parted
+
+    @cached_property
+    def _tree(self) -> cKDTree:
+        return cKDTree(_keys(self.places, self.numbers, self._lit & (self._parted[self.numbers] > 0)))
+
+    def _reached(self, places: Array, numbers: Array | NDArray[np.int64]) -> Mask:
+        return self.solids.lit(places + OFF_M * self.solids.normals[numbers])
+
+
+def _keys(places: Array, numbers: Array | NDArray[np.int64], lit: Mask) -> Array:
+    """Where places of sides lie so that the nearest spot is one of the same side, and rather in the same light."""
+    return np.column_stack([places, ANOTHER_SIDE_M * numbers, ANOTHER_LIGHT_M * lit])
+
+
+def spots_of(solids: Solids, linear: Floats, camera: Pinhole) -> Spots:
+    """The spots that a photograph shows; of sides that are small in it none.
+
+    Parameters
+    ----------
+    linear : (H, W, 3) the photograph's linear values, for `camera`'s size.
+    """
+    owner = in_sight(solids.faces, camera, LOOKED_AT).pictured()
+    height, width = owner.shape
+    seen = cv2.resize(linear, (width, height), interpolation=cv2.INTER_AREA)
+    small = camera.scaled(width / camera.width)
+    every = [_of_side(face, owner == number, seen, small) for number, face in enumerate(solids.faces)]
+    places, colours = (np.concatenate([np.zeros((0, 3)), *(one[n] for one in every)]) for n in (0, 1))
+    numbers = np.repeat(np.arange(len(every)), [len(one[0]) for one in every]).astype(np.int64)
+    return Spots(solids, places, numbers, colours)
+
+
+def _of_side(face: Face, own: Mask, seen: Floats, camera: Pinhole) -> tuple[Array, Array]:
+    """A side's spots, (S, 3), and their colours, (S, 3), from its pixels `own` (H, W) of a picture (H, W, 3)."""
+    row, column = np.nonzero(own)
+    tiles = min(TILES, int(np.sqrt(len(row)) / LEAST_TILE_PX))
+    if tiles < 2:
+        return np.zeros((0, 3)), np.zeros((0, 3))
+    ways = camera.rays(np.column_stack([column, row]) + 0.5)
+    along = ways @ face.normal
+    reach = (face.corners[0] - camera.position) @ face.normal / np.where(np.abs(along) < 1e-9, np.nan, along)
+    places = camera.position + reach[:, None] * ways
+    axes = np.stack(plane_axes(face))
+    bounds = face.corners @ axes.T
+    low, high = bounds.min(0), bounds.max(0)
+    shares = (places @ axes.T - low) / np.maximum(high - low, 1e-9)
+    inside = np.isfinite(shares).all(1) & (shares >= 0).all(1) & (shares <= 1).all(1)
+    tile = np.minimum((shares[inside] * tiles).astype(int), tiles - 1) @ [1, tiles]
+    count = np.bincount(tile, minlength=tiles**2)
+    values = np.column_stack([places[inside], seen[own][inside]])
+    means = np.column_stack([np.bincount(tile, part, tiles**2) for part in values.T]) / np.maximum(count, 1)[:, None]
+    kept = means[count >= LEAST_SEEN_PX]
+    return kept[:, :3], kept[:, 3:]
