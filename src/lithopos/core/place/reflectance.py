@@ -268,4 +268,9 @@ def _judged(
     if np.allclose(light[True], light[False]):
         return False
     in_sun = float(luminance(seen / np.maximum(light[True], 1e-6)))
-    return in_sun > DARKEST_LIT * day.ground
+    if day.about is None or at is None:
+        return in_sun > DARKEST_LIT * day.ground
+    # Where its light is known better, of two reflectances the one nearer to the ground's: the less sun and shade
+    # differ there, the less dark is shade.
+    between = float(np.sqrt(luminance(light[False]) / max(float(luminance(light[True])), 1e-6)))
+    return in_sun > max(DARKEST_LIT, between) * day.ground
