@@ -19,6 +19,8 @@ from hypothesis import strategies as st
 from lithopos.core.arrays import Floats, Mask
 from lithopos.core.blend.blend import Tones
 from lithopos.core.camera.pinhole import Pinhole
+from lithopos.core.camera.solve import pinhole_of
+from lithopos.core.derive import derive
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.film import take_notes
 from lithopos.core.exchange.picture import encoded_of, linear_of
@@ -31,7 +33,10 @@ from lithopos.core.footage.shake import Moved, Reference
 from lithopos.core.footage.states import state_key, states_at, value_at
 from lithopos.core.footage.strokes import Carried
 from lithopos.core.footage.study import Study, painted_plate, studied, whole_study
+from lithopos.core.footage.sunless import sunless
 from lithopos.core.footage.written import Film, refuse_unfit, write_film
+from lithopos.core.place.face import Face
+from lithopos.core.place.shading import solids_of
 from lithopos.core.shot import FrontStroke, Key, Passing, PlateStroke, Shot, Take, load_shot
 from tests.core.takes import RATE, MadeTake, camera_of, encode, made_take, take_document, write_take
 
@@ -262,6 +267,33 @@ class WhoIsInFront(unittest.TestCase):
         missed, found = (_painted(body, navy, house=house, dark=mask) for mask in (None, dark))
         self.assertGreater(float(found.alpha[62:118, 102:128].mean()), 0.95)
         self.assertLess(float(missed.alpha[62:118, 102:128].mean()), 0.5)
+
+    def test_where_something_drawn_keeps_the_sun_off_is_known(self) -> None:
+        """Ground behind a box: told as sunless only where a ray to the sun meets the box."""
+        width, height = SIZE
+        box = {"id": "b", "kind": "box", "points": [(90, 110), (140, 112)], "depth_m": 1.0, "height_m": 1.5}
+        sun = {"kind": "hand", "azimuth_deg": 200.0, "elevation_deg": 35.0}
+        plain = {"photograph": {"file": "p.png", "width": width, "height": height}, "camera": camera_of(*SIZE)}
+        shot = load_shot({**plain, "sun": sun, "proxies": [box]})
+        facts = derive(shot)
+        assert facts.camera and facts.sun_shown
+        camera = pinhole_of(facts.camera).sized(width, height)
+        dark = sunless(shot, facts, camera)
+        assert dark is not None
+        rows, columns = np.mgrid[0:height, 0:width]
+        pixels = np.column_stack([columns.ravel(), rows.ravel()]) + 0.5
+        ground, solids = (
+            camera.ground_points(pixels),
+            solids_of([Face(np.array(f)) for f in facts.proxies[0].faces], None),
+        )
+        seen, _ = solids.met(np.broadcast_to(camera.position, ground.shape), camera.rays(pixels))
+        open_ = np.isfinite(ground).all(1) & ~np.isfinite(seen)
+        blocked, _ = solids.met(ground[open_] + [0, 0, 1e-3], np.broadcast_to(facts.sun_shown, ground[open_].shape))
+        told, true = dark.ravel()[open_], np.isfinite(blocked)
+        self.assertGreater(int(true.sum()), 300)
+        self.assertTrue(true[told].all())
+        self.assertGreater(float(told[true].mean()), 0.3)
+        self.assertIsNone(sunless(load_shot({**plain, "sun": sun}), facts.model_copy(update={"proxies": []}), camera))
 
     def test_strokes_correct_and_are_carried_along(self) -> None:
         """A stroke out over somebody in one frame takes them away in the next ones too, where they are by then."""

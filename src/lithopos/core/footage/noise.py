@@ -31,8 +31,10 @@ def take_noise(pairs: Iterable[tuple[Floats, Floats]], variances: float) -> Grai
     variances : of one frame in the difference of two: 2 of neighbours, 1 of a frame and a clean plate.
     """
     every = list(side_by_side(_noise_of, pairs))
-    sums, counts = (np.sum([one[n] for one in every], axis=0) for n in (0, 1))
-    hangs, together = (np.mean([one[n] for one in every], axis=0) for n in (2, 3))
+    size = 2 * REACH + 1
+    sums, counts = (sum((one[n] for one in every), np.zeros((len(KNOTS), 3))) for n in (0, 1))
+    hangs = sum((one[2] for one in every), np.zeros((3, size, size))) / max(len(every), 1)
+    together = sum((one[3] for one in every), np.zeros((3, 3))) / max(len(every), 1)
     sigma = np.full_like(sums, FLOOR)
     for c in range(3):
         known = counts[:, c] >= LEAST

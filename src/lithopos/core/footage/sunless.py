@@ -28,17 +28,19 @@ def sunless(shot: Shot, facts: Derived, camera: Pinhole) -> Mask | None:
     shades = sun_map(faces, sun) if sun is not None else None
     if sun is None or shades is None:
         return None
-    sight = in_sight(faces, camera, camera.width)
-    height, width = sight.owner.shape
+    owner = in_sight(faces, camera, camera.width).pictured()
+    height, width = owner.shape
     rows, columns = np.mgrid[:height, :width] + 0.5
-    pixels = np.column_stack([columns.ravel(), rows.ravel()])
-    places, normals = sight.camera.ground_points(pixels), np.tile([0.0, 0.0, 1.0], (height * width, 1))
-    seen = np.flatnonzero(sight.owner.ravel() >= 0)
-    places[seen], numbers = sight.places()
-    normals[seen] = np.array([face.normal for face in faces])[numbers]
+    pixels, own = np.column_stack([columns.ravel(), rows.ravel()]), owner.ravel()
+    places, normals = camera.ground_points(pixels), np.tile([0.0, 0.0, 1.0], (len(pixels), 1))
+    for number in np.unique(own[own >= 0]):
+        mine, face = own == number, faces[number]
+        ways = camera.rays(pixels[mine])
+        reach = (face.corners[0] - camera.position) @ face.normal / (ways @ face.normal)
+        places[mine], normals[mine] = camera.position + reach[:, None] * ways, face.normal
     known = np.isfinite(places).all(1)
-    dark = np.zeros(height * width, bool)
+    dark = np.zeros(len(pixels), bool)
     dark[known] = ~shades.lit(places[known] + OFF_M * normals[known]) | (normals[known] @ sun < 0)
-    reach = max(2, round(BORDER * width))
-    near = np.ones((2 * reach + 1, 2 * reach + 1), np.uint8)
+    border = max(2, round(BORDER * width))
+    near = np.ones((2 * border + 1, 2 * border + 1), np.uint8)
     return cv2.erode(dark.reshape(height, width).astype(np.uint8), near) > 0
