@@ -207,6 +207,22 @@ class Picked(unittest.TestCase):
         self.assertGreater(told["clipped"].tint[0], told["clipped"].tint[2])
         self.assertGreater(told["clipped"].sigma, 2 * told["dull"].sigma)
 
+    def test_on_what_is_drawn_the_likelier_of_two_reflectances_tells_sun_from_shade(self) -> None:
+        wall = [(-3.0, 9.0, 0.0), (3.0, 9.0, 0.0), (3.0, 9.0, 3.0), (-3.0, 9.0, 3.0)]
+        drawn = {"id": "w", "kind": "wall", "points": [(0, 0), (1, 1)], "height_m": 3.0}
+        told = [Proxy.model_validate(drawn)], [ProxyAnswer(id="w", faces=[wall])]
+        self.day = replace(self.day, about=about_of(*told, self.sun, None, self.day.sky_towards, self.day.light_on))
+        x, y = (int(value) for value in self.camera.project(np.array([[0.2, 9.0, 1.4]]))[0])
+        judged = set()
+        for shown in np.geomspace(0.05, 0.4, 8):
+            self.picture.codes[y - 9 : y + 10, x - 9 : x + 10] = encoded(shown * WHITE)
+            lit, dark, found = (self.pick(x, y, in_sun=said) for said in (True, False, None))
+            off = [abs(np.log(np.mean(one.colour) / GROUND)) for one in (lit, dark)]
+            if abs(off[0] - off[1]) > 0.15 and max(dark.colour) < 0.9:
+                self.assertEqual(found.in_sun, off[0] < off[1], shown)
+                judged.add(found.in_sun)
+        self.assertEqual(judged, {True, False})
+
     def test_outside_and_clipped_are_refused(self) -> None:
         with self.assertRaisesRegex(InputError, "outside"):
             self.pick(2000, 10)
