@@ -6,6 +6,7 @@ the arcade's plinth, columns, back wall, upper wall and roof; of the terrace the
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -27,7 +28,6 @@ from lithopos.samples.places import PLACES
 PICKS, TRIES, HALF_PX = 60, 60_000, 4
 DARK = 0.2  # of reflectance: leaves, iron, window panes are no diffuse surfaces
 CLIPPED = 253
-KINDS = ("level", "along run A", "along run B")
 
 __all__ = ["bench_picks"]
 
@@ -41,7 +41,7 @@ def bench_picks(seeds: int = 1) -> None:
         spots = _spots(case)
         taken = Taken(case.studio.place, case.studio, case.truth, case.photograph, case.photograph)
         bare = marked_document(taken, NOISE_PX * SCALE)
-        for how, proxies in (("nothing drawn", []), ("drawn", _named(_drawn(case, np.random.default_rng(4))))):
+        for how, proxies in (("nothing drawn", []), ("drawn", _drawn(case))):
             errors = _errors(case, _with_drawn(case, bare, proxies), spots)
             for (facing, lit), off in errors.items():
                 middle = "/".join(f"{value:2.0f}" for value in 100 * np.median(np.abs(off), axis=0))
@@ -96,53 +96,61 @@ def _errors(case: Case, document: dict[str, Any], spots: dict[tuple[Any, bool], 
     return found
 
 
-def _named(proxies: list[dict[str, Any]]) -> list[dict[str, Any]]:
-    return [{"id": f"x{number}", **proxy} for number, proxy in enumerate(proxies)]
-
-
-def _drawn(case: Case, rng: np.random.Generator) -> list[dict[str, Any]]:
+def _drawn(case: Case) -> list[dict[str, Any]]:
     """What stands about, as a hand draws it on the photograph."""
-    view = case.studio.view
+    terrace = case.truth["name"].startswith("Sea")
+    sides = _of_the_terrace(case) if terrace else _of_the_yard(case)
+    return [{"id": f"x{number}", **side} for number, side in enumerate(sides)]
+
+
+def _pixels(case: Case) -> Callable[..., list[list[float]]]:
+    """Where a hand clicks for places (x, y, z)."""
+    rng = np.random.default_rng(4)
 
     def at(*places: tuple[float, float, float]) -> list[list[float]]:
-        pixels = view.project(np.array(places, float))
-        return (pixels + rng.normal(scale=NOISE_PX * SCALE, size=pixels.shape)).round(2).tolist()
+        pixels = case.studio.view.project(np.array(places, float))
+        noisy: list[list[float]] = (pixels + rng.normal(scale=NOISE_PX * SCALE, size=pixels.shape)).round(2).tolist()
+        return noisy
 
-    def inside(*places: tuple[float, float, float]) -> bool:
-        pixels = view.project(np.array(places, float))
+    return at
+
+
+def _of_the_terrace(case: Case) -> list[dict[str, Any]]:
+    at, house = _pixels(case), -5.2
+    return [
+        {"kind": "wall", "points": at((house, 2.6, 0), (house, 4.4, 0)), "height_m": 5.0, "past_m": [10, 0]},
+        {"kind": "wall", "points": at((-2, 4.72, 0), (5, 4.72, 0)), "height_m": 1.0, "past_m": [4, 8]},
+        {
+            "kind": "steps",
+            "points": at((house + 1.35, 0.05, 0), (house + 1.35, 2.15, 0)),
+            "depth_m": 1.3,
+            "height_m": 0.5,
+            "count": 3,
+        },
+    ]
+
+
+def _of_the_yard(case: Case) -> list[dict[str, Any]]:
+    at, view = _pixels(case), case.studio.view
+    side, upper, back, right = -6.4, 6.14, 9.4, 8.6
+
+    def shaft(x: float) -> tuple[tuple[float, float, float], ...]:
+        left, far = x - 0.17, x + 0.17
+        return (left, 6.35, 2.3), (far, 6.35, 2.3), (far, 6.35, 0.28), (left, 6.35, 0.28)
+
+    def inside(places: tuple[tuple[float, float, float], ...]) -> bool:
+        pixels = view.project(np.array(places))
         return bool(((pixels > 2) & (pixels < [view.width - 2, view.height - 2])).all())
 
-    if case.truth["name"].startswith("Sea"):
-        house = -5.2
-        return [
-            {"kind": "wall", "points": at((house, 2.6, 0), (house, 4.4, 0)), "height_m": 5.0, "past_m": [10, 0]},
-            {"kind": "wall", "points": at((-2, 4.72, 0), (5, 4.72, 0)), "height_m": 1.0, "past_m": [4, 8]},
-            {
-                "kind": "steps",
-                "points": at((house + 1.35, 0.05, 0), (house + 1.35, 2.15, 0)),
-                "depth_m": 1.3,
-                "height_m": 0.5,
-                "count": 3,
-            },
-        ]
-    side, upper, back, right = -6.4, 6.14, 9.4, 8.6
-    column = [
-        {
-            "kind": "quad",
-            "points": at((x - 0.17, 6.35, 2.3), (x + 0.17, 6.35, 2.3), (x + 0.17, 6.35, 0.28), (x - 0.17, 6.35, 0.28)),
-            "width_m": 0.34,
-        }
-        for x in side + 2.15 * np.arange(1, 8)
-        if inside((x - 0.2, 6.35, 0.3), (x + 0.2, 6.35, 2.3))
-    ]
-    quads = [
+    columns = [places for places in map(shaft, side + 2.15 * np.arange(1, 8)) if inside(places)]
+    broad = [
         ((side, back, 5.2), (right, back, 5.2), (right, back, 0.28), (side, back, 0.28)),
         ((side, upper, 3.95), (right, upper, 3.95), (right, upper, 2.75), (side, upper, 2.75)),
         ((side, back, 5.2), (right, back, 5.2), (right, upper - 0.2, 4.0), (side, upper - 0.2, 4.0)),
     ]
     return [
-        *column,
+        *({"kind": "quad", "points": at(*corners), "width_m": 0.34} for corners in columns),
         {"kind": "wall", "points": at((side, 0.5, 0), (side, 5.5, 0)), "height_m": 4.65, "past_m": [8.5, 3.9]},
         {"kind": "box", "points": at((-4, 6, 0), (5, 6, 0)), "height_m": 0.3, "depth_m": 3.4},
-        *({"kind": "quad", "points": at(*corners), "width_m": right - side} for corners in quads),
+        *({"kind": "quad", "points": at(*corners), "width_m": right - side} for corners in broad),
     ]

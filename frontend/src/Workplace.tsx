@@ -85,7 +85,7 @@ function Bench({ projectId, shot }: { projectId: string; shot: ShotOut }) {
         {(over || busy) && (
           <div className="absolute inset-3 grid place-items-center rounded-xl border-2 border-dashed border-white bg-ink-900/55 text-[16px] text-white">
             {busy ? (
-              <Reading name={busy} />
+              <Reading key={busy} name={busy} />
             ) : (
               "Drop a model to stand it here, or a photograph or a film to begin a shot"
             )}

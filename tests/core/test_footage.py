@@ -282,10 +282,8 @@ class WhoIsInFront(unittest.TestCase):
         assert dark is not None
         rows, columns = np.mgrid[0:height, 0:width]
         pixels = np.column_stack([columns.ravel(), rows.ravel()]) + 0.5
-        ground, solids = (
-            camera.ground_points(pixels),
-            solids_of([Face(np.array(f)) for f in facts.proxies[0].faces], None),
-        )
+        ground = camera.ground_points(pixels)
+        solids = solids_of([Face(np.array(corners)) for corners in facts.proxies[0].faces], None)
         seen, _ = solids.met(np.broadcast_to(camera.position, ground.shape), camera.rays(pixels))
         open_ = np.isfinite(ground).all(1) & ~np.isfinite(seen)
         blocked, _ = solids.met(ground[open_] + [0, 0, 1e-3], np.broadcast_to(facts.sun_shown, ground[open_].shape))
@@ -341,7 +339,7 @@ RED = np.array([0.4, 0.07, 0.05], np.float32)
 def _painted(
     body: Floats, colour: Floats, shade: Floats | None = None, house: Floats | None = None, dark: Mask | None = None
 ) -> Front:
-    """Who is in front in a frame of a place that lies in a house's shade, with a body and its shadow painted on it."""
+    """Who is in front in a frame of the place, in a house's shade, with a body and its own shadow painted on it."""
     place = study().plate_in(0) * (1 if house is None else house)
     lit = place * (1 if shade is None else shade)
     light = np.where(body[..., None] > 0, colour, lit)

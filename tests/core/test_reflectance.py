@@ -222,6 +222,11 @@ class Picked(unittest.TestCase):
                 self.assertEqual(found.in_sun, off[0] < off[1], shown)
                 judged.add(found.in_sun)
         self.assertEqual(judged, {True, False})
+        # What is not drawn itself is as unsure as where nothing is.
+        undrawn, wall_there = (self.pick(*at, facing="along run A", in_sun=False) for at in ((320, 320), (x, y)))
+        self.assertGreater(undrawn.sigma, 0.55)
+        self.assertLess(wall_there.sigma, 0.4)
+        self.assertTrue(any("How much sky" in note for note in undrawn.notes))
 
     def test_outside_and_clipped_are_refused(self) -> None:
         with self.assertRaisesRegex(InputError, "outside"):

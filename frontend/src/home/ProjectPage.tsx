@@ -39,7 +39,11 @@ export function ProjectPage({ projectId }: { projectId: string }) {
         >
           <div className="text-center">
             <p className="text-[16px] font-medium">
-              {busy ? <Reading name={busy} /> : "Drop the photograph that the model is to stand in"}
+              {busy ? (
+                <Reading key={busy} name={busy} />
+              ) : (
+                "Drop the photograph that the model is to stand in"
+              )}
             </p>
             <p className="mt-1 mb-4 text-ink-500">
               JPEG, PNG, TIFF, WebP or AVIF, at the size that will be delivered

@@ -2,16 +2,14 @@ import { useEffect, useState } from "react";
 
 const WORTH_TELLING_S = 3;
 
-/** That a file is being read; of a long one for how long already, so that waiting is no guess. */
+/** That a file is being read; of a long one for how long already, so that waiting is no guess. A key for each file. */
 export function Reading({ name }: { name: string }) {
-  const [begun, setBegun] = useState({ name, at: Date.now() });
-  const [now, setNow] = useState(begun.at);
-  if (begun.name !== name) setBegun({ name, at: Date.now() });
+  const [seconds, setSeconds] = useState(0);
   useEffect(() => {
-    const ticking = setInterval(() => setNow(Date.now()), 1000);
+    const begun = Date.now();
+    const ticking = setInterval(() => setSeconds(Math.floor((Date.now() - begun) / 1000)), 1000);
     return () => clearInterval(ticking);
   }, []);
-  const seconds = Math.max(Math.floor((now - begun.at) / 1000), 0);
   return (
     <span className="text-center">
       Reading {name} …

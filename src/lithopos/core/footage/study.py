@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Generator, Iterable, Iterator
 from dataclasses import dataclass, replace
+from functools import partial
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
@@ -231,17 +232,17 @@ def _deepest(path: Path, study: Study) -> Floats:
     frames = [(number, linear_of(codes)) for number, codes in _only(path, chosen)]
     deepest = study.deepest
     for _ in range(SHADE_ROUNDS):
-        before = deepest
-
-        def shaded(frame: tuple[int, Floats], before: Floats = before) -> Floats:
-            shade = judged(frame[1], study.plate_in(frame[0]), study.noise, before, BLUER).shade[::2, ::2]
-            return np.asarray(shade[(shade < SHADED).all(-1)])
-
-        dark = np.concatenate(list(side_by_side(shaded, frames)))
+        dark = np.concatenate(list(side_by_side(partial(_shades, study, deepest), frames)))
         if len(dark) < LEAST_SHADED:
             return study.deepest
         deepest = np.asarray(np.clip(np.quantile(dark, FULL_SHADE, axis=0), 0.02, 0.95), np.float32)
     return deepest
+
+
+def _shades(study: Study, deepest: Floats, frame: tuple[int, Floats]) -> Floats:
+    """Ratios (N, 3) of the shadows in a frame, by its number and its light (H, W, 3)."""
+    shade = judged(frame[1], study.plate_in(frame[0]), study.noise, deepest, BLUER).shade[::2, ::2]
+    return np.asarray(shade[(shade < SHADED).all(-1)])
 
 
 def _spread(study: Study, most: int) -> list[int]:

@@ -8,10 +8,10 @@ import numpy as np
 from lithopos.core.arrays import Mask
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.derive import Derived, sharp_sun, walls_of
-from lithopos.core.place.seen import in_sight, sun_map
+from lithopos.core.place.face import reach_to
+from lithopos.core.place.seen import OFF_M, in_sight, sun_map
 from lithopos.core.shot import Shot
 
-OFF_M = 0.05  # off the surface: a shadow map is not finer
 BORDER = 1 / 160  # of the picture's width: a drawn shadow's border is never quite where it is seen
 
 __all__ = ["sunless"]
@@ -36,8 +36,8 @@ def sunless(shot: Shot, facts: Derived, camera: Pinhole) -> Mask | None:
     for number in np.unique(own[own >= 0]):
         mine, face = own == number, faces[number]
         ways = camera.rays(pixels[mine])
-        reach = (face.corners[0] - camera.position) @ face.normal / (ways @ face.normal)
-        places[mine], normals[mine] = camera.position + reach[:, None] * ways, face.normal
+        places[mine] = camera.position + reach_to(face, camera.position, ways)[:, None] * ways
+        normals[mine] = face.normal
     known = np.isfinite(places).all(1)
     dark = np.zeros(len(pixels), bool)
     dark[known] = ~shades.lit(places[known] + OFF_M * normals[known]) | (normals[known] @ sun < 0)

@@ -20,14 +20,12 @@ from lithopos.core.grounds import PROXY_MATERIALS
 from lithopos.core.light.patches import Colour
 from lithopos.core.place.face import Face
 from lithopos.core.place.far_side import FarSides
-from lithopos.core.place.seen import in_sight
+from lithopos.core.place.seen import OFF_M, in_sight
 from lithopos.core.place.shading import Openness, Solids, openness, solids_of
 from lithopos.core.place.solids import ProxyAnswer
-from lithopos.core.place.spots import Spots
+from lithopos.core.place.spots import LOOKED_AT, Spots
 from lithopos.core.shot import Proxy
 
-LOOKED_AT = 700  # pixels across in which sides are read
-OFF_M = 0.05  # off the surface: a shadow map is not finer
 USUAL_MEAN, USUAL_REFLECTANCE = 0.2, 0.3  # of a photograph, and of what it shows
 CLIPPED = 0.97  # linear
 

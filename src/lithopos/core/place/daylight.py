@@ -182,15 +182,14 @@ class Daylight:
         """
         return self.given_all([normal], [at], [lit])[0]
 
-    def given_closely(self, normal: Array, at: Array | None, lit: bool, spots: Spots) -> Array:
-        """`given` with what stands about spot by spot.
+    def given_closely(self, normal: Array, at: Array, lit: bool, spots: Spots) -> Array:
+        """`given` of a surface at a place, with what stands about spot by spot.
 
         Strengths are fitted by sides in their means: what of a side the photograph does not show is rather like its
         mean than like its nearest spot, and what stands about has a strength of its own in the fit.
         """
-        if self.about is None or at is None:
-            return self.given(normal, at, lit)
-        return self._given(normal, at, lit, self.about.closely(at, normal, spots))
+        seen = self.about.closely(at, normal, spots) if self.about else None
+        return self._given(normal, at, lit, seen)
 
     def given_all(self, normals: Sequence[Array], places: Sequence[Array | None], lit: Sequence[bool]) -> list[Array]:
         """`given` of several surfaces."""

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from lithopos.core.arrays import Array
 
-__all__ = ["Face", "holds", "plane_axes", "triangles_of"]
+__all__ = ["Face", "holds", "plane_axes", "reach_to", "triangles_of"]
 
 
 @dataclass(frozen=True)
@@ -32,6 +32,12 @@ class Face:
         u, v, w = np.roll(self.corners, -1, axis=0).T
         total = np.array([y @ w - z @ v, z @ u - x @ w, x @ v - y @ u])
         return np.asarray(total / max(float(np.linalg.norm(total)), 1e-12))
+
+
+def reach_to(face: Face, origin: Array, ways: Array) -> Array:
+    """How far rays (N, 3) from a place (3,) go to a face's plane, (N,): not finite along it, negative behind."""
+    with np.errstate(divide="ignore", invalid="ignore"):
+        return np.asarray((face.corners[0] - origin) @ face.normal / (ways @ face.normal))
 
 
 def triangles_of(face: Face) -> NDArray[np.int64]:

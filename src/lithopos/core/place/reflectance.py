@@ -12,6 +12,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import cached_property
 
+import cv2
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
@@ -37,6 +38,7 @@ SIGMA_BESIDE, SIGMA_TURNED = 0.06, 0.2  # by the ground's light: of what is leve
 SIGMA_LIKE = 0.1  # how far two pieces of one stuff differ
 DARKEST_LIT = 0.4  # of the ground's reflectance: what would be darker in the sun is taken to lie in shade
 MOST, MOST_CLIPPED = 0.98, 0.3
+LOOKED_AT = 1400  # pixels across in which what lies about is looked at
 LEVEL = 0.99  # a normal's rise
 
 __all__ = ["PickedReflectance", "ReflectanceQuestion", "picked_reflectance"]
@@ -117,7 +119,7 @@ def picked_reflectance(
     else:
         either = light_of.either(normal, at)
         lit = _judged(question, mean, either, day, at, normal)
-        light, sigma = either[lit], _sigma(balance, day, lit)
+        light, sigma = either[lit], _sigma(balance, day, lit, at)
         if lit and normal[2] <= LEVEL:
             rest = float(luminance(either[False])) / max(float(luminance(either[True])), 1e-6)
             own = [SIGMA_TURNED, SIGMA_OPEN * rest] if _is_open(day, normal, at) else [SIGMA_BY_SOLIDS * rest]
@@ -137,7 +139,7 @@ def picked_reflectance(
             notes.append(
                 "The ground shows no light and shade side by side: how dark the shade is was taken from a clear day."
             )
-        if day.shines and day.about is None:
+        if day.shines and not _by_solids(day, at):
             notes.append(
                 "How much sky that shade sees is not known: draw what stands about it in Contact, or point at ground "
                 "in the same shade."
@@ -155,16 +157,21 @@ def _read(photograph: Picture, at: Pixel, radius_px: float, field: str) -> Patch
     return seen
 
 
-def _sigma(balance: BalanceAnswer, day: Daylight, lit: bool) -> float:
+def _sigma(balance: BalanceAnswer, day: Daylight, lit: bool, at: Array | None) -> float:
     """How far the light may be off, relative."""
     white_sigma, sky_sigma = (float(np.mean(values)) for values in (balance.white_sigma, balance.sky_sigma))
-    shade = SIGMA_SHADE if day.about is None else SIGMA_BY_SOLIDS
+    shade = SIGMA_BY_SOLIDS if _by_solids(day, at) else SIGMA_SHADE
     return white_sigma if lit else float(np.linalg.norm([white_sigma, sky_sigma, shade]))
 
 
 def _is_open(day: Daylight, normal: Array, at: Array | None) -> bool:
-    """Whether a face sees other light than the ground, and no solid is drawn there that would tell what it sees."""
-    return bool((day.about is None or at is None) and normal[2] <= LEVEL)
+    """Whether a face sees other light than the ground, and nothing that is drawn tells it."""
+    return bool(normal[2] <= LEVEL and not _by_solids(day, at))
+
+
+def _by_solids(day: Daylight, at: Array | None) -> bool:
+    """Whether a place is known, and what is drawn tells its light."""
+    return day.about is not None and at is not None
 
 
 @dataclass(frozen=True)
@@ -179,7 +186,10 @@ class _Light:
     def from_model(self, normal: Array, at: Array | None, lit: bool) -> Array:
         """Of the lights as they are told, (3,)."""
         strengths = np.array([light.strength for light in self.balance.lights])
-        given = self.day.given_closely(normal, at, lit, self.spots) if self.spots else self.day.given(normal, at, lit)
+        if at is not None and self.spots is not None:
+            given = self.day.given_closely(normal, at, lit, self.spots)
+        else:
+            given = self.day.given(normal, at, lit)
         return np.asarray(np.array(self.balance.gain) / np.pi * (strengths * given).sum(0))
 
     def either(self, normal: Array, at: Array | None) -> dict[bool, Array]:
@@ -191,24 +201,28 @@ class _Light:
         return {True: either[True] - either[False] + around, False: around}
 
     @cached_property
-    def linear(self) -> Floats:
-        """(H, W, 3) the photograph's light, without what the lens loses."""
-        linear = decode_srgb(self.photograph.encoded)
+    def seen(self) -> tuple[Floats, Pinhole]:
+        """The photograph's light (H, W, 3), without what the lens loses, as finely as light asks for; its camera."""
+        height, width = self.photograph.codes.shape[:2]
+        share = min(1.0, LOOKED_AT / width)
+        size = (max(round(width * share), 1), max(round(height * share), 1))
+        codes = cv2.resize(self.photograph.codes, size, interpolation=cv2.INTER_AREA)
+        linear, camera = decode_srgb(Picture(codes).encoded), self.camera.sized(*size)
         if self.day.falloff:
-            linear /= light_map(self.camera, self.day.falloff)
-        return linear
+            linear /= light_map(camera, self.day.falloff)
+        return linear, camera
 
     @cached_property
     def spots(self) -> Spots | None:
         """What the photograph shows of what stands about; None where nothing does."""
-        return spots_of(self.day.about.solids, self.linear, self.camera) if self.day.about else None
+        return spots_of(self.day.about.solids, *self.seen) if self.day.about else None
 
     @cached_property
     def surroundings(self) -> tuple[Floats, Array] | None:
         """What lies around, and the sky over it, as `light_on` has them; None where other lights rule."""
         if self.day.room or self.day.dome is not None or self.day.near:
             return None
-        seen = surroundings_of(self.linear, self.camera, np.ones(3))
+        seen = surroundings_of(*self.seen, np.ones(3))
         if seen is None:
             return None
         ways, _ = directions(len(seen))
@@ -251,7 +265,7 @@ def _as_like(question: ReflectanceQuestion, light_of: _Light) -> tuple[Array, bo
     stuff = shown["like"] / np.maximum(either[there], 1e-6)
     light = shown["beside"] / np.maximum(stuff, 1e-3)
     lit = day.shines and float(luminance(light)) > np.sqrt(luminance(either[True]) * luminance(either[False]))
-    return light, bool(lit), float(np.hypot(_sigma(light_of.balance, day, there), SIGMA_LIKE))
+    return light, bool(lit), float(np.hypot(_sigma(light_of.balance, day, there, at), SIGMA_LIKE))
 
 
 def _judged(
@@ -268,7 +282,7 @@ def _judged(
     if np.allclose(light[True], light[False]):
         return False
     in_sun = float(luminance(seen / np.maximum(light[True], 1e-6)))
-    if day.about is None or at is None:
+    if not _by_solids(day, at):
         return in_sun > DARKEST_LIT * day.ground
     # Where its light is known better, of two reflectances the one nearer to the ground's: the less sun and shade
     # differ there, the less dark is shade.

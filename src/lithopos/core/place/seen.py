@@ -22,8 +22,9 @@ WIDTH = 1400  # of the camera's buffer at most [px]
 SUN_WIDTH = 2048
 NEAR_M = 0.05
 BIAS_M = 0.02  # how far behind what the sun meets a point may lie and still be it
+OFF_M = 0.05  # off a surface, where it is asked for the sun: a map of it is not finer
 
-__all__ = ["InSight", "SunMap", "grown", "in_sight", "sun_map"]
+__all__ = ["OFF_M", "InSight", "SunMap", "grown", "in_sight", "sun_map"]
 
 NONE = -1
 

@@ -15,18 +15,17 @@ from scipy.spatial import cKDTree
 
 from lithopos.core.arrays import Array, Floats, Mask
 from lithopos.core.camera.pinhole import Pinhole
-from lithopos.core.place.face import Face, plane_axes
-from lithopos.core.place.seen import in_sight
+from lithopos.core.place.face import Face, plane_axes, reach_to
+from lithopos.core.place.seen import OFF_M, in_sight
 from lithopos.core.place.shading import Solids
 
 LOOKED_AT = 700  # pixels across in which sides are read
 TILES = 6  # along and across a side at most
 LEAST_TILE_PX, LEAST_SEEN_PX = 12, 20  # a tile's width in that picture, and how many of its pixels must be in sight
-OFF_M = 0.05  # off the surface: a shadow map is not finer
 ANOTHER_LIGHT_M = 5.0  # a spot in the sun tells of shade as one so much further away in shade would, and so about
 ANOTHER_SIDE_M = 1e5
 
-__all__ = ["Spots", "spots_of"]
+__all__ = ["LOOKED_AT", "Spots", "spots_of"]
 
 
 @dataclass(frozen=True)
@@ -106,9 +105,7 @@ def _of_side(face: Face, own: Mask, seen: Floats, camera: Pinhole) -> tuple[Arra
     if tiles < 2:
         return np.zeros((0, 3)), np.zeros((0, 3))
     ways = camera.rays(np.column_stack([column, row]) + 0.5)
-    along = ways @ face.normal
-    reach = (face.corners[0] - camera.position) @ face.normal / np.where(np.abs(along) < 1e-9, np.nan, along)
-    places = camera.position + reach[:, None] * ways
+    places = camera.position + reach_to(face, camera.position, ways)[:, None] * ways
     axes = np.stack(plane_axes(face))
     bounds = face.corners @ axes.T
     low, high = bounds.min(0), bounds.max(0)
