@@ -13,7 +13,7 @@ from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.place.about import about_of, sides_seen
-from lithopos.core.place.balance import balance_of, balance_of_ground, proposed_patches, read_patches
+from lithopos.core.place.balance import balance_of, balance_of_ground, place_of, proposed_patches, read_patches
 from lithopos.core.place.daylight import Daylight
 from lithopos.core.place.reflectance import PickedReflectance, ReflectanceQuestion, picked_reflectance
 from lithopos.core.place.solids import ProxyAnswer
@@ -26,6 +26,7 @@ SHADE = np.array([0.18, 0.26, 0.4])  # of the light, by channel
 DOOR = np.array([0.5, 0.2, 0.1])
 CARD = 0.18
 WHITE = np.array([0.62, 0.55, 0.49])  # white, level and lit: an exposure and a balance that nothing but a tone tells
+WALL = [(-3.0, 9.0, 0.0), (3.0, 9.0, 0.0), (3.0, 9.0, 3.0), (-3.0, 9.0, 3.0)]  # across the view, towards the camera
 
 
 def encoded(linear: Any) -> Any:
@@ -42,8 +43,11 @@ class Picked(unittest.TestCase):
         self.camera = Pinhole(800.0, np.array(camera.axis), camera.rotation, camera.centre, 960, 640, 0.0)
         self.sun = SUN / np.linalg.norm(SUN)
         self.day = Daylight(self.sun, 3.5, GROUND)
+        self.picture = self.painted(np.full(3, GROUND))
+
+    def painted(self, ground: Any) -> Picture:
         light = np.where(np.arange(960)[None, :, None] < 480, 1.0, SHADE) * WHITE
-        picture = np.broadcast_to(GROUND * light, (640, 960, 3)).copy()
+        picture = np.broadcast_to(ground * light, (640, 960, 3)).copy()
         picture[:29] = SHADE * WHITE  # the sky, as bright as it lights the ground
         rng = np.random.default_rng(1)
         picture *= 1 + 0.03 * rng.normal(size=picture.shape)
@@ -53,7 +57,18 @@ class Picked(unittest.TestCase):
         # A wall along run A that looks at the camera (towards -y): sun, half a sky, and the ground's bounce.
         wall = (1 - SHADE) * max(float(self.sun @ [0, -1, 0]), 0) / self.sun[2] + SHADE * 0.5 + 0.5 * GROUND
         picture[300:340, 300:340] = DOOR * wall * WHITE
-        self.picture = Picture(encoded(picture).astype(np.uint8))
+        return Picture(encoded(picture).astype(np.uint8))
+
+    def drawn(self, *walls: Any) -> tuple[int, int]:
+        """Walls stand about, as drawn; where the photograph shows the first, below its middle."""
+        drawn = {"kind": "wall", "points": [(0, 0), (1, 1)], "height_m": 3.0}
+        told = [Proxy.model_validate({"id": f"w{n}", **drawn}) for n in range(len(walls))]
+        answers = [ProxyAnswer(id=f"w{n}", faces=[wall]) for n, wall in enumerate(walls)]
+        self.day = replace(
+            self.day, about=about_of(told, answers, self.sun, None, self.day.sky_towards, self.day.light_on)
+        )
+        x, y = (int(value) for value in self.camera.project(np.array([[0.2, 9.0, 1.4]]))[0])
+        return x, y
 
     def patches(self) -> list[LightPatch]:
         """The ground in sun and in shade, and a grey card in the sun."""
@@ -208,11 +223,7 @@ class Picked(unittest.TestCase):
         self.assertGreater(told["clipped"].sigma, 2 * told["dull"].sigma)
 
     def test_on_what_is_drawn_the_likelier_of_two_reflectances_tells_sun_from_shade(self) -> None:
-        wall = [(-3.0, 9.0, 0.0), (3.0, 9.0, 0.0), (3.0, 9.0, 3.0), (-3.0, 9.0, 3.0)]
-        drawn = {"id": "w", "kind": "wall", "points": [(0, 0), (1, 1)], "height_m": 3.0}
-        told = [Proxy.model_validate(drawn)], [ProxyAnswer(id="w", faces=[wall])]
-        self.day = replace(self.day, about=about_of(*told, self.sun, None, self.day.sky_towards, self.day.light_on))
-        x, y = (int(value) for value in self.camera.project(np.array([[0.2, 9.0, 1.4]]))[0])
+        x, y = self.drawn(WALL)
         judged = set()
         for shown in np.geomspace(0.05, 0.4, 8):
             self.picture.codes[y - 9 : y + 10, x - 9 : x + 10] = encoded(shown * WHITE)
@@ -227,6 +238,46 @@ class Picked(unittest.TestCase):
         self.assertGreater(undrawn.sigma, 0.55)
         self.assertLess(wall_there.sigma, 0.4)
         self.assertTrue(any("How much sky" in note for note in undrawn.notes))
+
+    def test_what_the_ground_throws_has_its_colour(self) -> None:
+        shown, tiles, light = DOOR * SHADE * WHITE, np.array([0.5, 0.25, 0.1]), []
+        for ground in (np.full(3, GROUND), tiles):
+            self.picture = self.painted(ground)
+            x, y = self.drawn(WALL)
+            self.picture.codes[y - 9 : y + 10, x - 9 : x + 10] = encoded(shown)
+            light.append(shown / self.pick(x, y, in_sun=False).colour)
+        # Lit ground fills half of what a wall sees.
+        np.testing.assert_allclose((light[1] - light[0]) / WHITE, (tiles - GROUND) / 2, atol=0.02)
+
+    def test_walls_throw_what_the_photograph_shows_of_them_whatever_the_ground_asks_of_them(self) -> None:
+        x, y = self.drawn(WALL, [(1.5, 6.0, 0.0), (1.5, 9.0, 0.0), (1.5, 9.0, 3.0), (1.5, 6.0, 3.0)])
+        balance = balance_of(self.patches(), self.camera, self.day)
+        brighter = [
+            one.model_copy(update={"strength": tuple(2 * v for v in one.strength)}) if one.kind == "about" else one
+            for one in balance.lights
+        ]
+        at = self.camera.project(np.array([[1.2, 8.5, 0.0]]))[0]
+        told = []
+        for lights in (balance.lights, brighter):
+            asked = balance.model_copy(update={"lights": lights})
+            spots = {"wall": (x, y), "ground": tuple(at)}
+            questions = {name: ReflectanceQuestion(at=spot, in_sun=name == "ground") for name, spot in spots.items()}
+            told.append(
+                {
+                    name: picked_reflectance(question, self.picture, self.camera, self.day, asked)
+                    for name, question in questions.items()
+                }
+            )
+        np.testing.assert_allclose(told[1]["wall"].colour, told[0]["wall"].colour, rtol=1e-6)
+        self.assertLess(told[1]["ground"].colour[0], 0.99 * told[0]["ground"].colour[0])
+
+    def test_what_is_said_to_face_otherwise_than_what_is_drawn_there_stands_before_it(self) -> None:
+        at = self.drawn(WALL)
+        for facing, turned in (("level", False), ("along run A", False), ("along run B", True)):
+            place, normal = place_of(at, facing, self.camera, self.day)  # type: ignore[arg-type]
+            assert place is not None
+            np.testing.assert_allclose(np.abs(normal), [1, 0, 0] if turned else [0, 1, 0], atol=1e-9)
+            self.assertAlmostEqual(place[1], 8.98 if turned else 9.0)
 
     def test_outside_and_clipped_are_refused(self) -> None:
         with self.assertRaisesRegex(InputError, "outside"):

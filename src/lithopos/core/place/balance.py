@@ -36,10 +36,11 @@ PATCH_SHARE = 1 / 160  # of the picture's width: the radius of a proposed patch
 CLIPPED, MOST_CLIPPED = 0.985, 0.1  # of the largest code; of a patch's pixels
 CLEARLY_DARKER = 0.62  # than the brightest patch of its material: taken to lie in shade
 COVERED_BESIDE = 0.008  # of the picture's width: how near to what stands there nothing is taken for ground
+BEFORE_M, ALIKE = 0.02, 0.7  # how far before what is drawn other things stand; the cosine of how far two faces turn
 SPOTS = 16  # of the ground, among windows and lamps
 # How much narrower than beforehand a light's share must be, and how narrow in all, to be called measured.
 MEASURED, UNSURE = 0.2, 0.4
-OUTDOORS, INDOORS = 3, 8  # patches that are proposed, in light and in shade each
+OUTDOORS, INDOORS = 5, 8  # patches that are proposed, in light and in shade each
 SIGMA_BALANCE_LOOSE = 0.3  # of lit white, where the sky tells its colour
 SIGMA_WHITE_INDOORS, SIGMA_BALANCE_INDOORS = 0.8, 0.2
 SIGMA_SHOWN, SIGMA_SHOWN_UNEVEN = (0.12, 0.06), (0.25, 0.1)  # of the ground in a panorama, where no sun rules: uneven
@@ -316,11 +317,15 @@ def read_patch(photograph: Picture, at: Pixel, radius_px: float, field: str = "a
 def place_of(pixel: Pixel, facing: Facing, camera: Pinhole, day: Daylight) -> tuple[Array | None, Array]:
     """Where what a pixel shows lies (3,) [m], and its normal: on what stands there, else on the ground.
 
-    Of others nobody knows how far away they are: they face as is said of them.
+    Of others nobody knows how far away they are: they face as is said of them. So do those of which it is said that
+    they face otherwise than what is drawn there: they stand just before it.
     """
     standing = day.about.under(pixel, camera) if day.about else None
     if standing:
-        return standing
+        told = facing_normal(facing, pixel, camera)
+        if facing == "level" or float(told @ standing[1]) > ALIKE:
+            return standing
+        return standing[0] + BEFORE_M * standing[1], told
     at = camera.ground_points(np.array([pixel], float))[0]
     known = facing == "level" and bool(np.isfinite(at).all())
     return (at if known else None), facing_normal(facing, pixel, camera)

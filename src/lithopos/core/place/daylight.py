@@ -38,7 +38,7 @@ SIGMA_PANORAMA_TINT = 0.1  # of a panorama's sky beside a clear day's sun in its
 # Of the sky beside the sun, where the photograph's sky is as a clear day's.
 SIGMA_SKY_SEEN, SIGMA_SKY_SEEN_TINT = 0.15, 0.06
 
-__all__ = ["SKY", "SUN", "Daylight", "NearLight", "SkyShown"]
+__all__ = ["ABOUT", "SKY", "SUN", "Daylight", "NearLight", "SkyShown"]
 
 
 @dataclass(frozen=True)
@@ -73,7 +73,7 @@ class Daylight:
     Attributes
     ----------
     ground : the mean reflectance that the ground is taken to have; `ground_name` is what it is called, `ground_tint`
-        its usual colour beside its luminance.
+        its usual colour beside its luminance, `ground_told` (3,) what the photograph's balance tells of it.
     dome : a panorama in place of the clear day, as it lies in the world; what its lower half shows is its ground.
     ground_shown : the reflectance (3,) that a panorama taken here shows of the ground.
     cover : how far the sky is overcast, 0..1; so much less is left of the sun.
@@ -94,6 +94,7 @@ class Daylight:
     ground: float
     ground_name: str = "ground"
     ground_tint: tuple[float, float, float] = (1.0, 1.0, 1.0)
+    ground_told: Array | None = None
     dome: Dome | None = None
     sigma_sky: float = SIGMA_CLEAR
     ground_shown: Array | None = None
@@ -142,8 +143,7 @@ class Daylight:
 
     def _thrown(self, seen: Openness) -> Known:
         """Solids throw what the photograph shows of them, θ = 1/π, but more where that is clipped."""
-        assert self.about
-        clipped = self.about.clipped_at(self.at, UP, seen)
+        clipped = self._clipped(self.at, UP, seen)
         more = CLIPPED_MORE * clipped
         whole = float(REC709 @ more)
         r, g, b = (float(v) for v in more - whole)
@@ -155,6 +155,10 @@ class Daylight:
             SIGMA_ABOUT_TINT + SIGMA_CLIPPED_TINT * most,
             (r, g, b),
         )
+
+    def _clipped(self, at: Array, normal: Array, seen: Openness) -> Array:
+        assert self.about
+        return self.about.clipped_at(at, normal, seen)
 
     def _beside_sun(self) -> Known:
         if self.dome is not None:
@@ -182,14 +186,18 @@ class Daylight:
         """
         return self.given_all([normal], [at], [lit])[0]
 
-    def given_closely(self, normal: Array, at: Array, lit: bool, spots: Spots) -> Array:
-        """`given` of a surface at a place, with what stands about spot by spot.
+    def given_closely(self, normal: Array, at: Array, lit: bool, spots: Spots) -> tuple[Array, Array]:
+        """`given` of a surface at a place with what stands about spot by spot, and that light's strength beside the
+        photograph's values, (3,): 1, but more where they are clipped.
 
         Strengths are fitted by sides in their means: what of a side the photograph does not show is rather like its
-        mean than like its nearest spot, and what stands about has a strength of its own in the fit.
+        mean than like its nearest spot. Fitted on the ground, that of what stands about makes up for what nobody drew
+        there, which is no other surface's.
         """
-        seen = self.about.closely(at, normal, spots) if self.about else None
-        return self._given(normal, at, lit, seen)
+        assert self.about
+        seen = self.about.closely(at, normal, spots)
+        brighter = np.exp(CLIPPED_MORE * self._clipped(at, normal, seen))
+        return self._given(normal, at, lit, seen), brighter
 
     def given_all(self, normals: Sequence[Array], places: Sequence[Array | None], lit: Sequence[bool]) -> list[Array]:
         """`given` of several surfaces."""
@@ -260,8 +268,9 @@ class Daylight:
             return self.behind
         return self.sun if self.sun is not None else UP  # an even day is about as bright as one with a high sun
 
-    def _seen_ground(self, normal: Array) -> float:
-        return (1 - float(normal[2])) / 2 * self.ground
+    def _seen_ground(self, normal: Array) -> Array:
+        told = np.full(3, self.ground) if self.ground_told is None else self.ground_told
+        return np.asarray((1 - float(normal[2])) / 2 * told)
 
     def _direct(self, normal: Array) -> Array:
         assert self.sun is not None

@@ -9,7 +9,7 @@ ground, and of what can be seen in a known light elsewhere.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import cv2
@@ -26,7 +26,7 @@ from lithopos.core.light.clear_sky import UP
 from lithopos.core.light.dome import directions
 from lithopos.core.light.patches import Facing, PatchSeen
 from lithopos.core.place.balance import GROUND, BalanceAnswer, balance_of_ground, place_of, read_patch
-from lithopos.core.place.daylight import Daylight
+from lithopos.core.place.daylight import ABOUT, Daylight
 from lithopos.core.place.falloff import light_at, light_map
 from lithopos.core.place.spots import Spots, spots_of
 from lithopos.core.place.surroundings import light_on, surroundings_of
@@ -109,6 +109,8 @@ def picked_reflectance(
     if balance is None:
         encoded = photograph.encoded
         balance = balance_of_ground(encoded, decode_srgb(encoded), camera, 0.0, day)
+    if GROUND in balance.reflectances:
+        day = replace(day, ground_told=np.array(balance.reflectances[GROUND]))
     light_of = _Light(photograph, camera, day, balance)
     at, normal = place_of(question.at, question.facing, camera, day)
     mean = np.array(seen.colour) / light_at(np.array(question.at), camera, day.falloff)
@@ -185,12 +187,14 @@ class _Light:
 
     def from_model(self, normal: Array, at: Array | None, lit: bool) -> Array:
         """Of the lights as they are told, (3,)."""
-        strengths = np.array([light.strength for light in self.balance.lights])
+        strengths, gain = np.array([light.strength for light in self.balance.lights]), np.array(self.balance.gain)
         if at is not None and self.spots is not None:
-            given = self.day.given_closely(normal, at, lit, self.spots)
+            given, brighter = self.day.given_closely(normal, at, lit, self.spots)
+            if normal[2] <= LEVEL:
+                strengths[[light.kind == ABOUT for light in self.balance.lights]] = brighter / gain
         else:
             given = self.day.given(normal, at, lit)
-        return np.asarray(np.array(self.balance.gain) / np.pi * (strengths * given).sum(0))
+        return np.asarray(gain / np.pi * (strengths * given).sum(0))
 
     def either(self, normal: Array, at: Array | None) -> dict[bool, Array]:
         """(3,) of a surface in the sun, and of one that the sun does not reach."""
