@@ -230,7 +230,9 @@ def daylight_of(shot: Shot, facts: Derived) -> Daylight:
         here = shot.panorama.here
         gleam = _gleam(shot) if here else None
         shown = ground_of(dome, gleam[0] * DIELECTRIC if gleam else 0.0) if here else None
-        day = Daylight(sun, shot.sky.haze, ground, name, tint, dome, sigma, ground_shown=shown, gleam=gleam)
+        day = Daylight(
+            sun, shot.sky.haze, ground, name, tint, dome=dome, sigma_sky=sigma, ground_shown=shown, gleam=gleam
+        )
     elif shot.lit_by == "room":
         mean = shot.photograph.mean if shot.photograph else None
         day = Daylight(None, shot.sky.haze, ground, name, tint, room=True, mean=mean)

@@ -36,8 +36,8 @@ MOST_BENT = 0.15  # half the picture's diagonal over its radius: lenses and what
 BESIDE, RIVAL = 1.8, 0.95  # so far from the line [px] no other edge may be as strong…
 PAIRED = 0.8  # … but as the other side of a joint
 JOINT = 6.0  # no wider [px]
-LEAST_SIGMA = 0.14  # what no fit on a picture is better than [px]
-INDEPENDENT = 6.0  # neighbouring places this far apart err on their own [px]
+LEAST_SIGMA = 0.16  # what no fit on a picture is better than [px]
+INDEPENDENT = 8.0  # neighbouring places this far apart err on their own [px]: a JPEG errs by blocks of eight
 LEAST_CONTRAST = 2.0 / 255
 
 What = Literal["edge", "stripe", "pale stripe"]

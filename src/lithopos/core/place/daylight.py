@@ -73,7 +73,7 @@ class Daylight:
     Attributes
     ----------
     ground : the mean reflectance that the ground is taken to have; `ground_name` is what it is called, `ground_tint`
-        its usual colour beside its luminance, `ground_told` (3,) what the photograph's balance tells of it.
+        its usual colour beside its luminance.
     dome : a panorama in place of the clear day, as it lies in the world; what its lower half shows is its ground.
     ground_shown : the reflectance (3,) that a panorama taken here shows of the ground.
     cover : how far the sky is overcast, 0..1; so much less is left of the sun.
@@ -87,6 +87,7 @@ class Daylight:
     sky_shown : what the sky in the photograph tells, where one is seen.
     lens : which share of the light the lens loses in a corner, where that is set by hand.
     gleam : how strongly gleaming ground mirrors and how rough it is, where a panorama tells what it mirrors.
+    ground_told : the reflectance (3,) that the ground has by the photograph's balance, once that is known.
     """
 
     sun: Array | None
@@ -94,7 +95,6 @@ class Daylight:
     ground: float
     ground_name: str = "ground"
     ground_tint: tuple[float, float, float] = (1.0, 1.0, 1.0)
-    ground_told: Array | None = None
     dome: Dome | None = None
     sigma_sky: float = SIGMA_CLEAR
     ground_shown: Array | None = None
@@ -108,6 +108,7 @@ class Daylight:
     sky_shown: SkyShown | None = None
     lens: float | None = None
     gleam: tuple[float, float] | None = None
+    ground_told: Array | None = None
 
     @property
     def shines(self) -> bool:
