@@ -24,7 +24,7 @@ class White(unittest.TestCase):
 class Tables(unittest.TestCase):
     def test_the_split_albedo_is_that_of_the_ggx_lobe(self) -> None:
         """By a plain sum over the hemisphere of outgoing directions (Walter et al. 2007, equations 33 and 34)."""
-        a, b = split_albedo()
+        a, b, _ = split_albedo()
         n = 400
         theta, phi = np.meshgrid((np.arange(n) + 0.5) / n * np.pi / 2, (np.arange(n) + 0.5) / n * 2 * np.pi)
         wo = np.stack([np.sin(theta) * np.cos(phi), np.sin(theta) * np.sin(phi), np.cos(theta)], -1)

@@ -1,4 +1,4 @@
-"""A layered surface that neither loses nor makes light: a body, what it mirrors, a lacquer, fibres.
+"""Layered surfaces that neither lose nor make light: a body, what it mirrors, a lacquer, fibres; or a shell.
 
 Directional albedos of the mirroring lobes are tabulated, so that what a lobe does not throw back is left for what lies
 below it, exactly:
@@ -9,8 +9,11 @@ below it, exactly:
     mirror    GGX (Walter et al. 2007), sampled by visible normals (Heitz 2018), Fresnel by Schlick 1994; its albedo
               split into F₀ A(μ, α) + B(μ, α) (Karis 2013, "Real Shading in Unreal", equation 8)
     fibres    a lobe of light caught at grazing angles, 4 g(o) g(i) / π with g(μ) = (1 - μ)³, whose albedo is 0.4 g(o)
+    lacquer   leaves the body what the mirror does; of what is mirrored below it, the share that lets both ways through,
+              beside what it lets out of all that the rough mirror throws from there: (1 - k(i)) (1 - k(o)) / (1 - K(i))
+    shell     a body of which a share goes on to the other side, under the same mirror there
 
-The package's own principled surface returns up to 1.3 times the light that falls on a white one, and half of it from
+The package's own principled surfaces return up to 1.3 times the light that falls on a white one, and half of it from
 a rough metal (measured; docs/methods/materials.md).
 """
 
@@ -25,16 +28,20 @@ from lithopos.core.arrays import Array, Floats
 
 SIZE = 32  # of the tables, by cosine and by roughness
 LEAST_ALPHA = 0.002
+LACQUER = 0.04  # what it mirrors at right angles
 FIBRES = 0.4  # the fibres' albedo at grazing light
-NAME = "lithopos_layered"
+NAME, SHELL = "lithopos_layered", "lithopos_shell"
 
-__all__ = ["LEAST_ALPHA", "NAME", "SIZE", "register", "split_albedo"]
+__all__ = ["LEAST_ALPHA", "NAME", "SHELL", "SIZE", "register", "split_albedo"]
 
 
 @cache
-def split_albedo() -> tuple[Floats, Floats]:
-    """A and B by cosine (columns) and α (rows), (SIZE, SIZE), at the middles of their fields."""
-    a, b = np.zeros((2, SIZE, SIZE))
+def split_albedo() -> tuple[Floats, Floats, Floats]:
+    """A, B and K by cosine (columns) and α (rows), (SIZE, SIZE), at the middles of their fields.
+
+    K is the mean of what a sharp lacquer keeps of what a rough metal throws.
+    """
+    a, b, kept = np.zeros((3, SIZE, SIZE))
     n = 1024
     u = (np.arange(n) + 0.5) / n
     v = np.array([_radical_inverse(i) for i in range(n)])
@@ -42,8 +49,8 @@ def split_albedo() -> tuple[Floats, Floats]:
         alpha = max((row + 0.5) / SIZE, LEAST_ALPHA)
         for column in range(SIZE):
             mu = (column + 0.5) / SIZE
-            a[row, column], b[row, column] = _albedo(mu, alpha, u, v)
-    return a.astype(np.float32), b.astype(np.float32)
+            a[row, column], b[row, column], kept[row, column] = _albedo(mu, alpha, u, v)
+    return a.astype(np.float32), b.astype(np.float32), kept.astype(np.float32)
 
 
 def _radical_inverse(number: int) -> float:
@@ -51,8 +58,8 @@ def _radical_inverse(number: int) -> float:
     return int(f"{number:032b}"[::-1], 2) / 2**32
 
 
-def _albedo(mu: float, alpha: float, u: Array, v: Array) -> tuple[float, float]:
-    """A and B at one cosine and α, by visible normals (Heitz 2018, listing 1)."""
+def _albedo(mu: float, alpha: float, u: Array, v: Array) -> tuple[float, float, float]:
+    """A, B and K at one cosine and α, by visible normals (Heitz 2018, listing 1)."""
     wi = np.array([np.sqrt(1 - mu * mu), 0.0, mu])
     stretched = np.array([alpha * wi[0], 0, wi[2]])
     stretched /= np.linalg.norm(stretched)
@@ -72,7 +79,9 @@ def _albedo(mu: float, alpha: float, u: Array, v: Array) -> tuple[float, float]:
     # The package's masking and shadowing are taken to be independent: of G / G₁ that of the way out is left.
     weight = np.where(seen, 1 / (1 + _lambda(mu_o, alpha)), 0)
     schlick = (1 - np.clip(m @ wi, 0, 1)) ** 5
-    return float((weight * (1 - schlick)).mean()), float((weight * schlick).mean())
+    lacquer = LACQUER + (1 - LACQUER) * (1 - np.clip(mu_o, 0, 1)) ** 5
+    kept = float((weight * lacquer).sum() / max(float(weight.sum()), 1e-9))
+    return float((weight * (1 - schlick)).mean()), float((weight * schlick).mean()), kept
 
 
 def _lambda(mu: Any, alpha: float) -> Any:
@@ -82,13 +91,14 @@ def _lambda(mu: Any, alpha: float) -> Any:
 
 @cache
 def register(mi: Any) -> None:
-    """Make the surface known to the renderer's package, once for its variant."""
+    """Make the surfaces known to the renderer's package, once for its variant."""
     import drjit as dr
 
-    a, b = split_albedo()
+    a, b, kept = split_albedo()
     table = np.ascontiguousarray(np.stack([a, b], axis=-1))
     mu = (np.arange(SIZE) + 0.5) / SIZE
     weights = 2 * mu / SIZE  # ∫ 2 μ dμ
+    sharp = float(((LACQUER * a[0] + b[0]) * weights).sum())  # what a sharp lacquer keeps in the mean
     means = np.ascontiguousarray(np.tile((table * weights[None, :, None]).sum(1)[:, None, :], (1, 2, 1)))
 
     class Layered(mi.BSDF):  # type: ignore[misc]
@@ -100,6 +110,7 @@ def register(mi: Any) -> None:
             self.rough = props["roughness"]
             self.metal = props["metallic"]
             self.tables = mi.Texture2f(mi.TensorXf(table), wrap_mode=dr.WrapMode.Clamp)
+            self.kept = mi.Texture2f(mi.TensorXf(np.ascontiguousarray(kept[..., None])), wrap_mode=dr.WrapMode.Clamp)
             self.means = mi.Texture2f(mi.TensorXf(means), wrap_mode=dr.WrapMode.Clamp)
             for name in ("f0", "anisotropic", "brush_cos", "brush_sin", "coat", "coat_alpha", "fibres"):
                 setattr(self, name, dr.opaque(mi.Float, float(props[name])))
@@ -152,7 +163,7 @@ def register(mi: Any) -> None:
             """How likely each lobe is looked into: lacquer, mirror, body."""
             a, b = self._split(mu, state["alpha"])
             ac, bc = self._split(mu, self.coat_alpha)
-            coat = self.coat * (0.04 * ac + bc)
+            coat = self.coat * (LACQUER * ac + bc)
             mirror = (1 - coat) * dr.mean(state["f0"] * a + b)
             body = (1 - coat) * dr.mean(state["body"]) * (1 - 0.7 * state["metal"] * (a + b)) + 0.05 + self.fibres
             whole = coat + mirror + body
@@ -173,29 +184,36 @@ def register(mi: Any) -> None:
             alpha, metal = state["alpha"], state["metal"]
             (ai, bi), (ao, bo) = self._split(mu_i, alpha), self._split(mu_o, alpha)
             am, bm = self._mean(alpha)
-            # The body below a dielectric's mirror.
-            e_i, e_o, e_m = self.f0 * ai + bi, self.f0 * ao + bo, self.f0 * am + bm
-            e_i, e_o, e_m = (dr.select(self.f0 > 0, e, 0) for e in (e_i, e_o, e_m))
-            left = (1 - e_i) * (1 - e_o) / (dr.pi * dr.maximum(1 - e_m, 1e-3))
-            body = (1 - metal) * state["body"] * left
+            body = (1 - metal) * self._below_mirror(state, mu_i, mu_o)
             # What a rough metal throws among its facets.
             mean_f = state["body"] + (1 - state["body"]) / 21
             lost = (1 - ai - bi) * (1 - ao - bo) / (dr.pi * dr.maximum(1 - am - bm, 1e-3))
             again = mean_f * mean_f * (am + bm) / dr.maximum(1 - mean_f * (1 - am - bm), 1e-3)
             body += metal * again * dr.maximum(lost, 0)
             mirror = dr.select((self.f0 > 0) | (metal > 0), lobe(state["lobe"], state["f0"]), 0)
-            below = mirror + body * mu_o
+            below = body * mu_o
             # Fibres over that.
             g_i, g_o = (1 - mu_i) ** 3, (1 - mu_o) ** 3
             fibres = self.fibre_tint * (self.fibres * 10 * FIBRES * g_i * g_o / dr.pi * mu_o)
             f = FIBRES * self.fibres * dr.max(self.fibre_tint)
-            below = fibres + below * ((1 - f * g_i) * (1 - f * g_o) / (1 - 0.1 * f))
+            caught = (1 - f * g_i) * (1 - f * g_o) / (1 - 0.1 * f)
+            below, mirror = fibres + below * caught, mirror * caught
             # Lacquer over all.
             (ci, di), (co, do) = self._split(mu_i, self.coat_alpha), self._split(mu_o, self.coat_alpha)
             cm, dm = self._mean(self.coat_alpha)
-            k_i, k_o, k_m = (self.coat * (0.04 * one + two) for one, two in ((ci, di), (co, do), (cm, dm)))
-            lacquer = dr.select(self.coat > 0, self.coat * lobe(state["coat"], mi.Color3f(0.04)), 0)
-            return lacquer + below * ((1 - k_i) * (1 - k_o) / (1 - k_m))
+            k_i, k_o, k_m = (self.coat * (LACQUER * one + two) for one, two in ((ci, di), (co, do), (cm, dm)))
+            lacquer = dr.select(self.coat > 0, self.coat * lobe(state["coat"], mi.Color3f(LACQUER)), 0)
+            mirrored = 1 - k_m / sharp * self.kept.eval(mi.Point2f(mu_i, alpha))[0]
+            return lacquer + (below / (1 - k_m) + mirror / mirrored) * ((1 - k_i) * (1 - k_o))
+
+        def _below_mirror(self, state: dict[str, Any], mu_i: Any, mu_o: Any) -> Any:
+            """A body's function below a dielectric's mirror."""
+            (ai, bi), (ao, bo) = self._split(mu_i, state["alpha"]), self._split(mu_o, state["alpha"])
+            am, bm = self._mean(state["alpha"])
+            e_i, e_o, e_m = self.f0 * ai + bi, self.f0 * ao + bo, self.f0 * am + bm
+            e_i, e_o, e_m = (dr.select(self.f0 > 0, e, 0) for e in (e_i, e_o, e_m))
+            left = (1 - e_i) * (1 - e_o) / (dr.pi * dr.maximum(1 - e_m, 1e-3))
+            return state["body"] * left
 
         def _density(self, state: dict[str, Any], wi: Any, wo: Any) -> Any:
             half = dr.normalize(wi + wo)
@@ -250,4 +268,63 @@ def register(mi: Any) -> None:
         def to_string(self) -> str:
             return "Layered[]"
 
+    class Shell(Layered):
+        """Both its sides are alike; of the body's light `through` leaves on the other."""
+
+        def __init__(self, props: Any) -> None:
+            super().__init__(props)
+            self.through = dr.opaque(mi.Float, float(props["through"]))
+            flags = mi.BSDFFlags
+            both = flags.FrontSide | flags.BackSide
+            self.m_components = [
+                flags.GlossyReflection | both,
+                flags.DiffuseReflection | both,
+                flags.DiffuseTransmission | both,
+            ]
+            self.m_flags = self.m_components[0] | self.m_components[1] | self.m_components[2]
+
+        def _told(self, state: dict[str, Any], wi: Any, wo: Any) -> tuple[Any, Any]:
+            """The function times the cosine, and its density; `wi` lies above, `wo` on either side."""
+            over = mi.Vector3f(wo.x, wo.y, dr.abs(wo.z))
+            passed = wo.z < 0
+            kept = {**state, "body": state["body"] * (1 - self.through)}
+            through = self.through * self._below_mirror(state, wi.z, over.z) * over.z
+            share = self._shares(state, wi.z)[2] * over.z * dr.inv_pi
+            density = self._density(state, wi, over) - share * self.through
+            return (
+                dr.select(passed, through, self._light(kept, wi, over)),
+                dr.select(passed, share * self.through, density),
+            )
+
+        def sample(self, _ctx: Any, si: Any, sample1: Any, sample2: Any, active: Any = True) -> tuple[Any, Any]:
+            active = active & (dr.abs(si.wi.z) > 1e-4)
+            side = dr.select(si.wi.z > 0, mi.Float(1), mi.Float(-1))
+            state, wi = self._state(si, active), si.wi * mi.Vector3f(1, 1, side)
+            _, mirror, body = self._shares(state, wi.z)
+            mirrored, passed = sample1 < mirror, sample1 > 1 - body * self.through
+            facet, _p = state["lobe"].sample(wi, sample2)
+            over = dr.select(mirrored, mi.reflect(wi, facet), mi.warp.square_to_cosine_hemisphere(sample2))
+            active &= over.z > 1e-4
+            wo = mi.Vector3f(over.x, over.y, dr.select(passed, -over.z, over.z))
+            value, density = self._told(state, wi, wo)
+            found = mi.BSDFSample3f(wo * mi.Vector3f(1, 1, side))
+            found.pdf, found.eta = density, 1.0
+            kinds, flags = [mi.UInt32(n) for n in range(3)], mi.BSDFFlags
+            types = (flags.GlossyReflection, flags.DiffuseReflection, flags.DiffuseTransmission)
+            found.sampled_component = dr.select(mirrored, kinds[0], dr.select(passed, kinds[2], kinds[1]))
+            whole = [mi.UInt32(+one) for one in types]
+            found.sampled_type = dr.select(mirrored, whole[0], dr.select(passed, whole[2], whole[1]))
+            active &= density > 1e-8
+            return found, dr.select(active, value / dr.maximum(density, 1e-8), 0)
+
+        def eval_pdf(self, _ctx: Any, si: Any, wo: Any, active: Any = True) -> tuple[Any, Any]:
+            active = active & (dr.abs(si.wi.z) > 1e-4) & (dr.abs(wo.z) > 1e-4)
+            turn = mi.Vector3f(1, 1, dr.select(si.wi.z > 0, mi.Float(1), mi.Float(-1)))
+            value, density = self._told(self._state(si, active), si.wi * turn, wo * turn)
+            return dr.select(active, value, 0), dr.select(active, density, 0)
+
+        def to_string(self) -> str:
+            return "Shell[]"
+
     mi.register_bsdf(NAME, Layered)
+    mi.register_bsdf(SHELL, Shell)

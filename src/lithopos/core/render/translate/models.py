@@ -10,7 +10,7 @@ import numpy as np
 from lithopos.core.arrays import Array, Floats
 from lithopos.core.geometry.model import MISSING, Material, Part, Texture
 from lithopos.core.render.scene import StoodModel
-from lithopos.core.render.translate.layered import LEAST_ALPHA, NAME, SIZE, register, split_albedo
+from lithopos.core.render.translate.layered import LEAST_ALPHA, NAME, SHELL, SIZE, register, split_albedo
 from lithopos.core.render.translate.mesh import flat, mesh
 
 CLEAR, FROSTED_MOST = 0.05, 0.7  # roughness of glass: below that an image passes; the most of a pane
@@ -163,7 +163,10 @@ def _is_dull(material: Material) -> bool:
 
 
 def _shell(mi: Any, material: Material) -> dict[str, Any]:
-    """A sheet that scatters light through; the package tells how much goes through by a figure of 0 to 2."""
+    """A sheet that scatters light through: our own, or the package's, which tells how much by a figure of 0 to 2."""
+    if not mi.variant().startswith("scalar"):
+        plain = replace(material, coat=0.0, metallic=0.0, anisotropy=0.0, sheen_colour=(0.0, 0.0, 0.0))
+        return {**_layered(mi, plain, False), "type": SHELL, "through": material.diffuse_transmission}
     return {
         "type": "principledthin",
         "base_color": _texture(mi, material.base_colour),
@@ -276,7 +279,7 @@ def _left_to_body(material: Material) -> float:
     if isinstance(material.metallic, Texture) or material.metallic > 0:
         return 1.0
     row = min(int(_mean_roughness(material) ** 2 * SIZE), SIZE - 1)
-    a, b = (table[row] for table in split_albedo())
+    a, b, _ = (table[row] for table in split_albedo())
     mu = (np.arange(SIZE) + 0.5) / SIZE
     return float(1 - ((_at_right_angles(material) * a + b) * 2 * mu / SIZE).sum())
 
