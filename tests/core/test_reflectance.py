@@ -273,7 +273,8 @@ class Picked(unittest.TestCase):
 
     def test_what_is_said_to_face_otherwise_than_what_is_drawn_there_stands_before_it(self) -> None:
         at = self.drawn(WALL)
-        for facing, turned in (("level", False), ("along run A", False), ("along run B", True)):
+        said = (("level", False), ("along run A", False), ("towards the camera", False), ("along run B", True))
+        for facing, turned in said:
             place, normal = place_of(at, facing, self.camera, self.day)  # type: ignore[arg-type]
             assert place is not None
             np.testing.assert_allclose(np.abs(normal), [1, 0, 0] if turned else [0, 1, 0], atol=1e-9)

@@ -323,7 +323,9 @@ def place_of(pixel: Pixel, facing: Facing, camera: Pinhole, day: Daylight) -> tu
     standing = day.about.under(pixel, camera) if day.about else None
     if standing:
         told = facing_normal(facing, pixel, camera)
-        if facing == "level" or float(told @ standing[1]) > ALIKE:
+        # Of what merely stands upright nobody says how it is turned.
+        upright = facing == "towards the camera" and abs(float(standing[1][2])) < ALIKE
+        if facing == "level" or upright or float(told @ standing[1]) > ALIKE:
             return standing
         return standing[0] + BEFORE_M * standing[1], told
     at = camera.ground_points(np.array([pixel], float))[0]
