@@ -88,6 +88,10 @@ class Telling(unittest.TestCase):
         self.assertEqual(ground, "pale stone")
         self.assertTrue(0.2 < colour[1] < 0.45, colour)
         self.assertGreater(colour[0], colour[2])
+        # Of another kind, it is still of that colour.
+        self.page.after(lambda: page.press("plastic"))
+        told = self.page.told()["models"][0]["surfaces"][STONE]
+        self.assertEqual((told["kind"], told["colour"]), ("plastic", colour))
 
 
 if __name__ == "__main__":

@@ -85,7 +85,9 @@ function One({ name, open, ...props }: SurfaceProps & { name: string; open: bool
     return { kind, colour: null, parameters: {}, texture } as unknown as SurfaceOf;
   };
   const choose = (kind: string) => {
-    const next = kind === AS_IT_CAME ? null : bareOf(kind);
+    const bare = kind === AS_IT_CAME ? null : bareOf(kind);
+    // A colour that was set, or taken from the photograph, is kept; a texture has colours of its own.
+    const next = bare && { ...bare, colour: bare.texture ? null : (surface?.colour ?? null) };
     void change(
       { models: { [placed.id]: { surfaces: { [name]: next } as unknown as Placed["surfaces"] } } },
       `${name}: ${kind}`,
