@@ -114,6 +114,7 @@ def register(mi: Any) -> None:
             self.means = mi.Texture2f(mi.TensorXf(means), wrap_mode=dr.WrapMode.Clamp)
             for name in ("f0", "anisotropic", "brush_cos", "brush_sin", "coat", "coat_alpha", "fibres"):
                 setattr(self, name, dr.opaque(mi.Float, float(props[name])))
+            self.lacquered = float(props["coat"]) > 0  # nothing is reckoned for a lacquer that isn't there
             self.fibre_tint = mi.Color3f(*(dr.opaque(mi.Float, float(props[f"fibre_{c}"])) for c in "rgb"))
             self.mirror_tint = mi.Color3f(*(dr.opaque(mi.Float, float(props[f"mirror_{c}"])) for c in "rgb"))
             flags = mi.BSDFFlags
@@ -162,8 +163,10 @@ def register(mi: Any) -> None:
         def _shares(self, state: dict[str, Any], mu: Any) -> tuple[Any, Any, Any]:
             """How likely each lobe is looked into: lacquer, mirror, body."""
             a, b = self._split(mu, state["alpha"])
-            ac, bc = self._split(mu, self.coat_alpha)
-            coat = self.coat * (LACQUER * ac + bc)
+            coat = mi.Float(0)
+            if self.lacquered:
+                ac, bc = self._split(mu, self.coat_alpha)
+                coat = self.coat * (LACQUER * ac + bc)
             mirror = (1 - coat) * dr.mean(state["f0"] * a + b)
             body = (1 - coat) * dr.mean(state["body"]) * (1 - 0.7 * state["metal"] * (a + b)) + 0.05 + self.fibres
             whole = coat + mirror + body
@@ -184,7 +187,7 @@ def register(mi: Any) -> None:
             alpha, metal = state["alpha"], state["metal"]
             (ai, bi), (ao, bo) = self._split(mu_i, alpha), self._split(mu_o, alpha)
             am, bm = self._mean(alpha)
-            body = (1 - metal) * self._below_mirror(state, mu_i, mu_o)
+            body = (1 - metal) * self._below_mirror(state, (ai, bi), (ao, bo), (am, bm))
             # What a rough metal throws among its facets.
             mean_f = state["body"] + (1 - state["body"]) / 21
             lost = (1 - ai - bi) * (1 - ao - bo) / (dr.pi * dr.maximum(1 - am - bm, 1e-3))
@@ -198,20 +201,18 @@ def register(mi: Any) -> None:
             f = FIBRES * self.fibres * dr.max(self.fibre_tint)
             caught = (1 - f * g_i) * (1 - f * g_o) / (1 - 0.1 * f)
             below, mirror = fibres + below * caught, mirror * caught
-            # Lacquer over all.
+            if not self.lacquered:
+                return below + mirror
             (ci, di), (co, do) = self._split(mu_i, self.coat_alpha), self._split(mu_o, self.coat_alpha)
             cm, dm = self._mean(self.coat_alpha)
             k_i, k_o, k_m = (self.coat * (LACQUER * one + two) for one, two in ((ci, di), (co, do), (cm, dm)))
-            lacquer = dr.select(self.coat > 0, self.coat * lobe(state["coat"], mi.Color3f(LACQUER)), 0)
-            mirrored = 1 - k_m / sharp * self.kept.eval(mi.Point2f(mu_i, alpha))[0]
-            return lacquer + (below / (1 - k_m) + mirror / mirrored) * ((1 - k_i) * (1 - k_o))
+            lacquer = self.coat * lobe(state["coat"], mi.Color3f(LACQUER))
+            let_out = 1 - k_m / sharp * self.kept.eval(mi.Point2f(mu_i, alpha))[0]
+            return lacquer + (below / (1 - k_m) + mirror / let_out) * ((1 - k_i) * (1 - k_o))
 
-        def _below_mirror(self, state: dict[str, Any], mu_i: Any, mu_o: Any) -> Any:
-            """A body's function below a dielectric's mirror."""
-            (ai, bi), (ao, bo) = self._split(mu_i, state["alpha"]), self._split(mu_o, state["alpha"])
-            am, bm = self._mean(state["alpha"])
-            e_i, e_o, e_m = self.f0 * ai + bi, self.f0 * ao + bo, self.f0 * am + bm
-            e_i, e_o, e_m = (dr.select(self.f0 > 0, e, 0) for e in (e_i, e_o, e_m))
+        def _below_mirror(self, state: dict[str, Any], *splits: tuple[Any, Any]) -> Any:
+            """A body's function below a dielectric's mirror, of splits on the ways in and out and in the mean."""
+            e_i, e_o, e_m = (dr.select(self.f0 > 0, self.f0 * a + b, 0) for a, b in splits)
             left = (1 - e_i) * (1 - e_o) / (dr.pi * dr.maximum(1 - e_m, 1e-3))
             return state["body"] * left
 
@@ -219,21 +220,18 @@ def register(mi: Any) -> None:
             half = dr.normalize(wi + wo)
             coat, mirror, body = self._shares(state, wi.z)
             jacobian = 1 / dr.maximum(4 * dr.dot(wo, half), 1e-8)
-            return (
-                coat * state["coat"].pdf(wi, half) * jacobian
-                + mirror * state["lobe"].pdf(wi, half) * jacobian
-                + body * wo.z * dr.inv_pi
-            )
+            density = mirror * state["lobe"].pdf(wi, half) * jacobian + body * wo.z * dr.inv_pi
+            return density + coat * state["coat"].pdf(wi, half) * jacobian if self.lacquered else density
 
         def sample(self, _ctx: Any, si: Any, sample1: Any, sample2: Any, active: Any = True) -> tuple[Any, Any]:
             active = active & (si.wi.z > 1e-4)
             state, wi = self._state(si, active), self._brushed(si.wi)
             coat, mirror, _ = self._shares(state, wi.z)
-            into_coat = sample1 < coat
             mirrored = sample1 < coat + mirror
-            m_coat, _p = state["coat"].sample(wi, sample2)
-            m_lobe, _q = state["lobe"].sample(wi, sample2)
-            facet = dr.select(into_coat, m_coat, m_lobe)
+            facet, _p = state["lobe"].sample(wi, sample2)
+            if self.lacquered:
+                m_coat, _q = state["coat"].sample(wi, sample2)
+                facet = dr.select(sample1 < coat, m_coat, facet)
             wo = dr.select(mirrored, mi.reflect(wi, facet), mi.warp.square_to_cosine_hemisphere(sample2))
             active &= wo.z > 1e-4
             found = mi.BSDFSample3f(self._brushed(wo, -1.0))
@@ -288,7 +286,9 @@ def register(mi: Any) -> None:
             over = mi.Vector3f(wo.x, wo.y, dr.abs(wo.z))
             passed = wo.z < 0
             kept = {**state, "body": state["body"] * (1 - self.through)}
-            through = self.through * self._below_mirror(state, wi.z, over.z) * over.z
+            alpha = state["alpha"]
+            splits = self._split(wi.z, alpha), self._split(over.z, alpha), self._mean(alpha)
+            through = self.through * self._below_mirror(state, *splits) * over.z
             share = self._shares(state, wi.z)[2] * over.z * dr.inv_pi
             density = self._density(state, wi, over) - share * self.through
             return (
