@@ -28,6 +28,7 @@ from lithopos.samples.places import PLACES
 PICKS, TRIES, HALF_PX = 60, 60_000, 4
 DARK = 0.2  # of reflectance: leaves, iron, window panes are no diffuse surfaces
 CLIPPED = 253
+PLINTH_M = 0.3  # on which the yard's columns stand
 
 __all__ = ["bench_picks"]
 
@@ -51,7 +52,8 @@ def bench_picks(seeds: int = 1) -> None:
 
 def _with_drawn(case: Case, bare: dict[str, Any], proxies: list[dict[str, Any]]) -> dict[str, Any]:
     sources = Sources(lambda _: case.photograph)
-    return changed(bare, with_readings(bare, {"proxies": proxies}, sources))
+    plinth = {"id": "plinth", "name": "plinth", "height_m": PLINTH_M}
+    return changed(bare, with_readings(bare, {"levels": [plinth], "proxies": proxies}, sources))
 
 
 def _spots(case: Case) -> dict[tuple[Any, bool], list[tuple[int, int, Array]]]:
@@ -134,23 +136,22 @@ def _of_the_yard(case: Case) -> list[dict[str, Any]]:
     at, view = _pixels(case), case.studio.view
     side, upper, back, right = -6.4, 6.14, 9.4, 8.6
 
-    def shaft(x: float) -> tuple[tuple[float, float, float], ...]:
-        left, far = x - 0.17, x + 0.17
-        return (left, 6.35, 2.3), (far, 6.35, 2.3), (far, 6.35, 0.28), (left, 6.35, 0.28)
+    def rim(x: float) -> tuple[tuple[float, float, float], ...]:
+        return (x - 0.17, 6.35, PLINTH_M), (x, 6.18, PLINTH_M), (x + 0.17, 6.35, PLINTH_M)
 
     def inside(places: tuple[tuple[float, float, float], ...]) -> bool:
         pixels = view.project(np.array(places))
         return bool(((pixels > 2) & (pixels < [view.width - 2, view.height - 2])).all())
 
-    columns = [places for places in map(shaft, side + 2.15 * np.arange(1, 8)) if inside(places)]
+    columns = [places for places in map(rim, side + 2.15 * np.arange(1, 8)) if inside(places)]
     broad = [
         ((side, back, 5.2), (right, back, 5.2), (right, back, 0.28), (side, back, 0.28)),
         ((side, upper, 3.95), (right, upper, 3.95), (right, upper, 2.75), (side, upper, 2.75)),
         ((side, back, 5.2), (right, back, 5.2), (right, upper - 0.2, 4.0), (side, upper - 0.2, 4.0)),
     ]
     return [
-        *({"kind": "quad", "points": at(*corners), "width_m": 0.34} for corners in columns),
+        {"kind": "box", "points": at((-4, 6, 0), (5, 6, 0)), "height_m": PLINTH_M, "depth_m": 3.4},
+        *({"kind": "cylinder", "points": at(*places), "height_m": 2.0, "level": "plinth"} for places in columns),
         {"kind": "wall", "points": at((side, 0.5, 0), (side, 5.5, 0)), "height_m": 4.65, "past_m": [8.5, 3.9]},
-        {"kind": "box", "points": at((-4, 6, 0), (5, 6, 0)), "height_m": 0.3, "depth_m": 3.4},
         *({"kind": "quad", "points": at(*corners), "width_m": right - side} for corners in broad),
     ]
