@@ -11,8 +11,10 @@ import cv2
 import numpy as np
 import OpenEXR
 
+from lithopos.core.colour import decode_srgb, encode_srgb
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.panorama import Panorama, read_panorama
+from lithopos.core.exchange.picture import Picture
 from lithopos.core.light.clear_sky import UP
 from lithopos.core.light.dome import dome_irradiance, dome_of, dome_sun, dome_turned, ground_of
 from lithopos.core.light.turning import rotation_of
@@ -251,6 +253,24 @@ class Lit(unittest.TestCase):
         with_it, bare = (engine.radiance(place, spots, 0, 64, 1).sum((1, 2)) for place in ("with", "without"))
         self.assertLess(with_it[0], 0.6 * bare[0])
         self.assertGreater(with_it[1], 0.9 * bare[1])
+
+    def test_floor_in_a_light_that_is_not_the_panoramas_shines_as_it_is_seen(self) -> None:
+        """A window's sun on the floor of a room that a panorama lights: the place is as bright there as its picture."""
+        shown = sized(photograph(), SCALE)
+        linear = 0.15 * decode_srgb(shown.encoded)
+        height, width = linear.shape[:2]
+        bright = (slice(int(0.8 * height), int(0.86 * height)), slice(int(0.4 * width), int(0.5 * width)))
+        linear[bright] = 0.8
+        picture = Picture(np.round(255 * encode_srgb(linear)).astype(np.uint8))
+        even = around(sun=0.0, sky=(0.5, 0.5, 0.5), ground=0.1)
+        panorama = Panorama(even, even.shape[1], even.shape[0])
+        thing = box((0.4, 0.4, 1.2), grey=0.5)
+        scene = build_scene(self.lit(0.0), picture, lambda _: thing, read_panorama=lambda _: panorama)
+        engine = tracer()
+        engine.show(scene)
+        middle = np.array([[0.45 * width, 0.83 * height]]).astype(np.int32)
+        told = engine.radiance("without", middle, 0, 64, 1).sum(1)[0] / 128 * scene.gain
+        np.testing.assert_allclose(told, 0.8, rtol=0.1)
 
     def test_a_panorama_that_is_not_handed_over_is_told(self) -> None:
         with self.assertRaisesRegex(InputError, "panorama"):

@@ -13,6 +13,7 @@ picture's resolution falls off with distance:
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from dataclasses import replace
 
 import numpy as np
 
@@ -28,6 +29,9 @@ from lithopos.core.place.receiver import LEAST_REFLECTANCE, MOST_REFLECTANCE, Pa
 Rect = tuple[float, float, float, float]  # x0, y0, x1, y1 [m]
 
 RINGS = 6
+# Of reflectance, and the share of a field that is so much too bright, from which on it shines.
+LEAST_OVER, LEAST_SHARE = 0.3, 5e-4
+DULL = 0.5  # the least roughness of a coat under which what is bright is no mirror image
 FAR = 60.0  # how far the plane goes on, in widths of the outermost ring
 
 __all__ = ["Rect", "level_patch", "plane_receiver"]
@@ -46,6 +50,7 @@ def plane_receiver(
     without: tuple[Rect, ...] = (),
     light: PlaceLight | None = None,
     others: Sequence[Other] = (),
+    shining: bool = False,
 ) -> Receiver:
     """A level plane with the photograph on it.
 
@@ -58,12 +63,15 @@ def plane_receiver(
     without : all but these parts: holes through which levels below are seen.
     light : of a place with solids in it; None: white is alike everywhere.
     others : photographs of the place from elsewhere, for what this one does not show.
+    shining : what is too bright for the light that is known lies in another one, as floor in the sun of a window does,
+        and throws that on.
     """
     above = max(abs(float(camera.position[2]) - height_m), 0.05)
     tint = _tint(linear, camera, height_m, above, mean, white)
     fields = [only] if only else [*_fields(camera.position[:2], 2 * above), *_rest(camera.position[:2], 2 * above)]
     for hole in without:
         fields = [part for field in fields for part in _cut(field, hole)]
+    shines = shining and (sheen.coat == 0 or sheen.roughness >= DULL)
     patches, plain = [], []
     for field in fields:
         texels = _texels(camera, others, field, height_m)
@@ -71,7 +79,7 @@ def plane_receiver(
             plain.append(field)
         else:
             seen = _reflectance(linear, camera, field, height_m, texels, tint, white, light, others)
-            patches.append(_patch([field], height_m, seen))
+            patches.append(_bounded(_patch([field], height_m, seen), white if shines else None))
     if plain:
         patches.append(_patch(plain, height_m, tint))
     return Receiver(name, tuple(patches), sheen, level=True)
@@ -184,7 +192,16 @@ def _reflectance(
         known &= sure
         reflectance = filled(np.where(known[..., None], seen / own, 0), known) if known.any() else tint
         reflectance = np.broadcast_to(reflectance, (rows, columns, 3))
-    return np.clip(reflectance, LEAST_REFLECTANCE, MOST_REFLECTANCE).astype(np.float32)
+    return np.asarray(reflectance, np.float32)
+
+
+def _bounded(patch: Patch, white: Floats | None) -> Patch:
+    """A patch whose reflectance is one; what it shows beyond that shines by itself, where `white` (3,) is given."""
+    over = np.maximum(patch.reflectance - MOST_REFLECTANCE, 0)
+    shines = None
+    if white is not None and float(np.mean(over.max(-1) > LEAST_OVER)) > LEAST_SHARE:
+        shines = np.asarray(over * white, np.float32)
+    return replace(patch, reflectance=np.clip(patch.reflectance, LEAST_REFLECTANCE, MOST_REFLECTANCE), shines=shines)
 
 
 def _tint(linear: Floats, camera: Pinhole, height_m: float, above: float, mean: float, white: Floats) -> Floats:

@@ -643,6 +643,7 @@ def _place(
             without=without,
             light=light,
             others=others,
+            shining=day.local,
         )
 
     holes = tuple(part for at, part in layout.levels if at < layout.main_m)

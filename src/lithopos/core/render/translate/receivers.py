@@ -15,8 +15,8 @@ WHOLE_COAT = 0.5  # in the renderer's measure: 4 % at right angles, an index of 
 __all__ = ["receiver_shapes", "shining_receiver"]
 
 
-def receiver_shapes(mi: Any, receiver: Receiver, prefix: str) -> dict[str, Any]:
-    """A receiver's patches as shapes by name."""
+def receiver_shapes(mi: Any, receiver: Receiver, prefix: str, gain: Floats) -> dict[str, Any]:
+    """A receiver's patches as shapes by name; `gain` (3,): from the renderer's radiance to the photograph's values."""
     shapes = {}
     for number, patch in enumerate(receiver.patches):
         bsdf = mi.load_dict(_surface(mi, patch.reflectance, receiver.sheen))
@@ -25,7 +25,10 @@ def receiver_shapes(mi: Any, receiver: Receiver, prefix: str) -> dict[str, Any]:
             edges = patch.vertices[patch.faces[:, 1:]] - patch.vertices[patch.faces[:, :1]]
             normal = np.cross(edges[0, 0], edges[0, 1])
             normals = np.tile(normal / np.linalg.norm(normal), (len(patch.vertices), 1))
-        shapes[f"{prefix}patch{number}"] = mesh(mi, patch.vertices, normals, patch.uv, patch.faces, bsdf)
+        light = (
+            None if patch.shines is None else _light(mi, np.asarray(patch.shines / np.maximum(gain, 1e-9), np.float32))
+        )
+        shapes[f"{prefix}patch{number}"] = mesh(mi, patch.vertices, normals, patch.uv, patch.faces, bsdf, light)
     return shapes
 
 
@@ -48,21 +51,26 @@ def shining_receiver(mi: Any, receiver: Receiver, prefix: str, radiance: float, 
     return shapes
 
 
+def _light(mi: Any, radiance: Floats) -> Any:
+    """What shines by itself; it is met by chance, so that nothing is taken from the lights that are looked for."""
+    return mi.load_dict({"type": "area", "radiance": _values(mi, radiance), "sampling_weight": 0.0})
+
+
 def _surface(mi: Any, reflectance: Floats, sheen: Sheen) -> dict[str, Any]:
     if sheen.coat <= 0:
-        return {"type": "twosided", "inner": {"type": "diffuse", "reflectance": _reflectance(mi, reflectance)}}
+        return {"type": "twosided", "inner": {"type": "diffuse", "reflectance": _values(mi, reflectance)}}
     # The body keeps the reflectance that the photograph shows: what the coat takes from it is in there already.
     inner = {
         "type": "principled",
-        "base_color": _reflectance(mi, reflectance),
+        "base_color": _values(mi, reflectance),
         "specular": WHOLE_COAT * sheen.coat,
         "roughness": sheen.roughness,
     }
     return {"type": "twosided", "inner": inner}
 
 
-def _reflectance(mi: Any, reflectance: Floats) -> dict[str, Any]:
-    if reflectance.ndim == 1:
-        return {"type": "rgb", "value": reflectance.tolist()}
-    picture = mi.Bitmap(np.ascontiguousarray(reflectance))
+def _values(mi: Any, values: Floats) -> dict[str, Any]:
+    if values.ndim == 1:
+        return {"type": "rgb", "value": values.tolist()}
+    picture = mi.Bitmap(np.ascontiguousarray(values, np.float32))
     return {"type": "bitmap", "bitmap": picture, "raw": True, "wrap_mode": "clamp"}
