@@ -52,8 +52,9 @@ def bench_picks(seeds: int = 1) -> None:
 
 def _with_drawn(case: Case, bare: dict[str, Any], proxies: list[dict[str, Any]]) -> dict[str, Any]:
     sources = Sources(lambda _: case.photograph)
-    plinth = {"id": "plinth", "name": "plinth", "height_m": PLINTH_M}
-    return changed(bare, with_readings(bare, {"levels": [plinth], "proxies": proxies}, sources))
+    named = {side["level"] for side in proxies if "level" in side}
+    levels = [{"id": name, "name": name, "height_m": PLINTH_M} for name in named]
+    return changed(bare, with_readings(bare, {"levels": levels, "proxies": proxies}, sources))
 
 
 def _spots(case: Case) -> dict[tuple[Any, bool], list[tuple[int, int, Array]]]:

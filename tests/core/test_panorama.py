@@ -25,7 +25,7 @@ from lithopos.core.reading.ask import inspect_file
 from lithopos.core.readings import Sources, with_readings
 from lithopos.core.render.scene import Environment, build_scene
 from lithopos.core.render.session import sized
-from lithopos.core.shot import LightPatch, PanoramaLight, Pointing
+from lithopos.core.shot import Exposure, LightPatch, PanoramaLight, Pointing
 from tests.core.rendering import SCALE, box, photograph, sample, tracer
 from tests.core.test_render import STANDING, scene_of
 
@@ -265,12 +265,13 @@ class Lit(unittest.TestCase):
         even = around(sun=0.0, sky=(0.5, 0.5, 0.5), ground=0.1)
         panorama = Panorama(even, even.shape[1], even.shape[0])
         thing = box((0.4, 0.4, 1.2), grey=0.5)
-        scene = build_scene(self.lit(0.0), picture, lambda _: thing, read_panorama=lambda _: panorama)
-        engine = tracer()
-        engine.show(scene)
-        middle = np.array([[0.45 * width, 0.83 * height]]).astype(np.int32)
-        told = engine.radiance("without", middle, 0, 64, 1).sum(1)[0] / 128 * scene.gain
-        np.testing.assert_allclose(told, 0.8, rtol=0.1)
+        engine, middle = tracer(), np.array([[0.45 * width, 0.83 * height]]).astype(np.int32)
+        for stops in (0.0, 1.0):  # things brighter by hand, the place as it is
+            shot = self.lit(0.0).model_copy(update={"exposure": Exposure(stops=stops)})
+            scene = build_scene(shot, picture, lambda _: thing, read_panorama=lambda _: panorama)
+            engine.show(scene)
+            told = engine.radiance("without", middle, 0, 64, 1).sum(1)[0] / 128 * scene.gain / 2**stops
+            np.testing.assert_allclose(told, 0.8, rtol=0.1)
 
     def test_a_panorama_that_is_not_handed_over_is_told(self) -> None:
         with self.assertRaisesRegex(InputError, "panorama"):

@@ -13,7 +13,6 @@ picture's resolution falls off with distance:
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import replace
 
 import numpy as np
 
@@ -50,7 +49,7 @@ def plane_receiver(
     without: tuple[Rect, ...] = (),
     light: PlaceLight | None = None,
     others: Sequence[Other] = (),
-    shining: bool = False,
+    gain: Floats | None = None,
 ) -> Receiver:
     """A level plane with the photograph on it.
 
@@ -63,23 +62,25 @@ def plane_receiver(
     without : all but these parts: holes through which levels below are seen.
     light : of a place with solids in it; None: white is alike everywhere.
     others : photographs of the place from elsewhere, for what this one does not show.
-    shining : what is too bright for the light that is known lies in another one, as floor in the sun of a window does,
-        and throws that on.
+    gain : (3,) from the renderer's radiance to the photograph's linear values, where what is too bright for the light
+        that is known lies in another one, as floor in the sun of a window does, and throws that on; None: it does not.
     """
     above = max(abs(float(camera.position[2]) - height_m), 0.05)
     tint = _tint(linear, camera, height_m, above, mean, white)
     fields = [only] if only else [*_fields(camera.position[:2], 2 * above), *_rest(camera.position[:2], 2 * above)]
     for hole in without:
         fields = [part for field in fields for part in _cut(field, hole)]
-    shines = shining and (sheen.coat == 0 or sheen.roughness >= DULL)
+    if sheen.coat > 0 and sheen.roughness < DULL:
+        gain = None
     patches, plain = [], []
     for field in fields:
         texels = _texels(camera, others, field, height_m)
         if texels is None:
             plain.append(field)
         else:
-            seen = _reflectance(linear, camera, field, height_m, texels, tint, white, light, others)
-            patches.append(_bounded(_patch([field], height_m, seen), white if shines else None))
+            seen, own = _reflectance(linear, camera, field, height_m, texels, tint, white, light, others)
+            shines = None if gain is None else _beyond(seen, own / gain)
+            patches.append(_patch([field], height_m, _bounded(seen), shines))
     if plain:
         patches.append(_patch(plain, height_m, tint))
     return Receiver(name, tuple(patches), sheen, level=True)
@@ -135,13 +136,14 @@ def _cut(field: Rect, hole: Rect) -> Iterator[Rect]:
             yield part
 
 
-def _patch(fields: list[Rect], height_m: float, reflectance: Floats) -> Patch:
+def _patch(fields: list[Rect], height_m: float, reflectance: Floats, shines: Floats | None = None) -> Patch:
     """Some rectangles of a plane as one mesh of two triangles each."""
     corners = [[(x0, y0), (x1, y0), (x1, y1), (x0, y1)] for x0, y0, x1, y1 in fields]
     flat = np.array(corners, float).reshape(-1, 2)
     uv = np.tile([[0.0, 0], [1, 0], [1, 1], [0, 1]], (len(fields), 1))
     faces = np.array([[0, 1, 2], [0, 2, 3]])[None] + 4 * np.arange(len(fields))[:, None, None]
-    return Patch(np.column_stack([flat, np.full(len(flat), height_m)]), uv, faces.reshape(-1, 3), reflectance)
+    vertices = np.column_stack([flat, np.full(len(flat), height_m)])
+    return Patch(vertices, uv, faces.reshape(-1, 3), reflectance, shines=shines)
 
 
 def _grid(field: Rect, columns: int, rows: int, height_m: float) -> Array:
@@ -174,8 +176,8 @@ def _reflectance(
     white: Floats,
     light: PlaceLight | None,
     others: Sequence[Other],
-) -> Floats:
-    """A field's reflectance: what the photograph shows there beside what white would show.
+) -> tuple[Floats, Floats]:
+    """A field's reflectance, not bounded yet: what the photograph shows there beside what white would show; and that.
 
     Shade of things that nobody marked stays in it; it only colours the light that is thrown back.
     """
@@ -185,6 +187,7 @@ def _reflectance(
     if light:
         known &= ~light.sight.hidden(points)
     seen, known = shown_by(others, seen, known, points)
+    own = white
     if light is None:
         reflectance = np.where(known[..., None], seen * np.asarray(1 / white, np.float32), tint)
     else:
@@ -192,16 +195,17 @@ def _reflectance(
         known &= sure
         reflectance = filled(np.where(known[..., None], seen / own, 0), known) if known.any() else tint
         reflectance = np.broadcast_to(reflectance, (rows, columns, 3))
-    return np.asarray(reflectance, np.float32)
+    return np.asarray(reflectance, np.float32), own
 
 
-def _bounded(patch: Patch, white: Floats | None) -> Patch:
-    """A patch whose reflectance is one; what it shows beyond that shines by itself, where `white` (3,) is given."""
-    over = np.maximum(patch.reflectance - MOST_REFLECTANCE, 0)
-    shines = None
-    if white is not None and float(np.mean(over.max(-1) > LEAST_OVER)) > LEAST_SHARE:
-        shines = np.asarray(over * white, np.float32)
-    return replace(patch, reflectance=np.clip(patch.reflectance, LEAST_REFLECTANCE, MOST_REFLECTANCE), shines=shines)
+def _bounded(reflectance: Floats) -> Floats:
+    return np.clip(reflectance, LEAST_REFLECTANCE, MOST_REFLECTANCE).astype(np.float32)
+
+
+def _beyond(reflectance: Floats, white: Floats) -> Floats | None:
+    """The radiance (rows, columns, 3) of what no reflectance explains, by that of white; None: of next to nothing."""
+    over = np.maximum(reflectance - MOST_REFLECTANCE, 0)
+    return np.asarray(over * white, np.float32) if np.mean(over.max(-1) > LEAST_OVER) > LEAST_SHARE else None
 
 
 def _tint(linear: Floats, camera: Pinhole, height_m: float, above: float, mean: float, white: Floats) -> Floats:
@@ -216,4 +220,4 @@ def _tint(linear: Floats, camera: Pinhole, height_m: float, above: float, mean: 
     column, row = pixels[seen].astype(int).T
     colour = (np.median(linear[row, column], axis=0) / white).astype(np.float32)
     colour = colour * np.float32(mean / max(float(luminance(colour)), 1e-6))
-    return np.clip(colour, LEAST_REFLECTANCE, MOST_REFLECTANCE).astype(np.float32)
+    return _bounded(colour)

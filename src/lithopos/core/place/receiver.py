@@ -31,8 +31,8 @@ class Patch:
     vertices : (N, 3) [m]; uv : (N, 2), v runs with the picture's rows; faces : (M, 3).
     reflectance : (H, W, 3) linear, or (3,) the same everywhere.
     normals : (N, 3) of a bent part; None: it is flat, and the first face's is that of all.
-    shines : (H, W, 3) what it shows beyond what any reflectance could throw back of the light that is known, in the
-        photograph's linear values; None: nothing.
+    shines : (H, W, 3) the renderer's radiance of what no reflectance could throw back of the light that is known; None:
+        of nothing.
     """
 
     vertices: Array

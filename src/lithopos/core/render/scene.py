@@ -643,7 +643,7 @@ def _place(
             without=without,
             light=light,
             others=others,
-            shining=day.local,
+            gain=np.array(balance.gain, np.float32) if day.local else None,
         )
 
     holes = tuple(part for at, part in layout.levels if at < layout.main_m)

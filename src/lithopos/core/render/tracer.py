@@ -209,7 +209,7 @@ class MitsubaTracer:
     def _receiver_shapes(self) -> dict[str, Any]:
         shapes: dict[str, Any] = {}
         for number, receiver in enumerate(self.scene.receivers):
-            shapes |= receiver_shapes(self.mi, receiver, f"receiver{number}", self.scene.gain)
+            shapes |= receiver_shapes(self.mi, receiver, f"receiver{number}")
         return shapes
 
     def _model_shapes(self) -> dict[str, Any]:

@@ -15,8 +15,8 @@ WHOLE_COAT = 0.5  # in the renderer's measure: 4 % at right angles, an index of 
 __all__ = ["receiver_shapes", "shining_receiver"]
 
 
-def receiver_shapes(mi: Any, receiver: Receiver, prefix: str, gain: Floats) -> dict[str, Any]:
-    """A receiver's patches as shapes by name; `gain` (3,): from the renderer's radiance to the photograph's values."""
+def receiver_shapes(mi: Any, receiver: Receiver, prefix: str) -> dict[str, Any]:
+    """A receiver's patches as shapes by name."""
     shapes = {}
     for number, patch in enumerate(receiver.patches):
         bsdf = mi.load_dict(_surface(mi, patch.reflectance, receiver.sheen))
@@ -25,9 +25,7 @@ def receiver_shapes(mi: Any, receiver: Receiver, prefix: str, gain: Floats) -> d
             edges = patch.vertices[patch.faces[:, 1:]] - patch.vertices[patch.faces[:, :1]]
             normal = np.cross(edges[0, 0], edges[0, 1])
             normals = np.tile(normal / np.linalg.norm(normal), (len(patch.vertices), 1))
-        light = (
-            None if patch.shines is None else _light(mi, np.asarray(patch.shines / np.maximum(gain, 1e-9), np.float32))
-        )
+        light = None if patch.shines is None else _light(mi, patch.shines)
         shapes[f"{prefix}patch{number}"] = mesh(mi, patch.vertices, normals, patch.uv, patch.faces, bsdf, light)
     return shapes
 
