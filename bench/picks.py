@@ -28,7 +28,9 @@ from lithopos.samples.places import PLACES
 PICKS, TRIES, HALF_PX = 60, 60_000, 4
 DARK = 0.2  # of reflectance: leaves, iron, window panes are no diffuse surfaces
 CLIPPED = 253
-PLINTH_M = 0.3  # on which the yard's columns stand
+# Of the yard: where its columns stand, where its arches begin and how high they are, where its side wall's coping lies.
+PLINTH_M, SPRING_M, CROWN_M, COPING_M = 0.3, 2.25, 3.15, 4.6
+LEVELS_M = {"plinth": PLINTH_M, "spring": SPRING_M, "crown": CROWN_M, "coping": COPING_M}
 
 __all__ = ["bench_picks"]
 
@@ -53,7 +55,7 @@ def bench_picks(seeds: int = 1) -> None:
 def _with_drawn(case: Case, bare: dict[str, Any], proxies: list[dict[str, Any]]) -> dict[str, Any]:
     sources = Sources(lambda _: case.photograph)
     named = {side["level"] for side in proxies if "level" in side}
-    levels = [{"id": name, "name": name, "height_m": PLINTH_M} for name in named]
+    levels = [{"id": name, "name": name, "height_m": LEVELS_M[name]} for name in named]
     return changed(bare, with_readings(bare, {"levels": levels, "proxies": proxies}, sources))
 
 
@@ -137,22 +139,48 @@ def _of_the_yard(case: Case) -> list[dict[str, Any]]:
     at, view = _pixels(case), case.studio.view
     side, upper, back, right = -6.4, 6.14, 9.4, 8.6
 
-    def rim(x: float) -> tuple[tuple[float, float, float], ...]:
-        return (x - 0.17, 6.35, PLINTH_M), (x, 6.18, PLINTH_M), (x + 0.17, 6.35, PLINTH_M)
+    def rim(x: float, y: float, z: float, radius: float) -> tuple[tuple[float, float, float], ...]:
+        return (x - radius, y, z), (x, y - radius, z), (x + radius, y, z)
+
+    def over(x: float) -> tuple[tuple[float, float, float], ...]:
+        return (x - 0.3, upper, SPRING_M), (x + 0.3, upper, SPRING_M)
 
     def inside(places: tuple[tuple[float, float, float], ...]) -> bool:
         pixels = view.project(np.array(places))
         return bool(((pixels > 2) & (pixels < [view.width - 2, view.height - 2])).all())
 
-    columns = [places for places in map(rim, side + 2.15 * np.arange(1, 8)) if inside(places)]
+    bays = side + 2.15 * np.arange(1, 8)
+    columns = [places for places in (rim(x, 6.35, PLINTH_M, 0.17) for x in bays) if inside(places)]
+    between = [places for places in map(over, bays) if inside(places)]
     broad = [
         ((side, back, 5.2), (right, back, 5.2), (right, back, 0.28), (side, back, 0.28)),
-        ((side, upper, 3.95), (right, upper, 3.95), (right, upper, 2.75), (side, upper, 2.75)),
         ((side, back, 5.2), (right, back, 5.2), (right, upper - 0.2, 4.0), (side, upper - 0.2, 4.0)),
     ]
+    wall, bench = side + 0.3, side + 0.4
+    deep = {"depth_m": 0.42}
     return [
-        {"kind": "box", "points": at((-4, 6, 0), (5, 6, 0)), "height_m": PLINTH_M, "depth_m": 3.4},
-        *({"kind": "cylinder", "points": at(*places), "height_m": 2.0, "level": "plinth"} for places in columns),
+        {"kind": "box", "points": at((side + 0.1, 6, 0), (5, 6, 0)), "height_m": PLINTH_M, "depth_m": 3.4},
+        *({"kind": "cylinder", "points": at(*places), "height_m": 1.95, "level": "plinth"} for places in columns),
+        *(
+            {"kind": "box", "points": at(*ends), "height_m": CROWN_M - SPRING_M, "level": "spring", **deep}
+            for ends in between
+        ),
+        {
+            "kind": "box",
+            "points": at((side + 0.2, upper, CROWN_M), (right, upper, CROWN_M)),
+            "height_m": 0.8,
+            "level": "crown",
+            **deep,
+        },
         {"kind": "wall", "points": at((side, 0.5, 0), (side, 5.5, 0)), "height_m": 4.65, "past_m": [8.5, 3.9]},
+        {
+            "kind": "box",
+            "points": at((wall, 0.5, COPING_M), (wall, 5.6, COPING_M)),
+            "height_m": 0.12,
+            "level": "coping",
+            **deep,
+        },
+        {"kind": "box", "points": at((bench, 0.5, 0), (bench, 5.3, 0)), "height_m": 0.48, **deep},
+        {"kind": "cylinder", "points": at(*rim(-2.35, 1.75, 0, 0.6)), "height_m": 1.03},
         *({"kind": "quad", "points": at(*corners), "width_m": right - side} for corners in broad),
     ]

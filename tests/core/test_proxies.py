@@ -333,9 +333,9 @@ class Seeing(unittest.TestCase):
         np.testing.assert_allclose(told[1], [0.06, 0.08, 0.1], rtol=0.25)
         # Where nothing is seen of it, it is as the nearest spot in the same light, not as the nearest.
         far = (spots.places[:, 1] < 5) | (spots.places[:, 1] > 6.7)
-        few = Spots(solids, spots.places[far], spots.numbers[far], spots.colours[far])
+        few = Spots(solids, spots.places[far], spots.numbers[far], spots.colours[far], spots.lit[far])
         np.testing.assert_allclose(few.at(np.array([[0.3, 5.6, 0]]), np.zeros(1, int), means)[0], told[1], rtol=0.3)
-        none = Spots(solids, np.zeros((0, 3)), np.zeros(0, int), np.zeros((0, 3)))
+        none = Spots(solids, np.zeros((0, 3)), np.zeros(0, int), np.zeros((0, 3)), np.zeros(0, bool))
         np.testing.assert_array_equal(none.at(places, np.zeros(3, int), means), 0.3)
 
     def test_a_model_that_stands_in_something_is_told_and_one_that_touches_is_not(self) -> None:

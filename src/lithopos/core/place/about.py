@@ -120,6 +120,7 @@ def about_of(
     sky : as `About` has it; `light` as `FarSides` has it.
     """
     faces, shown, clipped = list[Face](), list[Array](), list[Array]()
+    unseen = dict[int, slice]()  # sides that the photograph does not show, and those of the same solid
     usual = np.array(mean or (USUAL_MEAN,) * 3) / USUAL_REFLECTANCE
     by_id = {answer.id: answer for answer in answers}
     for proxy in proxies:
@@ -128,18 +129,37 @@ def about_of(
         if proxy.hidden or proxy.is_ground or answer is None or not answer.faces:
             continue
         material = PROXY_MATERIALS[proxy.material]
-        read = [np.array(colour) for colour in proxy.seen if colour is not None]
-        guess = np.mean(read, axis=0) if read else usual * material.reflectance * np.array(material.tint)
-        for number, corners in enumerate(answer.faces):
-            faces.append(Face(np.array(corners)))
-            colour = proxy.seen[number] if len(proxy.seen) == len(answer.faces) else None
-            shown.append(np.array(colour) if colour is not None else guess)
-            lost = proxy.clipped[number] if len(proxy.clipped) == len(answer.faces) else None
-            clipped.append(np.array(lost) if lost is not None else np.zeros(3))
+        guess = usual * material.reflectance * np.array(material.tint)
+        own = slice(len(faces), len(faces) + len(answer.faces))
+        seen, lost = (_by_side(told, len(answer.faces)) for told in (proxy.seen, proxy.clipped))
+        unseen |= {own.start + n: own for n, colour in enumerate(seen) if colour is None and any(seen)}
+        faces += [Face(np.array(corners)) for corners in answer.faces]
+        shown += [guess if colour is None else np.array(colour) for colour in seen]
+        clipped += [np.zeros(3) if colour is None else np.array(colour) for colour in lost]
     if not faces:
         return None
-    solids = solids_of(faces, sun)
-    return About(solids, np.array(shown), np.array(clipped), FarSides(solids, sky, light), sky)
+    far = FarSides(solids_of(faces, sun), sky, light)
+    return About(far.solids, _with_unseen(np.array(shown), unseen, far), np.array(clipped), far, sky)
+
+
+def _by_side(told: Sequence[Colour | None], count: int) -> list[Colour | None]:
+    """What is told of each side of a solid: nothing where that was told of another shape.
+
+    An older document may lack the bottom of what stands on a level, which comes last.
+    """
+    return [*told, *[None] * (count - len(told))] if len(told) in (count - 1, count) else [None] * count
+
+
+def _with_unseen(shown: Array, unseen: dict[int, slice], far: FarSides) -> Array:
+    """What sides show (F, 3), unseen ones as the seen ones of the same solid would in their light."""
+    if not unseen:
+        return shown
+    light = np.maximum(far.on_near, 1e-9)
+    found = shown.copy()
+    for number, own in unseen.items():
+        seen = [other for other in range(own.start, own.stop) if other not in unseen]
+        found[number] = light[number] * shown[seen].sum(0) / light[seen].sum(0)
+    return found
 
 
 def sides_seen(answers: Sequence[ProxyAnswer], linear: Floats, camera: Pinhole) -> dict[str, SidesSeen]:

@@ -7,7 +7,7 @@ plane; its height is where the plumb line over a foot comes nearest to the ray t
 from __future__ import annotations
 
 import itertools
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -106,7 +106,12 @@ def solid_of(proxy: Proxy, camera: Pinhole, base_m: float | None, sun: Array | N
     made = _MADE[proxy.kind](proxy, foot, camera)
     if isinstance(made, Solid) and _within(made, camera.position):
         return NoAnswer("the camera stands inside it")
-    return made
+    return _closed_below(made) if isinstance(made, Solid) and base_m > LEAST_M and proxy.kind != "wall" else made
+
+
+def _closed_below(solid: Solid) -> Solid:
+    """A body on a level: light comes in from below, where on the ground none does. Its bottom comes last."""
+    return replace(solid, faces=(*solid.faces, Face(solid.foot[::-1])))
 
 
 def _shadow(solid: Solid, sun: Array) -> list[Point]:

@@ -1,6 +1,8 @@
 """What a photograph shows of solids' sides from spot to spot.
 
 A plinth's top lies in the sun before an arcade and in shade under it: what stands there is lit by its own spot of it.
+Where the sun reaches is told by what is drawn, which is not quite as it is: so of the pixels of a spot in the sun, and
+of one in shade, the darkest and the brightest quarter are left out.
 """
 
 from __future__ import annotations
@@ -15,9 +17,10 @@ from scipy.spatial import cKDTree
 
 from lithopos.core.arrays import Array, Floats, Mask
 from lithopos.core.camera.pinhole import Pinhole
-from lithopos.core.place.face import Face, plane_axes, reach_to
+from lithopos.core.colour import luminance
+from lithopos.core.place.face import plane_axes, reach_to
 from lithopos.core.place.seen import OFF_M, in_sight
-from lithopos.core.place.shading import Solids
+from lithopos.core.place.shading import Solids, solids_of
 
 LOOKED_AT = 700  # pixels across in which sides are read
 TILES = 6  # along and across a side at most
@@ -30,12 +33,15 @@ __all__ = ["LOOKED_AT", "Spots", "spots_of"]
 
 @dataclass(frozen=True)
 class Spots:
-    """Spots of solids' sides: where they lie (S, 3), on which sides (S,), and their linear colours (S, 3)."""
+    """Spots of solids' sides: where they lie (S, 3), on which sides (S,), their linear colours (S, 3), whether the sun
+    reaches them (S,).
+    """
 
     solids: Solids
     places: Array
     numbers: NDArray[np.int64]
     colours: Array
+    lit: Mask
 
     def at(self, places: Array, numbers: Array, means: Array) -> Array:
         """What places (M, 3) on sides of given numbers (M,) show, (M, 3): as the nearest spot in the same light.
@@ -50,30 +56,28 @@ class Spots:
             own, where = numbers[told], places[told]
             parted = self._parted[own] > 0
             lit = np.zeros(len(own), bool)
-            lit[parted] = self._reached(where[parted], own[parted])
+            lit[parted] = _reached(self.solids, where[parted], own[parted])
             _, nearest = self._tree.query(_keys(where, own, lit))
             found[told] = self.colours[nearest]
         return np.asarray(found)
-
-    @cached_property
-    def _lit(self) -> Mask:
-        return self._reached(self.places, self.numbers)
 
     @cached_property
     def _parted(self) -> NDArray[np.int8]:
         """Of each side whether some of its spots lie in the sun and some do not (1), or none differ (0); -1: none."""
         parted = np.full(len(self.solids.faces), -1, np.int8)
         parted[self.numbers] = 0
-        in_sun, in_shade = (np.bincount(self.numbers, lit, len(parted)) > 0 for lit in (self._lit, ~self._lit))
+        in_sun, in_shade = (np.bincount(self.numbers, lit, len(parted)) > 0 for lit in (self.lit, ~self.lit))
         parted[in_sun & in_shade] = 1
         return parted
 
     @cached_property
     def _tree(self) -> cKDTree:
-        return cKDTree(_keys(self.places, self.numbers, self._lit & (self._parted[self.numbers] > 0)))
+        return cKDTree(_keys(self.places, self.numbers, self.lit & (self._parted[self.numbers] > 0)))
 
-    def _reached(self, places: Array, numbers: Array | NDArray[np.int64]) -> Mask:
-        return self.solids.lit(places + OFF_M * self.solids.normals[numbers])
+
+def _reached(solids: Solids, places: Array, numbers: Array | NDArray[np.int64]) -> Mask:
+    """Whether the sun reaches places (N, 3) on sides of given numbers (N,)."""
+    return solids.lit(places + OFF_M * solids.normals[numbers])
 
 
 def _keys(places: Array, numbers: Array | NDArray[np.int64], lit: Mask) -> Array:
@@ -88,22 +92,32 @@ def spots_of(solids: Solids, linear: Floats, camera: Pinhole) -> Spots:
     ----------
     linear : (H, W, 3) the photograph's linear values, for `camera`'s size.
     """
+    solids = solids_of(solids.faces, solids.sun, mapped=True)
     owner = in_sight(solids.faces, camera, LOOKED_AT).pictured()
     height, width = owner.shape
     seen = cv2.resize(linear, (width, height), interpolation=cv2.INTER_AREA)
     small = camera.scaled(width / camera.width)
-    every = [_of_side(face, owner == number, seen, small) for number, face in enumerate(solids.faces)]
-    places, colours = (np.concatenate([np.zeros((0, 3)), *(one[n] for one in every)]) for n in (0, 1))
+    every = [_of_side(solids, number, owner == number, seen, small) for number in range(len(solids.faces))]
+    places, colours, lit = (
+        np.concatenate([none, *(one[n] for one in every)])
+        for n, none in enumerate((np.zeros((0, 3)), np.zeros((0, 3)), np.zeros(0, bool)))
+    )
     numbers = np.repeat(np.arange(len(every)), [len(one[0]) for one in every]).astype(np.int64)
-    return Spots(solids, places, numbers, colours)
+    return Spots(solids, places, numbers, colours, lit)
 
 
-def _of_side(face: Face, own: Mask, seen: Floats, camera: Pinhole) -> tuple[Array, Array]:
-    """A side's spots, (S, 3), and their colours, (S, 3), from its pixels `own` (H, W) of a picture (H, W, 3)."""
+def _of_side(solids: Solids, number: int, own: Mask, seen: Floats, camera: Pinhole) -> tuple[Array, Array, Mask]:
+    """A side's spots, (S, 3), their colours, (S, 3), and whether they lie in the sun, (S,).
+
+    Parameters
+    ----------
+    own : (H, W) the pixels that show it, of the picture `seen` (H, W, 3).
+    """
     row, column = np.nonzero(own)
     tiles = min(TILES, int(np.sqrt(len(row)) / LEAST_TILE_PX))
     if tiles < 2:
-        return np.zeros((0, 3)), np.zeros((0, 3))
+        return np.zeros((0, 3)), np.zeros((0, 3)), np.zeros(0, bool)
+    face = solids.faces[number]
     ways = camera.rays(np.column_stack([column, row]) + 0.5)
     places = camera.position + reach_to(face, camera.position, ways)[:, None] * ways
     axes = np.stack(plane_axes(face))
@@ -111,9 +125,12 @@ def _of_side(face: Face, own: Mask, seen: Floats, camera: Pinhole) -> tuple[Arra
     low, high = bounds.min(0), bounds.max(0)
     shares = (places @ axes.T - low) / np.maximum(high - low, 1e-9)
     inside = np.isfinite(shares).all(1) & (shares >= 0).all(1) & (shares <= 1).all(1)
+    places, colours = places[inside], seen[own][inside]
     tile = np.minimum((shares[inside] * tiles).astype(int), tiles - 1) @ [1, tiles]
-    count = np.bincount(tile, minlength=tiles**2)
-    values = np.column_stack([places[inside], seen[own][inside]])
-    means = np.column_stack([np.bincount(tile, part, tiles**2) for part in values.T]) / np.maximum(count, 1)[:, None]
-    kept = means[count >= LEAST_SEEN_PX]
-    return kept[:, :3], kept[:, 3:]
+    lit = _reached(solids, places, np.full(len(places), number))
+    order = np.lexsort((luminance(colours), 2 * tile + lit))
+    _, first = np.unique((2 * tile + lit)[order], return_index=True)
+    spots = [part for part in np.split(order, first[1:]) if len(part) >= LEAST_SEEN_PX]
+    where = np.array([places[part].mean(0) for part in spots]).reshape(-1, 3)
+    middle = np.array([colours[part[len(part) // 4 : -(len(part) // 4)]].mean(0) for part in spots]).reshape(-1, 3)
+    return where, middle, np.array([lit[part[0]] for part in spots], bool)
