@@ -11,7 +11,7 @@ from lithopos.core.camera.problem import Pixel
 from lithopos.core.camera.solve import pinhole_of
 from lithopos.core.colour import decode_srgb
 from lithopos.core.composite.mattes import cut_out
-from lithopos.core.derive import derive
+from lithopos.core.derive import daylight_of, derive
 from lithopos.core.exchange.panorama import Panorama
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.light.dome import dome_of
@@ -135,7 +135,8 @@ def _with_sides(
     ]
     if facts.camera is None or not moved:
         return things
-    seen = sides_seen(facts.proxies, decode_srgb(read().encoded), pinhole_of(facts.camera))
+    falloff = daylight_of(shot, facts).falloff
+    seen = sides_seen(facts.proxies, decode_srgb(read().encoded), pinhole_of(facts.camera), falloff)
     for identity in moved:
         sides = seen[identity]
         by_id[identity] = {**by_id[identity], "seen": sides.colours, "clipped": sides.clipped}

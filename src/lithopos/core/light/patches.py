@@ -14,8 +14,10 @@ from lithopos.core.camera.problem import Pixel
 Facing = Literal["level", "along run A", "along run B", "towards the camera"]
 _Channel = Annotated[FiniteFloat, Field(ge=0, le=1)]
 Colour = tuple[_Channel, _Channel, _Channel]
+_Brighter = Annotated[FiniteFloat, Field(ge=0, le=10)]
+Bright = tuple[_Brighter, _Brighter, _Brighter]  # linear, and above 1 where a photograph is clipped
 
-__all__ = ["Colour", "Facing", "PatchSeen", "facing_normal"]
+__all__ = ["Bright", "Colour", "Facing", "PatchSeen", "facing_normal"]
 
 
 class PatchSeen(BaseModel):

@@ -11,15 +11,16 @@ from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
 from lithopos.core.arrays import Array, Floats
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.camera.problem import Pixel
 from lithopos.core.grounds import PROXY_MATERIALS
-from lithopos.core.light.patches import Colour
+from lithopos.core.light.patches import Bright, Colour
 from lithopos.core.place.face import Face
+from lithopos.core.place.falloff import light_map
 from lithopos.core.place.far_side import FarSides
+from lithopos.core.place.restored import restored
 from lithopos.core.place.seen import OFF_M, in_sight
 from lithopos.core.place.shading import Openness, Solids, openness, solids_of
 from lithopos.core.place.solids import ProxyAnswer
@@ -27,7 +28,6 @@ from lithopos.core.place.spots import LOOKED_AT, Spots
 from lithopos.core.shot import Proxy
 
 USUAL_MEAN, USUAL_REFLECTANCE = 0.2, 0.3  # of a photograph, and of what it shows
-CLIPPED = 0.97  # linear
 
 __all__ = ["About", "SidesSeen", "about_of", "sides_seen"]
 
@@ -36,10 +36,10 @@ __all__ = ["About", "SidesSeen", "about_of", "sides_seen"]
 class SidesSeen:
     """What a photograph shows of a proxy's sides: mean colours, and which share of that is clipped, by channel.
 
-    None for those that it does not show.
+    None for those that it does not show. What is clipped in some channels is restored by the others.
     """
 
-    colours: list[Colour | None]
+    colours: list[Bright | None]
     clipped: list[Colour | None]
 
 
@@ -142,7 +142,7 @@ def about_of(
     return About(far.solids, _with_unseen(np.array(shown), unseen, far), np.array(clipped), far, sky)
 
 
-def _by_side(told: Sequence[Colour | None], count: int) -> list[Colour | None]:
+def _by_side(told: Sequence[Bright | None], count: int) -> list[Bright | None]:
     """What is told of each side of a solid: nothing where that was told of another shape.
 
     An older document may lack the bottom of what stands on a level, which comes last.
@@ -162,38 +162,39 @@ def _with_unseen(shown: Array, unseen: dict[int, slice], far: FarSides) -> Array
     return found
 
 
-def sides_seen(answers: Sequence[ProxyAnswer], linear: Floats, camera: Pinhole) -> dict[str, SidesSeen]:
+def sides_seen(
+    answers: Sequence[ProxyAnswer], linear: Floats, camera: Pinhole, falloff: float = 0.0
+) -> dict[str, SidesSeen]:
     """What a photograph shows of each side of each proxy, by identity; others may stand before it.
 
     Parameters
     ----------
     linear : (H, W, 3) the photograph's linear values, for `camera`'s size.
+    falloff : which share of the light its lens loses in a corner.
     """
     faces = [Face(np.array(corners)) for answer in answers for corners in answer.faces]
     owner = in_sight(faces, camera, LOOKED_AT).pictured()
-    colours = iter(_means(linear, owner, len(faces)))
-    bright = iter(_means(np.where(linear >= CLIPPED, linear, 0), owner, len(faces)))
+    height, width = owner.shape
+    small = cv2.resize(linear, (width, height), interpolation=cv2.INTER_AREA)
+    left = light_map(camera.sized(width, height), falloff)
+    every = iter([_side_seen(small[owner == number], left[owner == number]) for number in range(len(faces))])
     found = {}
     for answer in answers:
-        whole = [next(colours) for _ in answer.faces]
-        found[answer.id] = SidesSeen(whole, [_share(next(bright), colour) for colour in whole])
+        sides = [next(every) for _ in answer.faces]
+        found[answer.id] = SidesSeen([colour for colour, _ in sides], [clipped for _, clipped in sides])
     return found
 
 
-def _share(part: Colour | None, whole: Colour | None) -> Colour | None:
-    if part is None or whole is None:
-        return None
-    r, g, b = (min(one / max(all_, 1e-6), 1.0) for one, all_ in zip(part, whole, strict=True))
-    return r, g, b
+def _side_seen(pixels: Floats, left: Floats) -> tuple[Bright, Colour] | tuple[None, None]:
+    """The mean of a side's pixels (N, 3), of whose light the lens left a share (N, 1), and how much of that is clipped.
 
-
-def _means(values: Floats, owner: NDArray[np.int32], count: int) -> list[Colour | None]:
-    """The mean of values (H, W, 3) over each side, by a picture of which side is seen where; None for unseen ones."""
-    height, width = owner.shape
-    small = cv2.resize(values, (width, height), interpolation=cv2.INTER_AREA)
-    found: list[Colour | None] = []
-    for number in range(count):
-        pixels = small[owner == number]
-        r, g, b = (float(v) for v in np.clip(pixels.mean(0), 0, 1)) if len(pixels) else (0.0, 0.0, 0.0)
-        found.append((r, g, b) if len(pixels) else None)
-    return found
+    None of a side that is not seen.
+    """
+    if not len(pixels):
+        return None, None
+    values, unsure = restored(pixels)
+    values = values / left
+    mean = np.maximum(values.mean(0), 0)
+    r, g, b = (float(v) for v in mean)
+    lost_r, lost_g, lost_b = (float(v) for v in np.clip((values * unsure).mean(0) / np.maximum(mean, 1e-6), 0, 1))
+    return (r, g, b), (lost_r, lost_g, lost_b)

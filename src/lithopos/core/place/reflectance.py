@@ -205,28 +205,28 @@ class _Light:
         return {True: either[True] - either[False] + around, False: around}
 
     @cached_property
-    def seen(self) -> tuple[Floats, Pinhole]:
-        """The photograph's light (H, W, 3), without what the lens loses, as finely as light asks for; its camera."""
+    def shown(self) -> tuple[Floats, Pinhole]:
+        """The photograph's linear values (H, W, 3), as finely as light asks for; its camera."""
         height, width = self.photograph.codes.shape[:2]
         share = min(1.0, LOOKED_AT / width)
         size = (max(round(width * share), 1), max(round(height * share), 1))
         codes = cv2.resize(self.photograph.codes, size, interpolation=cv2.INTER_AREA)
-        linear, camera = decode_srgb(Picture(codes).encoded), self.camera.sized(*size)
-        if self.day.falloff:
-            linear /= light_map(camera, self.day.falloff)
-        return linear, camera
+        return decode_srgb(Picture(codes).encoded), self.camera.sized(*size)
 
     @cached_property
     def spots(self) -> Spots | None:
         """What the photograph shows of what stands about; None where nothing does."""
-        return spots_of(self.day.about.solids, *self.seen) if self.day.about else None
+        return spots_of(self.day.about.solids, *self.shown, self.day.falloff) if self.day.about else None
 
     @cached_property
     def surroundings(self) -> tuple[Floats, Array] | None:
         """What lies around, and the sky over it, as `light_on` has them; None where other lights rule."""
         if self.day.room or self.day.dome is not None or self.day.near:
             return None
-        seen = surroundings_of(*self.seen, np.ones(3))
+        linear, camera = self.shown
+        if self.day.falloff:
+            linear = linear / light_map(camera, self.day.falloff)
+        seen = surroundings_of(linear, camera, np.ones(3))
         if seen is None:
             return None
         ways, _ = directions(len(seen))

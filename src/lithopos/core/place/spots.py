@@ -19,6 +19,8 @@ from lithopos.core.arrays import Array, Floats, Mask
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.colour import luminance
 from lithopos.core.place.face import plane_axes, reach_to
+from lithopos.core.place.falloff import light_at
+from lithopos.core.place.restored import restored
 from lithopos.core.place.seen import OFF_M, in_sight
 from lithopos.core.place.shading import Solids, solids_of
 
@@ -85,19 +87,20 @@ def _keys(places: Array, numbers: Array | NDArray[np.int64], lit: Mask) -> Array
     return np.column_stack([places, ANOTHER_SIDE_M * numbers, ANOTHER_LIGHT_M * lit])
 
 
-def spots_of(solids: Solids, linear: Floats, camera: Pinhole) -> Spots:
+def spots_of(solids: Solids, linear: Floats, camera: Pinhole, falloff: float = 0.0) -> Spots:
     """The spots that a photograph shows; of sides that are small in it none.
 
     Parameters
     ----------
     linear : (H, W, 3) the photograph's linear values, for `camera`'s size.
+    falloff : which share of the light its lens loses in a corner.
     """
     solids = solids_of(solids.faces, solids.sun, mapped=True)
     owner = in_sight(solids.faces, camera, LOOKED_AT).pictured()
     height, width = owner.shape
     seen = cv2.resize(linear, (width, height), interpolation=cv2.INTER_AREA)
     small = camera.scaled(width / camera.width)
-    every = [_of_side(solids, number, owner == number, seen, small) for number in range(len(solids.faces))]
+    every = [_of_side(solids, number, owner == number, seen, small, falloff) for number in range(len(solids.faces))]
     places, colours, lit = (
         np.concatenate([none, *(one[n] for one in every)])
         for n, none in enumerate((np.zeros((0, 3)), np.zeros((0, 3)), np.zeros(0, bool)))
@@ -106,7 +109,9 @@ def spots_of(solids: Solids, linear: Floats, camera: Pinhole) -> Spots:
     return Spots(solids, places, numbers, colours, lit)
 
 
-def _of_side(solids: Solids, number: int, own: Mask, seen: Floats, camera: Pinhole) -> tuple[Array, Array, Mask]:
+def _of_side(
+    solids: Solids, number: int, own: Mask, seen: Floats, camera: Pinhole, falloff: float
+) -> tuple[Array, Array, Mask]:
     """A side's spots, (S, 3), their colours, (S, 3), and whether they lie in the sun, (S,).
 
     Parameters
@@ -118,14 +123,16 @@ def _of_side(solids: Solids, number: int, own: Mask, seen: Floats, camera: Pinho
     if tiles < 2:
         return np.zeros((0, 3)), np.zeros((0, 3)), np.zeros(0, bool)
     face = solids.faces[number]
-    ways = camera.rays(np.column_stack([column, row]) + 0.5)
+    pixels = np.column_stack([column, row]).astype(float) + 0.5
+    ways = camera.rays(pixels)
     places = camera.position + reach_to(face, camera.position, ways)[:, None] * ways
     axes = np.stack(plane_axes(face))
     bounds = face.corners @ axes.T
     low, high = bounds.min(0), bounds.max(0)
     shares = (places @ axes.T - low) / np.maximum(high - low, 1e-9)
     inside = np.isfinite(shares).all(1) & (shares >= 0).all(1) & (shares <= 1).all(1)
-    places, colours = places[inside], seen[own][inside]
+    colours = restored(seen[own])[0] / light_at(pixels, camera, falloff)[:, None]
+    places, colours = places[inside], colours[inside]
     tile = np.minimum((shares[inside] * tiles).astype(int), tiles - 1) @ [1, tiles]
     lit = _reached(solids, places, np.full(len(places), number))
     order = np.lexsort((luminance(colours), 2 * tile + lit))

@@ -399,7 +399,7 @@ def _read(shot: Shot, facts: Derived, photograph: Picture) -> Shot:
     unread = [proxy for proxy in shot.proxies if not proxy.seen]
     if unread:
         camera = pinhole_of(facts.camera).sized(photograph.codes.shape[1], photograph.codes.shape[0])
-        seen = sides_seen(facts.proxies, decode_srgb(photograph.encoded), camera)
+        seen = sides_seen(facts.proxies, decode_srgb(photograph.encoded), camera, daylight_of(shot, facts).falloff)
         proxies = [proxy if proxy.seen else _with_sides(proxy, seen[proxy.id]) for proxy in shot.proxies]
         shot = shot.model_copy(update={"proxies": proxies})
     if any(matte.kind == "smart" and not matte.found for matte in shot.mattes):

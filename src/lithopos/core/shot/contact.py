@@ -9,7 +9,7 @@ from pydantic import Field, FiniteFloat, model_validator
 
 from lithopos.core.camera.problem import Pixel
 from lithopos.core.grounds import GROUND_MATERIALS, PROXY_MATERIALS
-from lithopos.core.light.patches import Colour
+from lithopos.core.light.patches import Bright, Colour
 from lithopos.core.shot.parts import DocumentPart, Identity, Name
 from lithopos.core.shot.surface import Share
 
@@ -104,7 +104,7 @@ class Proxy(DocumentPart):
     roughness: Share | None = None
     hidden: bool = False
     shadow: Annotated[list[Pixel], Field(max_length=60)] = []
-    seen: Annotated[list[Colour | None], Field(max_length=500)] = []
+    seen: Annotated[list[Bright | None], Field(max_length=500)] = []
     clipped: Annotated[list[Colour | None], Field(max_length=500)] = []
 
     @property
