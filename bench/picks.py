@@ -1,8 +1,8 @@
 """`python -m bench picks`: picked reflectances against the made-up places' truth, by how a surface stands and is lit.
 
 Once with nothing drawn, once with what stands about drawn as a hand would, with its noise: of the yard its side wall
-with coping and bench, the well, the arcade's plinth, columns, arches, upper wall, back wall and roof; of the terrace the
-house, its steps and the balustrade.
+with coping and bench, the well, the arcade's plinth, columns, arches, upper wall, back wall and roof; of the terrace
+the house, its steps and the balustrade.
 """
 
 from __future__ import annotations
