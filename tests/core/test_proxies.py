@@ -327,17 +327,23 @@ class Seeing(unittest.TestCase):
         colour = (0.4, 0.3, 0.2)
         seen = [colour if n == front else None for n in range(len(block.faces))]
         told = drawn("box", [[-0.6, 5, 0], [0.9, 5, 0], [0.9, 6.2, 0]], [-0.6, 5, 0.8], seen=seen)
-        about = about_of(
-            [told],
-            [proxy_answer(told, block, sun)],
-            sun,
-            None,
-            lambda ways: (ways[..., 2:] > 0) * np.ones(3),
-            lambda _at, _normal, lit, _seen: np.ones(3) if lit else shade,
-        )
-        assert about
-        np.testing.assert_allclose(about.shown[front], colour)
-        np.testing.assert_allclose(about.shown[back], shade * colour, rtol=1e-6)
+        answer = proxy_answer(told, block, sun)
+
+        def shown(in_sun: float) -> Array:
+            about = about_of(
+                [told],
+                [answer],
+                sun,
+                None,
+                lambda ways: (ways[..., 2:] > 0) * np.ones(3),
+                lambda _at, _normal, lit, _seen: np.full(3, in_sun) if lit else shade,
+            )
+            assert about
+            return about.shown
+
+        np.testing.assert_allclose(shown(1.0)[front], colour)
+        np.testing.assert_allclose(shown(1.0)[back], shade * colour, rtol=1e-6)
+        self.assertLess(shown(0.0)[back].max(), 3)  # light that is told as none divides nothing
 
     def test_light_does_not_come_through_what_stands_on_a_level(self) -> None:
         """Under a slab at 2 m, as under an arcade's upper wall: closed below, so no sky is seen through it."""

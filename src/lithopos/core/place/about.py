@@ -27,6 +27,9 @@ from lithopos.core.place.solids import ProxyAnswer
 from lithopos.core.place.spots import LOOKED_AT, Spots
 from lithopos.core.shot import Proxy
 
+MOST_BRIGHTER = (
+    6.0  # a side in the sun than one in shade: what solids throw there is not told, so shade is told too dark
+)
 USUAL_MEAN, USUAL_REFLECTANCE = 0.2, 0.3  # of a photograph, and of what it shows
 
 __all__ = ["About", "SidesSeen", "about_of", "sides_seen"]
@@ -154,11 +157,11 @@ def _with_unseen(shown: Array, unseen: dict[int, slice], far: FarSides) -> Array
     """What sides show (F, 3), unseen ones as the seen ones of the same solid would in their light."""
     if not unseen:
         return shown
-    light = np.maximum(far.on_near, 1e-9)
     found = shown.copy()
     for number, own in unseen.items():
         seen = [other for other in range(own.start, own.stop) if other not in unseen]
-        found[number] = light[number] * shown[seen].sum(0) / light[seen].sum(0)
+        beside = far.on_near[number] / np.maximum(far.on_near[seen].mean(0), 1e-9)
+        found[number] = shown[seen].mean(0) * np.minimum(beside, MOST_BRIGHTER)
     return found
 
 

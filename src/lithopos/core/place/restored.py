@@ -19,7 +19,7 @@ LEAST = 30  # of such pixels
 MOST = 4.0
 RESTORED = 0.25  # a restored value is as unsure as a clipped one is in a quarter of its light
 
-__all__ = ["MOST", "restored"]
+__all__ = ["restored"]
 
 
 def restored(values: Array | Floats) -> tuple[Array, Array]:
