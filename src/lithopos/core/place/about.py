@@ -22,7 +22,7 @@ from lithopos.core.place.falloff import light_map
 from lithopos.core.place.far_side import FarSides
 from lithopos.core.place.restored import restored
 from lithopos.core.place.seen import OFF_M, in_sight
-from lithopos.core.place.shading import Openness, Solids, openness, solids_of
+from lithopos.core.place.shading import OPEN, Openness, Solids, openness, solids_of
 from lithopos.core.place.solids import ProxyAnswer
 from lithopos.core.place.spots import LOOKED_AT, Spots
 from lithopos.core.shot import Proxy
@@ -141,8 +141,9 @@ def about_of(
         clipped += [np.zeros(3) if colour is None else np.array(colour) for colour in lost]
     if not faces:
         return None
-    far = FarSides(solids_of(faces, sun), sky, light)
-    return About(far.solids, _with_unseen(np.array(shown), unseen, far), np.array(clipped), far, sky)
+    solids = solids_of(faces, sun)
+    every = _with_unseen(np.array(shown), unseen, solids, light)
+    return About(solids, every, np.array(clipped), FarSides(solids, sky, light), sky)
 
 
 def _by_side(told: Sequence[Bright | None], count: int) -> list[Bright | None]:
@@ -153,14 +154,28 @@ def _by_side(told: Sequence[Bright | None], count: int) -> list[Bright | None]:
     return [*told, *[None] * (count - len(told))] if len(told) in (count - 1, count) else [None] * count
 
 
-def _with_unseen(shown: Array, unseen: dict[int, slice], far: FarSides) -> Array:
-    """What sides show (F, 3), unseen ones as the seen ones of the same solid would in their light."""
+def _with_unseen(
+    shown: Array, unseen: dict[int, slice], solids: Solids, light: Callable[[Array, Array, bool, Openness], Array]
+) -> Array:
+    """What sides show (F, 3), unseen ones as the seen ones of the same solid would in their light.
+
+    That is the sun's, where it reaches their middle, and the sky's as if nothing hid it: this is told again whenever
+    anything changes, and looks round from every side would take too long.
+    """
     if not unseen:
         return shown
-    found = shown.copy()
+    found, told = shown.copy(), dict[int, Array]()
+    places = np.array([face.corners.mean(0) for face in solids.faces]) + OFF_M * solids.normals
+    lit = solids.lit(places)
+
+    def on(number: int) -> Array:
+        if number not in told:
+            told[number] = light(places[number], solids.normals[number], bool(lit[number]), OPEN)
+        return told[number]
+
     for number, own in unseen.items():
         seen = [other for other in range(own.start, own.stop) if other not in unseen]
-        beside = far.on_near[number] / np.maximum(far.on_near[seen].mean(0), 1e-9)
+        beside = on(number) / np.maximum(np.mean([on(other) for other in seen], axis=0), 1e-9)
         found[number] = shown[seen].mean(0) * np.minimum(beside, MOST_BRIGHTER)
     return found
 

@@ -46,12 +46,7 @@ class FarSides:
     @cached_property
     def _ratios(self) -> Array:
         """How bright the far side of each face is beside its near one, by channel (F, 3)."""
-        return np.asarray(np.clip(self._light_on(-1) / np.maximum(self.on_near, 1e-9), LEAST, MOST))
-
-    @cached_property
-    def on_near(self) -> Array:
-        """The light on the near side of each face, (F, 3), in the measure of `light`."""
-        return self._light_on(1)
+        return np.asarray(np.clip(self._light_on(-1) / np.maximum(self._light_on(1), 1e-9), LEAST, MOST))
 
     def _light_on(self, side: int) -> Array:
         """The light on the near sides (1) or the far ones (-1), (F, 3)."""

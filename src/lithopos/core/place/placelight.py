@@ -23,14 +23,13 @@ from lithopos.core.place.far_side import FarSides
 from lithopos.core.place.lookup import looked_up
 from lithopos.core.place.others import Other
 from lithopos.core.place.seen import InSight, in_sight
-from lithopos.core.place.shading import Openness, Solids, openness, solids_of
+from lithopos.core.place.shading import OPEN, Openness, Solids, openness, solids_of
 
 COARSE = 6  # points along and across a field at which it is looked round
 RAYS = 64
 LEAST_WHITE = 0.02  # of what level white shows: where less falls the photograph says nothing of what is there
 EDGE = 2  # texels on both sides of a shadow's edge, which is never quite where the solids say
 
-OPEN = Openness(np.ones((1, 3)), np.zeros((1, 3)), np.ones((1, 3)), np.ones(1))
 
 __all__ = ["PlaceLight", "place_light"]
 

@@ -21,7 +21,7 @@ CHUNK = 40_000  # rays times triangles at once: what a processor holds near it
 OFF_M = 1e-3  # how far off a surface a look round begins
 LEAST_AREA = 1e-6  # of a triangle, beside its longest side's square
 
-__all__ = ["Openness", "Solids", "openness", "solids_of"]
+__all__ = ["OPEN", "Openness", "Solids", "openness", "solids_of"]
 
 
 @dataclass(frozen=True)
@@ -112,6 +112,9 @@ class Openness:
         """What one of the points sees."""
         of = slice(number, number + 1)
         return Openness(self.sky[of], self.thrown[of], self.ground[of], self.sunlit[of])
+
+
+OPEN = Openness(np.ones((1, 3)), np.zeros((1, 3)), np.ones((1, 3)), np.ones(1))  # of a point with nothing about
 
 
 def solids_of(faces: Sequence[Face], sun: Array | None, *, mapped: bool = False) -> Solids:
