@@ -17,7 +17,7 @@ from lithopos.core.geometry.check import check_piece
 from lithopos.core.geometry.model import Model
 from lithopos.core.light.dome import directions
 from lithopos.core.light.sun import sun_direction
-from lithopos.core.place.about import About, about_of
+from lithopos.core.place.about import About, about_of, sides_seen
 from lithopos.core.place.around import covered_by, kept_out
 from lithopos.core.place.crossing import runs_into
 from lithopos.core.place.face import Face, triangles_of
@@ -344,6 +344,15 @@ class Seeing(unittest.TestCase):
         np.testing.assert_allclose(shown(1.0)[front], colour)
         np.testing.assert_allclose(shown(1.0)[back], shade * colour, rtol=1e-6)
         self.assertLess(shown(0.0)[back].max(), 3)  # light that is told as none divides nothing
+
+    def test_a_side_that_looks_away_is_not_read_from_what_lies_beside_it(self) -> None:
+        slab = stood(drawn("box", [[-1, 5, 2.2], [1, 5, 2.2], [1, 7, 2.2]], [-1, 5, 2.6]), 2.2)
+        answer = proxy_answer(drawn("box", [[-1, 5, 2.2], [1, 5, 2.2], [1, 7, 2.2]], [-1, 5, 2.6]), slab, None)
+        linear = np.full((CAMERA.height, CAMERA.width, 3), 0.3, np.float32)
+        told = sides_seen([answer], linear, CAMERA)["p"].colours
+        towards = [float(face.normal @ (TRUE.centre - face.corners[0])) > 0 for face in slab.faces]
+        self.assertEqual([colour is not None for colour in told], towards)
+        self.assertTrue(towards[-1])  # the camera stands lower than its bottom
 
     def test_light_does_not_come_through_what_stands_on_a_level(self) -> None:
         """Under a slab at 2 m, as under an arcade's upper wall: closed below, so no sky is seen through it."""

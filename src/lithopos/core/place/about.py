@@ -195,7 +195,12 @@ def sides_seen(
     height, width = owner.shape
     small = cv2.resize(linear, (width, height), interpolation=cv2.INTER_AREA)
     left = light_map(camera.sized(width, height), falloff)
-    every = iter([_side_seen(small[owner == number], left[owner == number]) for number in range(len(faces))])
+    # Of sides that look away a row of pixels may peep out beside the others.
+    shown = [
+        (owner == number) & (float(face.normal @ (camera.position - face.corners[0])) > 0)
+        for number, face in enumerate(faces)
+    ]
+    every = iter([_side_seen(small[own], left[own]) for own in shown])
     found = {}
     for answer in answers:
         sides = [next(every) for _ in answer.faces]
