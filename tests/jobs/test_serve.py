@@ -198,6 +198,13 @@ class Running(unittest.TestCase):
         with running(self.data) as again:
             found = again.wait(lambda: (told := self.render(again, master, shot))["state"] == "running" and told)
             self.assertGreaterEqual(found["passes_done"], 1)
+            # A worker that does not come to an end in time is ended, and what it did goes on as well.
+            worker = Library(self.data).render(master).worker
+            assert worker
+            os.kill(int(worker.split("@")[0]), signal.SIGSTOP)
+        self.assertEqual(Library(self.data).render(master).state, "queued")
+        with running(self.data) as again:
+            again.wait(lambda: self.render(again, master, shot)["state"] == "running")
             again.ask("POST", f"/renders/{master}/stop")
             asked = self.render(again, master, shot)["passes_done"]
             stopped = again.wait(lambda: (told := self.render(again, master, shot))["state"] == "stopped" and told)

@@ -18,7 +18,7 @@ from types import FrameType
 from lithopos.cluster.address import Cluster
 from lithopos.core.errors import InputError
 from lithopos.core.reading.limits import end_with_parent
-from lithopos.jobs.worker import fail_orphans
+from lithopos.jobs.worker import fail_orphans, put_back_orphans
 from lithopos.library.store import Library
 
 __all__ = ["Reached", "refuse_open", "serve"]
@@ -123,7 +123,10 @@ def serve(
             time.sleep(0.1 if not said else 0.25)
     finally:
         _end([web, worker])
-        fail_orphans(library)
+        if ending:  # a worker that is slow to end, on a machine that has much to do, failed in nothing
+            put_back_orphans(library)
+        else:
+            fail_orphans(library)
     return status
 
 

@@ -49,7 +49,7 @@ PREVIEW_EVERY_S = 2.0
 LOOK_ROUND_EVERY_S = 3.0
 BEHIND = 3  # by which the system puts it behind the server: who works at the screen waits for no render
 
-__all__ = ["PICTURE", "PREVIEW", "SCOPE", "WHITES", "Worker", "fail_orphans", "process_name", "run"]
+__all__ = ["PICTURE", "PREVIEW", "SCOPE", "WHITES", "Worker", "fail_orphans", "process_name", "put_back_orphans", "run"]
 
 
 class _Ending(Exception):
@@ -66,14 +66,29 @@ def process_name(pid: int) -> str | None:
 
 def fail_orphans(library: Library) -> list[Render]:
     """Close renders whose worker is gone as failed, with the reason; returns them."""
-    lost = []
-    for render in library.running_renders():
-        pid = int((render.worker or "0@").split("@")[0])
-        if process_name(pid) != render.worker:
-            state, reason = ("stopped", None) if render.state == "stopping" else ("failed", KILLED)
-            library.finish_render(render.id, state, reason)
-            lost.append(render)
+    lost = _orphans(library)
+    for render in lost:
+        state, reason = ("stopped", None) if render.state == "stopping" else ("failed", KILLED)
+        library.finish_render(render.id, state, reason)
     return lost
+
+
+def put_back_orphans(library: Library) -> None:
+    """Put renders whose worker was told to end, and was ended before it had, back into line."""
+    for render in _orphans(library):
+        if render.state == "stopping":
+            library.finish_render(render.id, "stopped")
+        else:
+            library.requeue_render(render.id)
+
+
+def _orphans(library: Library) -> list[Render]:
+    """Renders that a worker has taken which is gone."""
+    return [
+        render
+        for render in library.running_renders()
+        if process_name(int((render.worker or "0@").split("@")[0])) != render.worker
+    ]
 
 
 @dataclass
