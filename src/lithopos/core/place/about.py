@@ -8,6 +8,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from itertools import compress
+from operator import not_
 
 import cv2
 import numpy as np
@@ -30,6 +32,7 @@ from lithopos.core.shot import Proxy
 MOST_BRIGHTER = (
     6.0  # a side in the sun than one in shade: what solids throw there is not told, so shade is told too dark
 )
+ALIKE_DIGITS = 2  # of a normal
 USUAL_MEAN, USUAL_REFLECTANCE = 0.2, 0.3  # of a photograph, and of what it shows
 
 __all__ = ["About", "SidesSeen", "about_of", "sides_seen"]
@@ -123,7 +126,7 @@ def about_of(
     sky : as `About` has it; `light` as `FarSides` has it.
     """
     faces, shown, clipped = list[Face](), list[Array](), list[Array]()
-    unseen = dict[int, slice]()  # sides that the photograph does not show, and those of the same solid
+    told = list[tuple[list[int], list[int]]]()
     usual = np.array(mean or (USUAL_MEAN,) * 3) / USUAL_REFLECTANCE
     by_id = {answer.id: answer for answer in answers}
     for proxy in proxies:
@@ -133,16 +136,17 @@ def about_of(
             continue
         material = PROXY_MATERIALS[proxy.material]
         guess = usual * material.reflectance * np.array(material.tint)
-        own = slice(len(faces), len(faces) + len(answer.faces))
-        seen, lost = (_by_side(told, len(answer.faces)) for told in (proxy.seen, proxy.clipped))
-        unseen |= {own.start + n: own for n, colour in enumerate(seen) if colour is None and any(seen)}
+        seen, lost = (_by_side(read, len(answer.faces)) for read in (proxy.seen, proxy.clipped))
+        numbers = range(len(faces), len(faces) + len(seen))
+        known = [colour is not None for colour in seen]
+        told.append((list(compress(numbers, known)), list(compress(numbers, map(not_, known)))))
         faces += [Face(np.array(corners)) for corners in answer.faces]
         shown += [guess if colour is None else np.array(colour) for colour in seen]
         clipped += [np.zeros(3) if colour is None else np.array(colour) for colour in lost]
     if not faces:
         return None
     solids = solids_of(faces, sun)
-    every = _with_unseen(np.array(shown), unseen, solids, light)
+    every = _with_unseen(np.array(shown), told, solids, light)
     return About(solids, every, np.array(clipped), FarSides(solids, sky, light), sky)
 
 
@@ -155,28 +159,39 @@ def _by_side(told: Sequence[Bright | None], count: int) -> list[Bright | None]:
 
 
 def _with_unseen(
-    shown: Array, unseen: dict[int, slice], solids: Solids, light: Callable[[Array, Array, bool, Openness], Array]
+    shown: Array,
+    told: Sequence[tuple[list[int], list[int]]],
+    solids: Solids,
+    light: Callable[[Array, Array, bool, Openness], Array],
 ) -> Array:
     """What sides show (F, 3), unseen ones as the seen ones of the same solid would in their light.
 
     That is the sun's, where it reaches their middle, and the sky's as if nothing hid it: this is told again whenever
-    anything changes, and looks round from every side would take too long.
+    anything changes, and looks round from every side would take too long. Windows and lamps are not in it, so that it
+    hangs on how a side is turned alone, and is told once for all that are turned alike.
+
+    Parameters
+    ----------
+    told : of each solid, the numbers of its sides that the photograph shows, and of those that it does not.
     """
-    if not unseen:
+    partly = [(seen, unseen) for seen, unseen in told if seen and unseen]
+    if not partly:
         return shown
-    found, told = shown.copy(), dict[int, Array]()
+    found, known = shown.copy(), dict[tuple[float, ...], Array]()
     places = np.array([face.corners.mean(0) for face in solids.faces]) + OFF_M * solids.normals
     lit = solids.lit(places)
 
     def on(number: int) -> Array:
-        if number not in told:
-            told[number] = light(places[number], solids.normals[number], bool(lit[number]), OPEN)
-        return told[number]
+        normal = solids.normals[number]
+        turned = (*normal.round(ALIKE_DIGITS), float(lit[number]))
+        if turned not in known:
+            known[turned] = light(places[number], normal, bool(lit[number]), OPEN)
+        return known[turned]
 
-    for number, own in unseen.items():
-        seen = [other for other in range(own.start, own.stop) if other not in unseen]
-        beside = on(number) / np.maximum(np.mean([on(other) for other in seen], axis=0), 1e-9)
-        found[number] = shown[seen].mean(0) * np.minimum(beside, MOST_BRIGHTER)
+    for seen, unseen in partly:
+        usual = np.maximum(np.mean([on(number) for number in seen], axis=0), 1e-9)
+        for number in unseen:
+            found[number] = shown[seen].mean(0) * np.minimum(on(number) / usual, MOST_BRIGHTER)
     return found
 
 
