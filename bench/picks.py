@@ -2,12 +2,12 @@
 
 Once with nothing drawn, once with what stands about drawn as a hand would, with its noise: of the yard its side wall
 with coping and bench, the well, the arcade's plinth, columns, arches, upper wall, back wall and roof; of the terrace
-the house, its steps and the balustrade.
+the house with its door and window, its steps, the balustrade's courses, row and piers.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from typing import Any
 
 import numpy as np
@@ -31,7 +31,19 @@ DARK = 0.2  # of reflectance: leaves, iron, window panes are no diffuse surfaces
 CLIPPED = 253
 # Of the yard: where its columns stand, where its arches begin and how high they are, where its side wall's coping lies.
 PLINTH_M, SPRING_M, CROWN_M, COPING_M = 0.3, 2.25, 3.15, 4.6
-LEVELS_M = {"plinth": PLINTH_M, "spring": SPRING_M, "crown": CROWN_M, "coping": COPING_M}
+# Of the terrace: its piers along the balustrade, the top of that's lowest course, what its rail lies on.
+PIERS_M, COURSE_M, HANDRAIL_M = -6.2 + 2.9 * np.arange(7), 0.16, 0.86
+LEVELS_M = {
+    "plinth": PLINTH_M,
+    "spring": SPRING_M,
+    "crown": CROWN_M,
+    "coping": COPING_M,
+    "threshold": 0.5,
+    "sill": 1.375,
+    "course": COURSE_M,
+    "handrail": HANDRAIL_M,
+}
+Place = tuple[float, float, float]
 
 __all__ = ["bench_picks"]
 
@@ -113,7 +125,7 @@ def _pixels(case: Case) -> Callable[..., list[list[float]]]:
     """Where a hand clicks for places (x, y, z)."""
     rng = np.random.default_rng(4)
 
-    def at(*places: tuple[float, float, float]) -> list[list[float]]:
+    def at(*places: Place) -> list[list[float]]:
         pixels = case.studio.view.project(np.array(places, float))
         noisy: list[list[float]] = (pixels + rng.normal(scale=NOISE_PX * SCALE, size=pixels.shape)).round(2).tolist()
         return noisy
@@ -121,11 +133,37 @@ def _pixels(case: Case) -> Callable[..., list[list[float]]]:
     return at
 
 
+def _inside(case: Case) -> Callable[[Iterable[Place]], bool]:
+    """Whether a photograph shows all of some places (x, y, z)."""
+    view = case.studio.view
+
+    def inside(places: Iterable[Place]) -> bool:
+        pixels = view.project(np.array(list(places)))
+        return bool(((pixels > 2) & (pixels < [view.width - 2, view.height - 2])).all())
+
+    return inside
+
+
 def _of_the_terrace(case: Case) -> list[dict[str, Any]]:
-    at, house = _pixels(case), -5.2
+    at, inside, house, rail = _pixels(case), _inside(case), -5.2, 5.0
+    leaf, front = house + 0.06, rail - 0.21
+    shown = [x for x in PIERS_M if inside(((x, front, 0), (x, front, 1)))]
+    left, right = shown[0] - 0.3, shown[-1] + 0.3
+
+    def along(depth_m: float, z: float) -> list[list[float]]:
+        return at((left, rail - depth_m / 2, z), (right, rail - depth_m / 2, z))
+
+    def opening(low: float, high: float, level: str, height_m: float) -> dict[str, Any]:
+        """A door or a window in the house, from where it comes into the picture."""
+        z = LEVELS_M[level]
+        first = next(y for y in np.arange(low, high, 0.05) if inside([(leaf, y, z)]))
+        points, past_m = at((leaf, first, z), (leaf, high, z)), [round(first - low, 2), 0]
+        return {"kind": "wall", "points": points, "height_m": height_m, "past_m": past_m, "level": level}
+
     return [
         {"kind": "wall", "points": at((house, 2.6, 0), (house, 4.4, 0)), "height_m": 5.0, "past_m": [10, 0]},
-        {"kind": "wall", "points": at((-2, 4.72, 0), (5, 4.72, 0)), "height_m": 1.0, "past_m": [4, 8]},
+        opening(0.57, 1.63, "threshold", 2.15),
+        opening(2.26, 4.14, "sill", 1.45),
         {
             "kind": "steps",
             "points": at((house + 1.35, 0.05, 0), (house + 1.35, 2.15, 0)),
@@ -133,22 +171,25 @@ def _of_the_terrace(case: Case) -> list[dict[str, Any]]:
             "height_m": 0.5,
             "count": 3,
         },
+        {"kind": "box", "points": along(0.36, 0), "height_m": COURSE_M, "depth_m": 0.36},
+        {"kind": "wall", "points": along(0, COURSE_M), "height_m": HANDRAIL_M - COURSE_M, "level": "course"},
+        {"kind": "box", "points": along(0.34, HANDRAIL_M), "height_m": 0.12, "depth_m": 0.34, "level": "handrail"},
+        *(
+            {"kind": "box", "points": at((x - 0.21, front, 0), (x + 0.21, front, 0)), "height_m": 1.07, "depth_m": 0.42}
+            for x in shown
+        ),
     ]
 
 
 def _of_the_yard(case: Case) -> list[dict[str, Any]]:
-    at, view = _pixels(case), case.studio.view
+    at, inside = _pixels(case), _inside(case)
     side, upper, back, right = -6.4, 6.14, 9.4, 8.6
 
-    def rim(x: float, y: float, z: float, radius: float) -> tuple[tuple[float, float, float], ...]:
+    def rim(x: float, y: float, z: float, radius: float) -> tuple[Place, ...]:
         return (x - radius, y, z), (x, y - radius, z), (x + radius, y, z)
 
-    def over(x: float) -> tuple[tuple[float, float, float], ...]:
+    def over(x: float) -> tuple[Place, ...]:
         return (x - 0.3, upper, SPRING_M), (x + 0.3, upper, SPRING_M)
-
-    def inside(places: tuple[tuple[float, float, float], ...]) -> bool:
-        pixels = view.project(np.array(places))
-        return bool(((pixels > 2) & (pixels < [view.width - 2, view.height - 2])).all())
 
     bays = side + 2.15 * np.arange(1, 8)
     columns = [places for places in (rim(x, 6.35, PLINTH_M, 0.17) for x in bays) if inside(places)]
