@@ -14,7 +14,7 @@ from lithopos.core.errors import InputError
 from lithopos.core.layers import Window
 from lithopos.core.light.blackbody import chromaticity, glow
 from lithopos.core.light.dome import directions
-from lithopos.core.light.near import Ball, Beam, Near, Sheet, near_irradiance
+from lithopos.core.light.near import Ball, Beam, Near, Shaft, Sheet, near_irradiance
 from lithopos.core.light.patches import PatchSeen
 from lithopos.core.light.photometry import intensity_of, lumen_of, read_photometry, spot_intensity
 from lithopos.core.place.balance import balance_of
@@ -95,10 +95,35 @@ class ClosedForms(unittest.TestCase):
             with self.subTest(light=type(light).__name__):
                 self.assertLess(self.apart(light), 0.03)
 
+    def test_the_sun_comes_in_by_openings_alone(self) -> None:
+        """On the floor lies a window's image along the sun's way; at its border the sun is half seen."""
+        sun = np.array([-0.6, 0.0, 0.8])
+        light = Shaft(sun, 0.53, np.stack([window(), window() + [0, 3, 0]]), np.array([5, 4, 3], np.float32))
+        # From sill and lintel of x = -2 the way goes on by 0.75 m for each metre of height.
+        near, far = -2 + 0.75 * 0.9, -2 + 0.75 * 2.3
+        inside = np.array([[near + 0.05, 0.0, 0], [far - 0.05, -0.55, 0], [far - 0.5, 3.2, 0]])
+        outside = np.array([[near - 0.05, 0.0, 0], [far + 0.05, 0, 0], [far - 0.5, 0.65, 0], [far - 0.5, 1.5, 0]])
+        for at in inside:
+            np.testing.assert_allclose(near_irradiance(light, at, UP), 0.8 * light.irradiance, rtol=1e-6)
+        for at in outside:
+            self.assertEqual(near_irradiance(light, at, UP).sum(), 0.0)
+        made, _ = self.made(light, np.concatenate([inside, outside]))
+        lit = np.tile(0.8 * 0.5 / np.pi * light.irradiance, (3, 1))
+        np.testing.assert_allclose(made, np.concatenate([lit, np.zeros((4, 3))]), rtol=0.01, atol=1e-6)
+        # The sun's image is 9 mm wide for each metre of way: half of it comes by past the lintel.
+        border, _ = self.made(replace(light, width_deg=8.0), np.array([[far, 0.0, 0]]))
+        np.testing.assert_allclose(border[0] / lit[0], 0.5, atol=0.06)
+
     def apart(self, light: Near) -> float:
         """The largest relative difference to the light on a grey plane, at five places."""
-        camera = looking((0.0, -3.0, 3.9), (0.0, 0.0, 0.0))
         places = np.array([[0.0, 0, 0], [0.5, 0.3, 0], [-0.6, 0.2, 0], [0.2, -0.5, 0], [-0.4, -0.3, 0]])
+        made, seen = self.made(light, places)
+        true = np.stack([0.5 / np.pi * near_irradiance(light, at, UP) for at in seen])
+        return float(np.abs(made / true - 1).max())
+
+    def made(self, light: Near, places: Array) -> tuple[Array, Array]:
+        """The radiance (N, 3) of a grey plane that the renderer makes about places, and where it looked, (N, 3)."""
+        camera = looking((0.0, -3.0, 3.9), (0.0, 0.0, 0.0))
         corners = np.array([[-9.0, -9, 0], [9, -9, 0], [9, 9, 0], [-9, 9, 0]])
         plane = Patch(corners, np.zeros((4, 2)), np.array([[0, 1, 2], [0, 2, 3]]), np.full(3, 0.5, np.float32))
         ground = Receiver("ground", (plane,), Sheen(0.0, 1.0))
@@ -106,9 +131,7 @@ class ClosedForms(unittest.TestCase):
         engine.show(Scene(camera, (ground,), (), (light,), np.ones(3, np.float32)))
         pixels = np.floor(camera.project(places)).astype(np.int32)
         seen = camera.ground_points(pixels + 0.5)
-        made = engine.radiance("without", pixels, 0, 4096, 1).sum(1) / 8192
-        true = np.stack([0.5 / np.pi * near_irradiance(light, at, UP) for at in seen])
-        return float(np.abs(made / true - 1).max())
+        return engine.radiance("without", pixels, 0, 4096, 1).sum(1) / 8192, seen
 
 
 class Measures(unittest.TestCase):

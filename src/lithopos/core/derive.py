@@ -34,7 +34,7 @@ from lithopos.core.place.balance import BalanceAnswer, balance_of
 from lithopos.core.place.daylight import SKY, SUN, Daylight
 from lithopos.core.place.face import Face
 from lithopos.core.place.mirrored import DIELECTRIC
-from lithopos.core.place.near_lights import LampAnswer, lamp_answer, near_lights
+from lithopos.core.place.near_lights import LampAnswer, SunIn, lamp_answer, near_lights
 from lithopos.core.place.near_seen import lamps_shown
 from lithopos.core.place.pane import PaneAnswer, pane_answer
 from lithopos.core.place.rise import height_on
@@ -264,7 +264,10 @@ def daylight_of(shot: Shot, facts: Derived) -> Daylight:
     if not (shot.windows or shot.lamps):
         return day
     beside = (SUN if day.shines else SKY) if shot.lit_by == "day" else None
-    near = near_lights(shot.windows, shot.lamps, camera, beside, walls_of(shot, facts))
+    let_in = None
+    if day.room and shines and facts.sun_shown:
+        let_in = SunIn(np.array(facts.sun_shown), facts.softness_deg, shot.sky.haze)
+    near = near_lights(shot.windows, shot.lamps, camera, beside, walls_of(shot, facts), let_in)
     return replace(day, near=near)
 
 

@@ -6,9 +6,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from lithopos.core.arrays import Array, Floats
+from lithopos.core.arrays import Array, Floats, Mask
 
-__all__ = ["Ball", "Beam", "Near", "Sheet", "near_irradiance"]
+__all__ = ["Ball", "Beam", "Near", "Shaft", "Sheet", "Standing", "let_in", "near_irradiance", "ways_to"]
 
 
 @dataclass(frozen=True)
@@ -58,7 +58,25 @@ class Beam:
     intensity: Floats
 
 
-Near = Sheet | Ball | Beam
+@dataclass(frozen=True)
+class Shaft:
+    """Sunlight that comes in through openings alone.
+
+    Attributes
+    ----------
+    sun : the direction to it, a unit vector (3,); `width_deg` its apparent diameter.
+    openings : (N, 4, 3) the corners of each [m], one after another.
+    irradiance : (3,) what a surface square to it gets.
+    """
+
+    sun: Array
+    width_deg: float
+    openings: Array
+    irradiance: Floats
+
+
+Standing = Sheet | Ball | Beam
+Near = Standing | Shaft
 
 
 def near_irradiance(light: Near, at: Array, normal: Array) -> Array:
@@ -67,6 +85,9 @@ def near_irradiance(light: Near, at: Array, normal: Array) -> Array:
     A sheet by Lambert's formula for polygons (Photometria 1760; Arvo 1995, DOI 10.1145/218380.218467, section 3), cut
     at the surface's horizon; a ball as its middle (exact as long as none of it is below the horizon).
     """
+    if isinstance(light, Shaft):
+        here = max(float(light.sun @ normal), 0.0) * bool(np.isfinite(let_in(light, at[None])[0]))
+        return here * np.asarray(light.irradiance, float)
     if isinstance(light, Sheet):
         if float((at - light.corners[0]) @ light.front) <= 0:
             return np.zeros(3)
@@ -77,6 +98,34 @@ def near_irradiance(light: Near, at: Array, normal: Array) -> Array:
     if isinstance(light, Ball):
         return cosine * np.pi * (light.radius_m / max(away, light.radius_m)) ** 2 * np.asarray(light.radiance, float)
     return cosine / max(away, light.radius_m, 1e-3) ** 2 * beam_intensity(light, -off / max(away, 1e-9))
+
+
+def let_in(shaft: Shaft, points: Array) -> Array:
+    """How far from points (N, 3) the way to the sun's middle goes through an opening, (N,) [m]; infinite: nowhere."""
+    found = np.full(len(points), np.inf)
+    for corners in shaft.openings:
+        edges = np.roll(corners, -1, axis=0) - corners
+        square = np.cross(edges[0], -edges[3])
+        slope = float(square @ shaft.sun)
+        if abs(slope) < 1e-9:
+            continue
+        reach = (corners[0] - points) @ square / slope
+        through = points + reach[:, None] * shaft.sun
+        sides = np.stack([np.cross(edges[n], through - corners[n]) @ square for n in range(4)])
+        inside: Mask = ((sides >= 0).all(0) | (sides <= 0).all(0)) & (reach > 0)
+        found = np.where(inside, np.minimum(found, reach), found)
+    return found
+
+
+def ways_to(light: Near, points: Array) -> tuple[Array, Array]:
+    """Unit vectors (N, 3) from points (N, 3) towards a light's middle, and how far it is, (N,): where it can't be
+    seen from, infinitely.
+    """
+    if isinstance(light, Shaft):
+        return np.broadcast_to(light.sun, points.shape), let_in(light, points)
+    way = (light.corners.mean(0) if isinstance(light, Sheet) else light.middle) - points
+    reach = np.linalg.norm(way, axis=1)
+    return way / np.maximum(reach, 1e-9)[:, None], reach
 
 
 def beam_intensity(beam: Beam, way: Array) -> Array:

@@ -29,6 +29,7 @@ from lithopos.core.place.exposure import ground_light, ground_places
 from lithopos.core.place.falloff import light_at, light_map
 from lithopos.core.place.mirrored import mirrored
 from lithopos.core.place.seen import in_sight
+from lithopos.core.place.sun_in import sunlit_places, with_sun_in
 from lithopos.core.shot import LightPatch
 
 GROUND = "ground"
@@ -40,10 +41,14 @@ BEFORE_M, ALIKE = 0.02, 0.7  # how far before what is drawn other things stand; 
 SPOTS = 16  # of the ground, among windows and lamps
 # How much narrower than beforehand a light's share must be, and how narrow in all, to be called measured.
 MEASURED, UNSURE = 0.2, 0.4
+SUNLIT = 3  # patches that are proposed in the sun of a window
 OUTDOORS, INDOORS = 5, 8  # patches that are proposed, in light and in shade each
 SIGMA_BALANCE_LOOSE = 0.3  # of lit white, where the sky tells its colour
 SIGMA_WHITE_INDOORS, SIGMA_BALANCE_INDOORS = 0.8, 0.2
+SIGMA_WHITE_LET_IN = 1.5  # where the sun comes in by a window, far too bright for the room
 SIGMA_SHOWN, SIGMA_SHOWN_UNEVEN = (0.12, 0.06), (0.25, 0.1)  # of the ground in a panorama, where no sun rules: uneven
+TOO_BRIGHT = "it is clipped: too bright to tell"
+AT_LEAST = "it is clipped: it tells how strong the sun that comes in is at least"
 AUTO_SPREAD = 0.3  # of the whole ground's light and shade, which are no patches that somebody chose
 Three = tuple[float, float, float]
 
@@ -134,17 +139,18 @@ def balance_of(patches: Sequence[LightPatch], camera: Pinhole, day: Daylight) ->
     """The balance from marked patches; those that were not read, or are clipped, are left out."""
     reasons = {patch.id: _why_not(patch, camera, day) for patch in patches}
     used = [patch for patch in patches if reasons[patch.id] is None]
-    lit = _judged(used, day)
+    lit = _judged(used, day) if day.let_in is None else _judged_indoors(patches, camera, day)
     lie = [place_of(patch.at, patch.facing, camera, day) for patch in used]
-    reached = [not day.shines or lit[patch.id] for patch in used]
+    reached = [not day.parted or lit[patch.id] for patch in used]
     every = day.given_all([normal for _, normal in lie], [at for at, _ in lie], reached)
-    put_in = []
-    for patch, given in zip(used, every, strict=True):
-        assert patch.seen
-        colour = np.array(patch.seen.colour) / light_at(np.array(patch.at), camera, day.falloff)
-        put_in.append(PatchIn(colour, patch.seen.spread, patch.material, lit[patch.id], given))
+    put_in = [_put_in(patch, lit[patch.id], given, camera, day) for patch, given in zip(used, every, strict=True)]
     tones = {patch.material: patch.tone for patch in used if patch.tone is not None}
     found = _solved(put_in, day, tones)
+    clipped = [patch for patch in patches if day.let_in and lit.get(patch.id) and reasons[patch.id] == TOO_BRIGHT]
+    if clipped:
+        sunlit = [_sunlit(patch, camera, day) for patch in clipped]
+        found = _solved(put_in, with_sun_in(day, sunlit, found), tones)
+        reasons |= dict.fromkeys((patch.id for patch in clipped), AT_LEAST)
     answers = [PatchAnswer(id=patch.id, in_sun=lit.get(patch.id, False), reason=reasons[patch.id]) for patch in patches]
     told = iter(zip(found.residuals, found.wrong, strict=True))
     for answer in answers:
@@ -187,7 +193,12 @@ def balance_of_ground(
         if shaded:
             given = _given_about(ground.shade_at, camera, height_m, day, False)
             patches.append(PatchIn(np.asarray(ground.shade, float), AUTO_SPREAD, GROUND, False, given))
-    answer = _answer(_solved(patches, day, {}), day, {}, shaded, [])
+    found = _solved(patches, day, {})
+    if day.let_in:
+        sunlit = _sunlit_floor(encoded, camera, height_m, day)
+        day = with_sun_in(day, sunlit, found)
+        found = _solved([*patches, *(one for one in sunlit if one.seen.max() < CLIPPED)], day, {})
+    answer = _answer(found, day, {}, shaded, [])
     answer.notes += ground.notes
     return answer
 
@@ -231,13 +242,27 @@ def _spots(encoded: Floats, linear: Floats, camera: Pinhole, height_m: float, da
     radius = max(3.0, PATCH_SHARE * encoded.shape[1])
     photograph = Picture((encoded * 65535 + 0.5).astype(np.uint16))
     found = []
-    for reached, places in ((True, lit), (False, shade)):
+    for reached, places in ((day.let_in is None, lit), (False, shade)):
         feet = list(camera.ground_points(np.reshape(places, (-1, 2)).astype(float), height_m))
         every = day.given_all([UP] * len(feet), feet, [reached] * len(feet))
         for at, given in zip(places, every, strict=True):
             seen = read_patch(photograph, at, radius)
             found.append(PatchIn(np.array(seen.colour), max(seen.spread, AUTO_SPREAD), GROUND, reached, given))
     return found
+
+
+def _sunlit_floor(encoded: Floats, camera: Pinhole, height_m: float, day: Daylight) -> list[PatchIn]:
+    """Spots of the floor in the sun that comes in by windows; without those in the shade of what is in between."""
+    assert day.let_in
+    radius = max(3.0, PATCH_SHARE * encoded.shape[1])
+    photograph = Picture((encoded * 65535 + 0.5).astype(np.uint16))
+    places = sunlit_places(day.let_in, camera, height_m, _covered(day, camera), SPOTS)
+    found = []
+    for at, foot in zip(places, camera.ground_points(np.reshape(places, (-1, 2)), height_m), strict=True):
+        colour = np.array(read_patch(photograph, at, radius).colour)
+        found.append(PatchIn(colour, AUTO_SPREAD, GROUND, True, day.given(UP, foot, True)))
+    middle = float(np.median([luminance(one.seen) for one in found])) if found else 0.0
+    return [one for one in found if float(luminance(one.seen)) >= middle]
 
 
 def read_patches(patches: Sequence[LightPatch], photograph: Picture, width: int) -> list[LightPatch]:
@@ -273,6 +298,8 @@ def proposed_patches(
     linear = decode_srgb(encoded)
     covered = _covered(day, camera)
     places = ground_places(encoded, linear, camera, 0.0, day.shines, there, count, indoors=day.room, covered=covered)
+    if day.let_in:
+        places[0].extend(sunlit_places(day.let_in, camera, 0.0, covered, SUNLIT))
 
     def patch(number: int, at: Pixel, light: Literal["sun", "shade"]) -> LightPatch:
         seen = read_patch(photograph, at, radius)
@@ -339,7 +366,7 @@ def _why_not(patch: LightPatch, camera: Pinhole, day: Daylight) -> str | None:
     if patch.seen is None:
         return "it has not been read yet"
     if patch.seen.clipped > MOST_CLIPPED:
-        return "it is clipped: too bright to tell"
+        return TOO_BRIGHT
     if max(patch.seen.colour) <= 0:
         return "it is black: too dark to tell"
     return None
@@ -357,12 +384,36 @@ def _judged(patches: list[LightPatch], day: Daylight) -> dict[str, bool]:
         assert patch.seen
         bright = float(luminance(np.array(patch.seen.colour)))
         judged = bright > CLEARLY_DARKER * brightest[patch.material]
-        lit[patch.id] = day.shines and (judged if patch.light == "judge" else patch.light == "sun")
+        lit[patch.id] = day.parted and (judged if patch.light == "judge" else patch.light == "sun")
     return lit
+
+
+def _judged_indoors(patches: Sequence[LightPatch], camera: Pinhole, day: Daylight) -> dict[str, bool]:
+    """Whether sun that comes in by a window reaches each patch: where it can, unless that is clearly darker."""
+    seen = [patch for patch in patches if patch.seen]
+    lit = _judged(seen, day)
+    for patch in seen:
+        at, normal = place_of(patch.at, patch.facing, camera, day)
+        lit[patch.id] &= at is not None and day.reached(at, normal)
+    return lit
+
+
+def _put_in(patch: LightPatch, lit: bool, given: Array, camera: Pinhole, day: Daylight) -> PatchIn:
+    assert patch.seen
+    colour = np.array(patch.seen.colour) / light_at(np.array(patch.at), camera, day.falloff)
+    return PatchIn(colour, patch.seen.spread, patch.material, lit, given)
+
+
+def _sunlit(patch: LightPatch, camera: Pinhole, day: Daylight) -> PatchIn:
+    """A patch in the sun that comes in by a window."""
+    at, normal = place_of(patch.at, patch.facing, camera, day)
+    return _put_in(patch, True, day.given(normal, at, True), camera, day)
 
 
 def _solved(patches: list[PatchIn], day: Daylight, tones: dict[str, float]) -> Balance:
     white = (SIGMA_WHITE_INDOORS, SIGMA_BALANCE_INDOORS) if day.local else (SIGMA_WHITE, SIGMA_BALANCE)
+    if day.let_in:
+        white = (SIGMA_WHITE_LET_IN, white[1])
     if day.sky_shown:
         white = (white[0], SIGMA_BALANCE_LOOSE)
     dimmed = SKY if day.shines else ""

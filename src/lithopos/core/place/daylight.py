@@ -19,7 +19,7 @@ from lithopos.core.light.clear_sky import (
     sun_irradiance,
 )
 from lithopos.core.light.dome import Dome, dome_irradiance, dome_radiance
-from lithopos.core.light.near import Near, near_irradiance
+from lithopos.core.light.near import Near, Shaft, let_in, near_irradiance
 from lithopos.core.light.strengths import SIGMA_CLEAR, Known, LightIn
 from lithopos.core.place.about import About
 from lithopos.core.place.shading import Openness
@@ -114,6 +114,22 @@ class Daylight:
     def shines(self) -> bool:
         """Whether there is light and shade."""
         return self.sun is not None
+
+    @property
+    def let_in(self) -> Shaft | None:
+        """The sunlight that comes in by windows, if any does."""
+        return next((one.light for one in self.near if isinstance(one.light, Shaft)), None)
+
+    @property
+    def parted(self) -> bool:
+        """Whether the sun reaches some of the place: outdoors, or by a window."""
+        return self.shines or self.let_in is not None
+
+    def reached(self, at: Array, normal: Array) -> bool:
+        """Whether the sun reaches a place (3,) of a surface, as far as windows and what stands about let it."""
+        if self.let_in is not None:
+            return bool(np.isfinite(let_in(self.let_in, at[None])[0]))
+        return self.about is None or self.about.lit(at, normal)
 
     @property
     def falloff(self) -> float:
@@ -221,7 +237,8 @@ class Daylight:
             near = np.zeros(3)
             if at is not None:
                 below = np.array([at[0], at[1], 0.0])
-                near = near_irradiance(one.light, at, normal)
+                if lit or not isinstance(one.light, Shaft):
+                    near = near_irradiance(one.light, at, normal)
                 near += self._seen_ground(normal) * near_irradiance(one.light, below, UP)
             rows.append(near)
         if self.about:

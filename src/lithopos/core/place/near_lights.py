@@ -8,6 +8,7 @@ is as bright as that day's model and `luminance.clear_white_cd` say.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 
 import numpy as np
 from pydantic import BaseModel
@@ -19,10 +20,10 @@ from lithopos.core.errors import NoAnswer
 from lithopos.core.light.blackbody import glow
 from lithopos.core.light.clear_sky import UP, sky_irradiance, sun_irradiance
 from lithopos.core.light.luminance import clear_white_cd
-from lithopos.core.light.near import Ball, Beam, Near, Sheet
+from lithopos.core.light.near import Ball, Beam, Shaft, Sheet, Standing
 from lithopos.core.light.photometry import Photometry, intensity_of, lumen_of, spot_intensity
 from lithopos.core.light.strengths import Known
-from lithopos.core.place.daylight import NearLight
+from lithopos.core.place.daylight import SUN, NearLight
 from lithopos.core.place.face import Face
 from lithopos.core.place.pane import hung, plumb_factor
 from lithopos.core.shot import Lamp, LitWindow, Shot
@@ -41,12 +42,15 @@ USUAL_LAMP = float(np.log(0.8 / (300 * UNIT)))
 SIGMA_EXPOSURE = 1.5  # of that
 SIGMA_STATED, SIGMA_HELD, SIGMA_LAMP_TINT = 0.4, 0.05, 0.25  # of lamps beside one another
 SIGMA_LOOKS, SIGMA_LOOKS_TINT = 0.12, 0.08  # of a window's brightness beside what the photograph shows of it
+# What a white thing shows that faces the sun in a room: floor in the sun is about as bright as a photograph can show.
+SUN_INDOORS, SIGMA_SUN_INDOORS, SIGMA_SUN_TINT = 3.0, 1.2, 0.2
 CLIPPED_MORE, SIGMA_CLIPPED, SIGMA_CLIPPED_TINT = 1.1, 0.8, 0.25  # and of a clipped one
 
 __all__ = [
     "UNIT",
     "USUAL_LAMP",
     "LampAnswer",
+    "SunIn",
     "lamp_answer",
     "lamp_light",
     "lamp_name",
@@ -101,6 +105,7 @@ def near_lights(
     camera: Pinhole,
     beside: str | None,
     walls: Sequence[Face] = (),
+    sun: SunIn | None = None,
 ) -> tuple[NearLight, ...]:
     """All whose light is in the photograph.
 
@@ -108,14 +113,19 @@ def near_lights(
     ----------
     beside : the light beside which lamps are told; None where there is no daylight.
     walls : in which windows may be; see `pane.hung`.
+    sun : what shines in by those windows that let it.
     """
-    found: list[NearLight] = []
+    found, openings = list[NearLight](), list[Array]()
     for number, window in enumerate(windows):
         place = hung(window, camera, walls)
         if not window.hidden and not isinstance(place, NoAnswer):
             shown = np.array(window.seen.colour if window.seen else (1.0, 1.0, 1.0), np.float32)
             title = window.name or f"window {number + 1}"
             found.append(NearLight(window_name(window), Sheet(place.corners, shown), _known_window(window), title))
+            if window.sunny:
+                openings.append(place.corners)
+    if sun and openings:
+        found.append(NearLight(SUN, _shaft(sun, openings), sun.known, "the sun that comes in"))
     first: str | None = None
     for number, lamp in enumerate(lamps):
         at = lamp_answer(lamp, camera).position_m
@@ -130,6 +140,26 @@ def near_lights(
     return tuple(found)
 
 
+@dataclass(frozen=True)
+class SunIn:
+    """The direction to the sun, a unit vector (3,), its apparent diameter, the haze that it shines through."""
+
+    direction: Array
+    width_deg: float
+    turbidity: float
+
+    @property
+    def known(self) -> Known:
+        """What is known of it indoors: a photograph of a room has no measure but its own."""
+        colour = np.log(sun_irradiance(self.direction, self.turbidity, self.direction))
+        r, g, b = (float(v) for v in colour - float(REC709 @ colour))
+        return Known(None, float(np.log(SUN_INDOORS)), SIGMA_SUN_INDOORS, SIGMA_SUN_TINT, (r, g, b))
+
+
+def _shaft(sun: SunIn, openings: Sequence[Array]) -> Shaft:
+    return Shaft(sun.direction, sun.width_deg, np.stack(openings), np.ones(3, np.float32))
+
+
 def with_photometry(shot: Shot, read: Callable[[str], Photometry]) -> Shot:
     """A shot whose measured lamps hold what their files say."""
     lamps = [
@@ -139,7 +169,7 @@ def with_photometry(shot: Shot, read: Callable[[str], Photometry]) -> Shot:
     return shot.model_copy(update={"lamps": lamps})
 
 
-def lamp_light(lamp: Lamp, middle: Array) -> Near | None:
+def lamp_light(lamp: Lamp, middle: Array) -> Standing | None:
     """What a lamp gives at strength 1; None for a measured one whose file is not read yet."""
     colour = glow(lamp.temperature_k) * UNIT
     radius = lamp.size_mm / 2000

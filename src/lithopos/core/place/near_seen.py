@@ -15,10 +15,10 @@ from lithopos.core.colour import decode_srgb, luminance
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.light.clear_sky import UP
-from lithopos.core.light.near import Ball, Beam, Near, Sheet
+from lithopos.core.light.near import Ball, Beam, Near, Shaft, Sheet, Standing
 from lithopos.core.light.patches import PatchSeen
 from lithopos.core.place.balance import BalanceAnswer
-from lithopos.core.place.daylight import Daylight
+from lithopos.core.place.daylight import SUN, Daylight
 from lithopos.core.place.near_lights import USUAL_LAMP, LampAnswer, lamp_answer, lamp_light, lamp_name, window_name
 from lithopos.core.shot import LitWindow, Shot
 from lithopos.core.shot.pane import Corners
@@ -43,9 +43,10 @@ __all__ = [
 
 def near_in_force(shot: Shot, day: Daylight, balance: BalanceAnswer, windows: dict[str, Floats]) -> tuple[Near, ...]:
     """Windows and lamps whose light is in the photograph, as strong as was measured and as they are set by hand."""
-    strength = {f"{light.kind} {light.id}": np.array(light.strength) for light in balance.lights}
+    strength = {f"{light.kind} {light.id or ''}".rstrip(): np.array(light.strength) for light in balance.lights}
     by_hand = {window_name(one): one.strength for one in shot.windows}
     by_hand |= {lamp_name(one): one.strength for one in shot.lamps}
+    by_hand[SUN] = shot.sun.strength
     found: list[Near] = []
     for one in day.near:
         factor = strength[one.name] * by_hand[one.name]
@@ -72,6 +73,12 @@ def _made_stronger(shown: Floats, wanted: Array) -> Floats:
 def _times(light: Near, factor: Array | Floats) -> Near:
     """A light at another strength (3,)."""
     strength = np.asarray(factor, np.float32)
+    if isinstance(light, Shaft):
+        return replace(light, irradiance=light.irradiance * strength)
+    return _standing_times(light, strength)
+
+
+def _standing_times(light: Standing, strength: Floats) -> Standing:
     if isinstance(light, Beam):
         return replace(light, intensity=light.intensity * strength)
     return replace(light, radiance=light.radiance * strength)
@@ -88,14 +95,14 @@ def lamp_factor(shot: Shot, balance: BalanceAnswer) -> Floats:
     return np.asarray(np.pi * np.exp(USUAL_LAMP) / np.array(balance.gain), np.float32)
 
 
-def added_lights(shot: Shot, camera: Pinhole, factor: Floats) -> tuple[Near, ...]:
+def added_lights(shot: Shot, camera: Pinhole, factor: Floats) -> tuple[Standing, ...]:
     """Lamps that are new to the place."""
     found = []
     for lamp in shot.lamps:
         at = lamp_answer(lamp, camera).position_m
         light = lamp_light(lamp, np.array(at)) if at is not None else None
         if light is not None and not lamp.photographed and not lamp.hidden:
-            found.append(_times(light, factor * lamp.strength))
+            found.append(_standing_times(light, np.asarray(factor * lamp.strength, np.float32)))
     return tuple(found)
 
 
@@ -116,7 +123,7 @@ def lamps_shown(shot: Shot, day: Daylight, balance: BalanceAnswer | None, found:
         answer.white = r, g, b
 
 
-def _brightest(light: Near) -> Array:
+def _brightest(light: Standing) -> Array:
     """The intensity (3,) of a light where it shines most."""
     if isinstance(light, Ball):
         return np.asarray(np.pi * light.radius_m**2 * light.radiance, float)
@@ -192,11 +199,12 @@ def pixels_of_lights(day: Daylight, camera: Pinhole) -> Mask:
     """What windows and lamps take of the picture, (H, W)."""
     pixels = np.zeros((camera.height, camera.width), np.uint8)
     for one in day.near:
-        _cover(pixels, one.light, camera)
+        if not isinstance(one.light, Shaft):
+            _cover(pixels, one.light, camera)
     return pixels > 0
 
 
-def _cover(pixels: NDArray[np.uint8], light: Near, camera: Pinhole) -> None:
+def _cover(pixels: NDArray[np.uint8], light: Standing, camera: Pinhole) -> None:
     """Fill what a light takes of the picture."""
     if isinstance(light, Sheet):
         outline = camera.project(light.corners)

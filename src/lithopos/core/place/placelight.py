@@ -15,7 +15,7 @@ import numpy as np
 
 from lithopos.core.arrays import Array, Floats, Mask
 from lithopos.core.camera.pinhole import Pinhole
-from lithopos.core.light.near import Sheet, near_irradiance
+from lithopos.core.light.near import near_irradiance, ways_to
 from lithopos.core.place.balance import BalanceAnswer
 from lithopos.core.place.daylight import Daylight
 from lithopos.core.place.face import Face
@@ -116,10 +116,8 @@ class PlaceLight:
         if first:
             found += seen.sunlit[:, None] * self._shown(bounced, 0)
         for number, near in enumerate(self.day.near, first + 1):
-            middle = near.light.corners.mean(0) if isinstance(near.light, Sheet) else near.light.middle
-            way = middle - points
-            reach = np.linalg.norm(way, axis=1)
-            met, _ = self.solids.met(points + 1e-3 * normal, way / np.maximum(reach, 1e-9)[:, None])
+            ways, reach = ways_to(near.light, points)
+            met, _ = self.solids.met(points + 1e-3 * normal, ways)
             for n in np.flatnonzero(met > 0.98 * reach):
                 found[n] += self._shown(near_irradiance(near.light, points[n], normal), number)
         return found

@@ -12,7 +12,7 @@ picture's resolution falls off with distance:
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 
 import numpy as np
 
@@ -50,6 +50,7 @@ def plane_receiver(
     light: PlaceLight | None = None,
     others: Sequence[Other] = (),
     gain: Floats | None = None,
+    let_in: Callable[[Array], Floats] | None = None,
 ) -> Receiver:
     """A level plane with the photograph on it.
 
@@ -64,6 +65,8 @@ def plane_receiver(
     others : photographs of the place from elsewhere, for what this one does not show.
     gain : (3,) from the renderer's radiance to the photograph's linear values, where what is too bright for the light
         that is known lies in another one, as floor in the sun of a window does, and throws that on; None: it does not.
+    let_in : of points (N, 3) the photograph's linear values of what white shows there of sunlight by windows beside
+        `white`, (N, 3); None: no sun comes in.
     """
     above = max(abs(float(camera.position[2]) - height_m), 0.05)
     tint = _tint(linear, camera, height_m, above, mean, white)
@@ -78,7 +81,7 @@ def plane_receiver(
         if texels is None:
             plain.append(field)
         else:
-            seen, own = _reflectance(linear, camera, field, height_m, texels, tint, white, light, others)
+            seen, own = _reflectance(linear, camera, field, height_m, texels, tint, white, light, others, let_in)
             shines = None if gain is None else _beyond(seen, own / gain)
             patches.append(_patch([field], height_m, _bounded(seen), shines))
     if plain:
@@ -176,6 +179,7 @@ def _reflectance(
     white: Floats,
     light: PlaceLight | None,
     others: Sequence[Other],
+    let_in: Callable[[Array], Floats] | None,
 ) -> tuple[Floats, Floats]:
     """A field's reflectance, not bounded yet: what the photograph shows there beside what white would show; and that.
 
@@ -189,7 +193,10 @@ def _reflectance(
     seen, known = shown_by(others, seen, known, points)
     own = white
     if light is None:
-        reflectance = np.where(known[..., None], seen * np.asarray(1 / white, np.float32), tint)
+        if let_in:
+            more = let_in(points.reshape(-1, 3)).reshape(rows, columns, 3)
+            own = np.maximum(white + more, LEAST_REFLECTANCE * white).astype(np.float32)
+        reflectance = np.where(known[..., None], seen * np.asarray(1 / own, np.float32), tint)
     else:
         own, sure = light.white(points, np.array([0.0, 0, 1]))
         known &= sure

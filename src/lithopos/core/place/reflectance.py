@@ -249,7 +249,7 @@ def _as_beside(
     told = {lit: light_of.from_model(UP, place, lit) for lit in (True, False)}
     bright = float(luminance(level))
     off = {lit: abs(np.log(max(bright, 1e-6) / max(float(luminance(told[lit])), 1e-6))) for lit in (True, False)}
-    lit = day.shines and (off[True] < off[False] if question.in_sun is None else question.in_sun)
+    lit = day.parted and (off[True] < off[False] if question.in_sun is None else question.in_sun)
     turned = light_of.from_model(normal, place if at is None else at, lit) / np.maximum(told[lit], 1e-6)
     own = SIGMA_BESIDE if normal[2] > LEVEL else SIGMA_TURNED
     return level * turned, lit, float(np.hypot(np.mean(balance.white_sigma), own))
@@ -268,7 +268,7 @@ def _as_like(question: ReflectanceQuestion, light_of: _Light) -> tuple[Array, bo
     there = _judged(question.model_copy(update={"in_sun": None}), shown["like"], either, day, at, normal)
     stuff = shown["like"] / np.maximum(either[there], 1e-6)
     light = shown["beside"] / np.maximum(stuff, 1e-3)
-    lit = day.shines and float(luminance(light)) > np.sqrt(luminance(either[True]) * luminance(either[False]))
+    lit = day.parted and float(luminance(light)) > np.sqrt(luminance(either[True]) * luminance(either[False]))
     return light, bool(lit), float(np.hypot(_sigma(light_of.balance, day, there, at), SIGMA_LIKE))
 
 
@@ -277,9 +277,9 @@ def _judged(
 ) -> bool:
     """Whether the sun shines on a patch: as it is told; else where it can, unless what lies there would have to be
     much darker than the ground."""
-    if day.sun is None or question.in_sun is False:
+    if not day.parted or question.in_sun is False:
         return False
-    if question.in_sun is None and day.about and at is not None and not day.about.lit(at, normal):
+    if question.in_sun is None and at is not None and not day.reached(at, normal):
         return False
     if question.in_sun:
         return True

@@ -191,8 +191,11 @@ def _bearing(given: Almanac, shot: Shot, camera: CameraAnswer) -> float | None:
 def sun_in_force(
     shot: Shot, measured: SunAnswer | None, almanac: AlmanacAnswer | None, dome: Dome | None
 ) -> Direction | None:
-    """The direction by which the shot is lit; of a panorama, as it lies in the world, its brightest place."""
-    if shot.lit_by == "room":
+    """The direction by which the shot is lit; of a panorama, as it lies in the world, its brightest place.
+
+    In a room None but where the sun shines in by a window.
+    """
+    if shot.lit_by == "room" and not any(window.sunny and not window.hidden for window in shot.windows):
         return None
     if dome is not None:
         x, y, z = dome_sun(dome)

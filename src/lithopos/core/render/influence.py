@@ -17,7 +17,7 @@ from lithopos.core.camera.depth import axis_depth
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.colour import luminance
 from lithopos.core.layers import Window
-from lithopos.core.light.near import Ball, Near, Sheet
+from lithopos.core.light.near import Ball, Sheet, Standing
 from lithopos.core.place.face import Face
 from lithopos.core.place.seen import in_sight
 from lithopos.core.render.scene import Scene, StoodModel
@@ -131,9 +131,15 @@ def _dimmed_m(thing: StoodModel, corners: Array, scene: Scene) -> float:
     return max(0.2 + max(0.5 * tall, (share * wide * tall**2 / (2 * np.pi * LEAST_CHANGE)) ** (1 / 3)), thing.shines_m)
 
 
+def _sun(scene: Scene) -> Array | None:
+    """The direction to the sun (3,), if it throws shadows anywhere."""
+    return scene.let_in.sun if scene.let_in else scene.sun
+
+
 def _sun_width(scene: Scene) -> float:
     """The tangent of the sun's apparent diameter."""
-    return float(np.tan(np.radians(max((day.sun_width_deg for day in scene.days), default=0.0))))
+    widths = [day.sun_width_deg for day in scene.days] + ([scene.let_in.width_deg] if scene.let_in else [])
+    return float(np.tan(np.radians(max(widths, default=0.0))))
 
 
 def _changed_points(thing: StoodModel, corners: Array, scene: Scene) -> list[Array]:
@@ -146,10 +152,10 @@ def _changed_points(thing: StoodModel, corners: Array, scene: Scene) -> list[Arr
     if not thing.casts:  # hangs on something that is there: only what it mirrors and shines on changes
         return outlines if thing.shines_m else outlines[:1]
     for light in (*scene.lights, *scene.added):
-        if isinstance(light, Near):
+        if isinstance(light, Standing):
             outlines += [np.concatenate([_ringed(tips, 0.1), feet]) for tips in _near_tips(light, corners, at)]
-    if scene.sun is not None:
-        sun = scene.sun
+    sun = _sun(scene)
+    if sun is not None:
         reach = np.minimum(rise / max(float(sun[2]), 0.02), LONGEST_SHADOW_M)
         tips = corners - reach[:, None] * sun
         tips[:, 2] = at
@@ -199,10 +205,11 @@ def _reached(thing: StoodModel, corners: Array, scene: Scene, places: Array, nor
     found = (near & (thing.casts or thing.shines_m > 0)) | (mirrors & _meets(places, mirrored, low, high, 0.1))
     if not thing.casts:
         return found
-    if scene.sun is not None:
-        found |= _meets(places, np.broadcast_to(scene.sun, places.shape), low, high, 0.1 + distance * _sun_width(scene))
+    sun = _sun(scene)
+    if sun is not None:
+        found |= _meets(places, np.broadcast_to(sun, places.shape), low, high, 0.1 + distance * _sun_width(scene))
     for light in (*scene.lights, *scene.added):
-        if isinstance(light, Near):
+        if isinstance(light, Standing):
             for source in light.corners if isinstance(light, Sheet) else light.middle[None]:
                 found |= _meets(places, source - places, low, high, 0.1)
     return found
@@ -217,7 +224,7 @@ def _meets(origins: Array, ways: Array, low: Array, high: Array, margin: float |
     return np.asarray((leave >= enter) & (leave > 0))
 
 
-def _near_tips(light: Near, corners: Array, at: float) -> list[Array]:
+def _near_tips(light: Standing, corners: Array, at: float) -> list[Array]:
     """Where shadows of a thing's corners (N, 3) end that a light in the place throws, from each of its ends: (N, 3)."""
     sheet = isinstance(light, Sheet)
     sources = light.corners if isinstance(light, Sheet) else light.middle[None]
@@ -234,13 +241,13 @@ def _near_tips(light: Near, corners: Array, at: float) -> list[Array]:
     return found
 
 
-def _lit_points(light: Near, scene: Scene) -> list[Array]:
+def _lit_points(light: Standing, scene: Scene) -> list[Array]:
     """Points whose outline holds the ground that an added light brightens."""
     middle, reach = _light_reach(light, scene)
     return [_ringed(middle[None] * [1, 1, 0], reach)]
 
 
-def _light_reach(light: Near, scene: Scene) -> tuple[Array, float]:
+def _light_reach(light: Standing, scene: Scene) -> tuple[Array, float]:
     """The middle of an added light (3,), and how far its light is seen [m]."""
     middle = light.corners.mean(0) if isinstance(light, Sheet) else light.middle
     white = float(luminance(scene.white)) if scene.white is not None else 1.0

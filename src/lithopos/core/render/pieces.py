@@ -71,7 +71,7 @@ def thumbnail_question(file: str) -> PieceQuestion:
 
 def shot_question(shot: Shot, facts: Derived, surface: Surface) -> PieceQuestion:
     """A surface in the light that a shot has, seen the way its camera looks; in plain light as long as it has none."""
-    if facts.sun_shown is None or facts.camera is None:
+    if facts.sun_shown is None or facts.camera is None or shot.lit_by == "room":
         return PieceQuestion(surface=surface)
     sky, sun = shot.sky, shot.sun.strength * (1 - shot.sky.cover)
     light = SunSky(facts.sun_shown, sun, sky.strength, facts.softness_deg, facts.haze, cover=sky.cover)

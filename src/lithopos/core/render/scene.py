@@ -25,7 +25,7 @@ from lithopos.core.geometry.model import Model, Texture
 from lithopos.core.grounds import GROUND_MATERIALS, PROXY_MATERIALS, GroundMaterial
 from lithopos.core.light.dome import dome_of
 from lithopos.core.light.luminance import clear_white_cd
-from lithopos.core.light.near import Near
+from lithopos.core.light.near import Near, Shaft, Standing, let_in
 from lithopos.core.materials.dress import dressed, look_of
 from lithopos.core.place.about import SidesSeen, sides_seen
 from lithopos.core.place.around import covered_by, kept_out, radiance_in_force, without_solids
@@ -201,7 +201,7 @@ class Scene:
     place_key: str = ""
     things_key: str = ""
     notes: tuple[str, ...] = field(default=())
-    added: tuple[Near, ...] = ()
+    added: tuple[Standing, ...] = ()
     white: Floats | None = None
     contact: Contact = field(default_factory=Contact)
     blend: Blend = field(default_factory=Blend)
@@ -230,6 +230,11 @@ class Scene:
             if isinstance(light, Environment) and light.sun is not None:
                 return np.array(light.sun)
         return None
+
+    @property
+    def let_in(self) -> Shaft | None:
+        """The sunlight that comes in by windows, if any does."""
+        return next((light for light in self.lights if isinstance(light, Shaft)), None)
 
 
 @dataclass
@@ -644,6 +649,7 @@ def _place(
             light=light,
             others=others,
             gain=np.array(balance.gain, np.float32) if day.local else None,
+            let_in=_let_in(day, balance),
         )
 
     holes = tuple(part for at, part in layout.levels if at < layout.main_m)
@@ -665,6 +671,20 @@ def _place(
         around = surroundings_of(linear, camera, np.array(balance.gain), apart, from_there)
     windows = window_pictures(shot.windows, linear, camera.width / shot.photograph.width)
     return balance, tuple(receivers), around, windows
+
+
+def _let_in(day: Daylight, balance: BalanceAnswer) -> Callable[[Array], Floats] | None:
+    """What white shows of the sun that comes in by windows, beside where things stand; None if none does."""
+    shafts = [one.light for one in day.near if isinstance(one.light, Shaft)]
+    if not shafts:
+        return None
+    theta = next(np.array(one.strength) for one in balance.lights if one.kind == "sun") / np.pi
+    square = theta * np.array(balance.gain) * shafts[0].irradiance * max(float(shafts[0].sun[2]), 0.0)
+
+    def here(points: Array) -> Array:
+        return np.isfinite(let_in(shafts[0], points)).astype(float)
+
+    return lambda points: np.asarray((here(points) - here(day.at[None]))[:, None] * square, np.float32)
 
 
 def _uneven(solids: list[tuple[Proxy, Solid]], at_m: float) -> tuple[Rect, ...]:

@@ -123,7 +123,8 @@ class MitsubaTracer:
             # Freed first: the renderer numbers its objects, and kernels are found again by those numbers.
             self._places, self._irradiance = {}, None
             gc.collect()
-            self._lights = {f"light{i}": light_of(self.mi, light) for i, light in enumerate(scene.lights)}
+            lights = {f"light{i}": light_of(self.mi, light) for i, light in enumerate(scene.lights)}
+            self._lights = {name: light for name, light in lights.items() if light is not None}
             self._receivers = self._receiver_shapes()
             self._places["without"] = self._load(self._receivers)
             self.loaded["places"] += 1

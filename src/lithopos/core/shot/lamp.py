@@ -26,6 +26,7 @@ class LitWindow(DocumentPart):
     width_m, foot : as a pane's: its true width, or the point of the ground plumb below its bottom left corner.
     strength : by hand, beside what was measured.
     held : it is as bright as it looks: nothing measures it otherwise.
+    sunny : in a room, the sun shines in through it.
     seen : what its pixels say; read when it is marked or moved.
     """
 
@@ -37,6 +38,7 @@ class LitWindow(DocumentPart):
     strength: By = 1.0
     held: bool = False
     hidden: bool = False
+    sunny: bool = False
     seen: PatchSeen | None = None
 
 

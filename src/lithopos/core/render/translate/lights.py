@@ -10,9 +10,9 @@ import numpy as np
 from lithopos.core.arrays import Array
 from lithopos.core.light.clear_sky import overcast_radiance, sun_irradiance
 from lithopos.core.light.dome import DISC_ROWS, directions, disc
-from lithopos.core.light.near import Ball, Beam, Sheet
+from lithopos.core.light.near import Ball, Beam, Shaft, Sheet
 from lithopos.core.render.scene import Environment, Light, SunSky, Surroundings
-from lithopos.core.render.translate import beam
+from lithopos.core.render.translate import beam, shaft
 from lithopos.core.render.translate.mesh import mesh
 
 SKY_LEFT = (0.3, 2.0)  # how far the sky beside what is seen may be dimmed or raised to make up for it
@@ -23,7 +23,7 @@ __all__ = ["light_of", "with_sky"]
 
 
 def light_of(mi: Any, light: Light) -> Any:
-    """A light as something that a scene can be loaded with."""
+    """A light as something that a scene can be loaded with; None of one that this variant has not."""
     if isinstance(light, SunSky):
         # The package's own sky is clear, and of one strength for all channels.
         if light.cover == 0 and np.ptp(light.sky_tint) < EVEN:
@@ -37,6 +37,8 @@ def light_of(mi: Any, light: Light) -> Any:
         return _sheet(mi, light)
     if isinstance(light, Beam):
         return beam.emitter(mi, light)
+    if isinstance(light, Shaft):
+        return shaft.emitter(mi, light)
     return _ball(light)
 
 
