@@ -197,6 +197,7 @@ class Lighting(unittest.TestCase):
         page.until("window.lithopos.derived.windows[0]?.corners_m")
         self.assertEqual(self.page.told("derived.windows[0].scale_from"), "foot")
         self.assertGreater(sum(self.page.told("shot.windows[0].seen.colour")), 0.05)
+        self.the_sun_shines_in_by_the_window()
         page.unfold("Lamps")
         self.clicks("Mark a lamp", (1300, 350), (1300, 900))
         page.until("window.lithopos.derived.lamps[0]?.white")
@@ -214,6 +215,16 @@ class Lighting(unittest.TestCase):
         self.page.after(lambda: page.page.get_by_role("button", name="Remove Lamp 1", exact=True).click())
         self.assertEqual(len(self.page.told("shot.lamps")), 1)
         self.page.after(lambda: page.press("the day"))
+
+    def the_sun_shines_in_by_the_window(self) -> None:
+        """Where it stands is asked for again; it is a light beside the room's."""
+        page, shines = self.page, self.page.page.get_by_text("the sun shines in", exact=True)
+        page.after(shines.click)
+        self.assertTrue(page.told("shot.windows[0].sunny"))
+        page.until("window.lithopos.derived.sun_shown")
+        self.assertIn("sun", [light["kind"] for light in page.told("derived.balance.lights")])
+        page.after(shines.click)
+        self.assertIsNone(page.told("derived.sun_shown"))
 
     def a_check_piece_stands(self) -> None:
         page = self.page

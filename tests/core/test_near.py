@@ -19,7 +19,7 @@ from lithopos.core.light.patches import PatchSeen
 from lithopos.core.light.photometry import intensity_of, lumen_of, read_photometry, spot_intensity
 from lithopos.core.place.balance import balance_of
 from lithopos.core.place.daylight import Daylight
-from lithopos.core.place.near_lights import UNIT, lamp_light, near_lights
+from lithopos.core.place.near_lights import UNIT, SunIn, lamp_light, near_lights
 from lithopos.core.place.receiver import Patch, Receiver, Sheen
 from lithopos.core.place.surroundings import room_around, surroundings_of
 from lithopos.core.render.influence import influence_of
@@ -252,6 +252,32 @@ class Strengths(unittest.TestCase):
                     off.append(abs(error))
         self.assertGreater(np.mean(honest), 0.9)
         self.assertLess(np.median(off), 0.25)
+
+    def test_sun_that_comes_in_is_told_by_floor_that_it_clips(self) -> None:
+        """By the channel that is not clipped; where all are, as at least so strong, and with more doubt."""
+        windows = [one.model_copy(update={"sunny": True}) for one in self.windows]
+        sun = SunIn(np.array([-0.6, 0.0, 0.8]), 0.53, 3.5)
+        at = np.array([0.3, 2.6, 0])  # between the windows' light on the floor
+        day = Daylight(None, 3.5, 0.3, room=True, at=at, near=near_lights(windows, [], self.camera, None, (), sun))
+        assert day.let_in
+        theta = {"sky": np.full(3, 0.05), "window w1": np.full(3, 0.3), "window w2": np.full(3, 0.3)}
+        told = dict[str, tuple[Array, float]]()
+        for name, strong in (("one", np.array([6.0, 4.5, 3.0])), ("all", np.array([12.0, 9.0, 6.0]))):
+            rng = np.random.default_rng(4)
+            patches = self.patches(day, theta | {"sun": strong}, rng, 30)
+            clipped = [max(patch.seen.colour) == 1 for patch in patches if patch.seen]
+            seen = [
+                patch.model_copy(update={"seen": patch.seen.model_copy(update={"clipped": float(lost)})})
+                for patch, lost in zip(patches, clipped, strict=True)
+                if patch.seen
+            ]
+            answer = balance_of(seen, self.camera, day)
+            self.assertEqual([patch.least for patch in answer.patches], clipped)
+            light = next(one for one in answer.lights if one.kind == "sun")
+            told[name] = np.array(light.strength) * answer.gain / np.pi / strong, light.sigma
+        np.testing.assert_allclose(told["one"][0], 1, atol=0.25)
+        self.assertTrue(0.4 < told["all"][0].mean() < 1.1, told)
+        self.assertGreater(told["all"][1], 1.3 * told["one"][1])
 
     def test_lights_that_patches_cannot_part_are_told(self) -> None:
         """All patches about one place: two clipped windows side by side give it the same light."""

@@ -3275,6 +3275,7 @@ export interface components {
          *     width_m, foot : as a pane's: its true width, or the point of the ground plumb below its bottom left corner.
          *     strength : by hand, beside what was measured.
          *     held : it is as bright as it looks: nothing measures it otherwise.
+         *     sunny : in a room, the sun shines in through it.
          *     seen : what its pixels say; read when it is marked or moved.
          */
         LitWindow: {
@@ -3329,6 +3330,11 @@ export interface components {
              * @default 1
              */
             strength: number;
+            /**
+             * Sunny
+             * @default false
+             */
+            sunny: boolean;
             /**
              * Width M
              * @default null
@@ -4176,12 +4182,18 @@ export interface components {
          *     in_sun : whether the sun is taken to reach it.
          *     residual : how much brighter it is than the fit says, relative; None if it was left out, with the `reason`.
          *     wrong : it contradicts the others.
+         *     least : it is clipped, but lies in the sun of a window, and tells how strong that is at least.
          */
         PatchAnswer: {
             /** Id */
             id: string;
             /** In Sun */
             in_sun: boolean;
+            /**
+             * Least
+             * @default false
+             */
+            least: boolean;
             /**
              * Reason
              * @default null

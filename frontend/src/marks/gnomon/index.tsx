@@ -1,4 +1,5 @@
 import { pair } from "../../geometry/points";
+import { hasSun } from "../../geometry/sun";
 import type { Kind } from "../kind";
 import { GnomonOverlay } from "./Overlay";
 import { Gnomons } from "./Panel";
@@ -47,6 +48,6 @@ export const kind: Kind = {
     fact: ({ document }) => (document.gnomons.length ? `${document.gnomons.length} marked` : "none yet"),
     Panel: Gnomons,
     open: true,
-    when: ({ document, derived }) => derived.camera !== null && document.lit_by !== "room",
+    when: ({ document, derived }) => derived.camera !== null && hasSun(document),
   },
 };

@@ -20,7 +20,7 @@ export function PatchOverlay({ shot, document, derived, frame }: MarkProps) {
         const [x, y] = frame.toScreen(patch.at);
         const radius = Math.max(patch.radius_px * frame.zoom.scale, 4);
         const chosen = selection?.kind === "patch" && selection.id === patch.id;
-        const tone = answer?.wrong || answer?.reason ? "var(--color-oxide)" : "#22262b";
+        const tone = answer?.wrong || (answer?.reason && !answer.least) ? "var(--color-oxide)" : "#22262b";
         const edge: [number, number] = [patch.at[0] + patch.radius_px, patch.at[1]];
         return (
           <g key={patch.id}>

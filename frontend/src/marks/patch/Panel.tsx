@@ -3,6 +3,7 @@ import { asked, type Balance, client, type LightPatch, type PatchAnswer, type Sh
 import { hexOf } from "../../geometry/colour";
 import { parseNumber } from "../../geometry/measure";
 import { newId } from "../../geometry/points";
+import { hasSun } from "../../geometry/sun";
 import { useChange } from "../../state/changes";
 import { toggleTool, usePicked } from "../../state/editor";
 import { say } from "../../state/notices";
@@ -132,13 +133,13 @@ const Words = ({ children }: { children: string }) => <p className="pt-2 pb-1 te
 type RowProps = StepProps & { patch: LightPatch; number: number; answer: PatchAnswer | undefined };
 
 function Row({ shot, document, patch, number, answer }: RowProps) {
-  const inRoom = document.lit_by === "room";
+  const inRoom = !hasSun(document);
   const { change } = useChange(shot.id);
   const { selection, select } = usePicked("selection", "select");
   const chosen = selection?.kind === "patch" && selection.id === patch.id;
   const set = (values: Partial<LightPatch>, label: string) =>
     void change({ patches: { [patch.id]: values } }, `${label} of patch ${number + 1}`);
-  const wrong = answer?.wrong || answer?.reason;
+  const wrong = answer?.wrong || (answer?.reason && !answer.least);
   return (
     <li className="border-b border-dotted border-lime-300 py-1 text-xs last:border-0">
       <div className="flex items-center gap-2">

@@ -13,6 +13,7 @@ export const brightOf = (linear: readonly number[]) =>
 /** A patch's own line in the fit. */
 export function standing(answer: PatchAnswer | undefined): string {
   if (!answer) return "";
+  if (answer.least) return "clipped: at least so strong";
   if (answer.reason) return answer.reason;
   const off = Math.round(100 * (answer.residual ?? 0));
   if (answer.wrong) return `disagrees: ${Math.abs(off)} % ${off > 0 ? "too bright" : "too dark"}`;

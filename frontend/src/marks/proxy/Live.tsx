@@ -19,11 +19,13 @@ import type { StepProps } from "../props";
 /** Proxies in the live view: they take shadows and hide what is behind them; looked round at, they are grey. */
 export function StoodProxies({ document, derived }: StepProps) {
   const round = useEditor((state) => state.round !== null);
-  const depth = shadowDepth(derived);
+  const depth = shadowDepth(document, derived);
   return document.proxies.map((proxy) => {
     const answer = derived.proxies.find(({ id }) => id === proxy.id);
+    // In a room all but what the sun reaches by a window is shade already.
+    const receives = proxy.receives && document.lit_by !== "room";
     return proxy.hidden || !answer?.faces.length ? null : (
-      <Stood key={proxy.id} {...proxy} faces={answer.faces} depth={depth} round={round} />
+      <Stood key={proxy.id} {...proxy} receives={receives} faces={answer.faces} depth={depth} round={round} />
     );
   });
 }

@@ -1,4 +1,5 @@
 import { pair } from "../../geometry/points";
+import { hasSun } from "../../geometry/sun";
 import type { Kind } from "../kind";
 import { ShadowEdgeOverlay } from "./Overlay";
 import { ShadowEdges } from "./Panel";
@@ -49,6 +50,6 @@ export const kind: Kind = {
     fact: ({ document }) =>
       document.shadow_edges.length ? `${document.shadow_edges.length} marked` : "none yet",
     Panel: ShadowEdges,
-    when: ({ document, derived }) => derived.camera !== null && document.lit_by !== "room",
+    when: ({ document, derived }) => derived.camera !== null && hasSun(document),
   },
 };

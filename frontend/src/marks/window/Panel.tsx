@@ -1,6 +1,7 @@
 import type { LitWindow } from "../../api/client";
 import { hexOf } from "../../geometry/colour";
 import { metres, parseMetres } from "../../geometry/measure";
+import { hasSun } from "../../geometry/sun";
 import { useChange } from "../../state/changes";
 import { toggleTool, usePicked } from "../../state/editor";
 import { Button, Field, Hint, Slider, Statement, TextField } from "../../ui/controls";
@@ -22,6 +23,7 @@ export function Windows(props: StepProps) {
       {windows.map((window) => (
         <Row key={window.id} window={window} {...props} />
       ))}
+      {props.document.lit_by === "room" && windows.length > 0 && <ShinesIn {...props} />}
       <Button className="mt-1" active={tool?.kind === "window"} onClick={() => toggleTool("window")}>
         Mark a window
       </Button>
@@ -29,7 +31,32 @@ export function Windows(props: StepProps) {
   );
 }
 
-function Row({ window, shot, derived }: StepProps & { window: LitWindow }) {
+/** Whether the sun shines in: through all windows at first, then through those of which it is said. */
+function ShinesIn({ shot, document, derived }: StepProps) {
+  const { change } = useChange(shot.id);
+  const { windows } = document;
+  const set = (sunny: boolean) =>
+    void change(
+      { windows: Object.fromEntries(windows.map(({ id }) => [id, { sunny }])) },
+      sunny ? "the sun shines in" : "no sun shines in",
+    );
+  const shines = windows.some(({ sunny }) => sunny);
+  return (
+    <>
+      <Statement holds={shines} onChange={set}>
+        the sun shines in
+      </Statement>
+      {shines && !derived.sun_shown && (
+        <Hint>
+          Say where the sun stands: mark a gnomon, its foot on the floor below a window’s corner, its top that
+          corner, its tip where the light of that corner ends on the floor.
+        </Hint>
+      )}
+    </>
+  );
+}
+
+function Row({ window, shot, document, derived }: StepProps & { window: LitWindow }) {
   const { change, move, keep } = useChange(shot.id);
   const { selection, select } = usePicked("selection", "select");
   const open = selection?.kind === "window" && selection.id === window.id;
@@ -85,6 +112,14 @@ function Row({ window, shot, derived }: StepProps & { window: LitWindow }) {
             onMove={(strength) => move({ windows: { [window.id]: { strength } } })}
             onKeep={() => keep(`strength of ${name}`)}
           />
+          {hasSun(document) && document.lit_by === "room" && document.windows.length > 1 && (
+            <Statement
+              holds={window.sunny}
+              onChange={(sunny) => put({ sunny }, sunny ? "sun by a window" : "no sun by a window")}
+            >
+              the sun shines in through it
+            </Statement>
+          )}
           <Statement
             holds={window.held}
             onChange={(held) => put({ held }, held ? "trust a window" : "measure a window")}

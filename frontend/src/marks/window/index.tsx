@@ -28,6 +28,7 @@ export const kind: Kind = {
         strength: 1,
         held: false,
         hidden: false,
+        sunny: document.windows.some((one) => one.sunny),
         seen: null,
       };
       return { patch: { windows: { [id]: made } }, label: "window", id };

@@ -2,6 +2,7 @@ import type { LightAnswer } from "../../api/client";
 import { cameraOf } from "../../geometry/camera";
 import { hexOf } from "../../geometry/colour";
 import { footOf } from "../../geometry/standing";
+import { hasSun } from "../../geometry/sun";
 import type { StepProps } from "../../marks/props";
 
 const SIZE = 132;
@@ -36,7 +37,7 @@ export function Dome({ document, derived }: StepProps) {
   const half = Math.atan((derived.camera.image.width ?? 1) / 2 / camera.focal);
   const border = (angle: number) => put([Math.cos(ahead + angle), Math.sin(ahead + angle), 0]);
   const [left, right] = [border(half), border(-half)];
-  const sun = document.lit_by === "room" ? null : derived.sun_shown;
+  const sun = hasSun(document) ? derived.sun_shown : null;
   return (
     <svg width={SIZE} height={SIZE} role="img" aria-label="Where the light comes from" className="shrink-0">
       <circle cx={SIZE / 2} cy={SIZE / 2} r={RADIUS} fill="#eceee6" stroke="#8a8f86" />

@@ -1,4 +1,5 @@
 import type { Derived, FileOut, Shot, Upload } from "../../api/client";
+import { hasSun } from "../../geometry/sun";
 import type { StepProps } from "../../marks/props";
 import { useChange } from "../../state/changes";
 import type { Patch } from "../../state/patch";
@@ -26,16 +27,18 @@ const fallsBy = ({ photograph }: Shot, { falloff_measured }: Derived) =>
 
 const times = (v: number) => `${v.toFixed(2)} ×`;
 
+const SUN: Knob = {
+  label: "Sun",
+  of: ({ sun }) => sun.strength,
+  min: 0,
+  max: 3,
+  show: times,
+  change: (strength) => ({ sun: { strength } }),
+};
+
 /** What a day's light can be set to by hand, on top of what was measured. */
 const KNOBS: readonly Knob[] = [
-  {
-    label: "Sun",
-    of: ({ sun }) => sun.strength,
-    min: 0,
-    max: 3,
-    show: times,
-    change: (strength) => ({ sun: { strength } }),
-  },
+  SUN,
   {
     label: "Sky",
     of: ({ sky }) => sky.strength,
@@ -91,7 +94,7 @@ export function LightStep({ projectId, onFiles, onStand, ...props }: Props) {
   return (
     <>
       <LitBy {...props} projectId={projectId} onFiles={onFiles} />
-      {document.lit_by !== "room" && <SunBy {...props} />}
+      {hasSun(document) && <SunBy {...props} />}
       <Lights {...props} />
       <KindSections step="light" {...props} />
       <Section
@@ -105,7 +108,7 @@ export function LightStep({ projectId, onFiles, onStand, ...props }: Props) {
         open={!document.patches.length}
       >
         {document.lit_by !== "panorama" &&
-          (document.lit_by === "day" ? KNOBS : ROOM_KNOBS).map(
+          (document.lit_by === "day" ? KNOBS : hasSun(document) ? [SUN, ...ROOM_KNOBS] : ROOM_KNOBS).map(
             ({ label, of, min, max, show, change: by, free }) => (
               <Slider
                 key={label}

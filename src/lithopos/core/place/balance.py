@@ -48,7 +48,6 @@ SIGMA_WHITE_INDOORS, SIGMA_BALANCE_INDOORS = 0.8, 0.2
 SIGMA_WHITE_LET_IN = 1.5  # where the sun comes in by a window, far too bright for the room
 SIGMA_SHOWN, SIGMA_SHOWN_UNEVEN = (0.12, 0.06), (0.25, 0.1)  # of the ground in a panorama, where no sun rules: uneven
 TOO_BRIGHT = "it is clipped: too bright to tell"
-AT_LEAST = "it is clipped: it tells how strong the sun that comes in is at least"
 AUTO_SPREAD = 0.3  # of the whole ground's light and shade, which are no patches that somebody chose
 Three = tuple[float, float, float]
 
@@ -73,6 +72,7 @@ class PatchAnswer(BaseModel):
     in_sun : whether the sun is taken to reach it.
     residual : how much brighter it is than the fit says, relative; None if it was left out, with the `reason`.
     wrong : it contradicts the others.
+    least : it is clipped, but lies in the sun of a window, and tells how strong that is at least.
     """
 
     id: str
@@ -80,6 +80,7 @@ class PatchAnswer(BaseModel):
     residual: float | None = None
     wrong: bool = False
     reason: str | None = None
+    least: bool = False
 
 
 class LightAnswer(BaseModel):
@@ -150,8 +151,9 @@ def balance_of(patches: Sequence[LightPatch], camera: Pinhole, day: Daylight) ->
     if clipped:
         sunlit = [_sunlit(patch, camera, day) for patch in clipped]
         found = _solved(put_in, with_sun_in(day, sunlit, found), tones)
-        reasons |= dict.fromkeys((patch.id for patch in clipped), AT_LEAST)
     answers = [PatchAnswer(id=patch.id, in_sun=lit.get(patch.id, False), reason=reasons[patch.id]) for patch in patches]
+    for answer in answers:
+        answer.least = any(answer.id == patch.id for patch in clipped)
     told = iter(zip(found.residuals, found.wrong, strict=True))
     for answer in answers:
         if answer.reason is None:
@@ -303,7 +305,8 @@ def proposed_patches(
 
     def patch(number: int, at: Pixel, light: Literal["sun", "shade"]) -> LightPatch:
         seen = read_patch(photograph, at, radius)
-        return LightPatch(id=f"{light}{number}", at=at, radius_px=radius, light=light, seen=seen)
+        told = "judge" if day.let_in else light
+        return LightPatch(id=f"{light}{number}", at=at, radius_px=radius, light=told, seen=seen)
 
     found = [patch(number, at, "sun") for number, at in enumerate(places[0])]
     found += [patch(number, at, "shade") for number, at in enumerate(places[1])]
