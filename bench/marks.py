@@ -32,7 +32,8 @@ def marked(shot: Shot, place: Place, studio: Studio, photograph: Picture, rng: n
     for number, corners in enumerate(place.windows):
         if _in_sight(view, corners):
             foot = corners[3] * [1, 1, 0]
-            windows.append({"id": f"w{number}", "corners": seen(corners), "foot": seen(foot)[0]})
+            sunny = not place.overcast and place.night is None
+            windows.append({"id": f"w{number}", "corners": seen(corners), "foot": seen(foot)[0], "sunny": sunny})
     lamps = []
     for number, lamp in enumerate(place.lamps):
         middle = np.array(lamp.middle)

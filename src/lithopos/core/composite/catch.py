@@ -33,6 +33,7 @@ DOUBTED, TRUSTED = 2.5, 4.5
 NOTICED = (3.0, 4.0)
 # Where noise is measured: places that change by this share over so many pixels, and such as models fill so far; a
 # stray pixel counts so much.
+CLIPPED, TOLD_PX = 0.97, 2.0  # linear; over so much is what was clipped smoothed
 LEAST_CHANGED, NEAR_PX, WHOLE_COVER, STRAY = 0.02, 7, 0.99, 16.0
 
 __all__ = ["BRIGHTEST", "BRIGHTEST_ADDED", "Caught", "catch", "halo_px", "light_ratio", "noise_of"]
@@ -73,6 +74,7 @@ def catch(
     shadow: Floats | None = None,
     bump: Callable[[Floats, Mask], Floats] | None = None,
     opened: bool = False,
+    clipped_gain: Floats | None = None,
 ) -> Caught:
     """What the models do to a window of the photograph.
 
@@ -87,6 +89,8 @@ def catch(
     bump : gives what is kept of the light on ground that is not quite even, by that on even ground and where no model
         is (H, W).
     opened : the lens was, so that outlines are wide and their coverage is as noisy as light.
+    clipped_gain : where what receivers are made of tells how bright they are where the photograph is clipped, the gain
+        with which: as `gain`, but without what is set by hand.
     """
     top = np.float32(np.iinfo(codes.dtype).max)
     cover = np.clip(layers.mean("coverage"), 0, 1) if "coverage" in layers else np.zeros(codes.shape[:2], np.float32)
@@ -98,12 +102,26 @@ def catch(
     if bump is not None:
         ratio = bump(ratio, cover <= 0)
     taken = fade * (1 - np.clip(layers.mean("withheld"), 0, 1)) if "withheld" in layers else fade
+    if clipped_gain is not None:
+        ratio = _of_clipped(ratio, base, np.asarray(layers.mean("without") * clipped_gain, np.float32))
     if shadow is not None:
         ratio = np.where(ratio < 1, np.maximum(ratio, 1e-4) ** shadow, ratio)
     ratio = 1 + (ratio - 1) * taken[..., None]
     shown = _smooth_cover(cover, quality) if opened and cover.any() else cover
     model = _model_light(layers, cover, shown, ratio, gain, quality) if cover.any() else np.zeros_like(base)
     return Caught(np.minimum(ratio, 1), base * np.maximum(ratio - 1, 0), model, shown, cut)
+
+
+def _of_clipped(ratio: Floats, base: Floats, shown: Floats) -> Floats:
+    """What is kept of clipped values, (H, W, 3), where that is less than they were before they were clipped.
+
+    Parameters
+    ----------
+    shown : (H, W, 3) linear values as traced, with their noise.
+    """
+    brighter = cv2.GaussianBlur(np.maximum(shown, 1), (0, 0), TOLD_PX)
+    kept = np.where(base >= CLIPPED, np.minimum(ratio * brighter, 1), ratio)
+    return np.where(ratio < 1, kept, ratio).astype(np.float32)
 
 
 def noise_of(codes: Codes, layers: Layers, gain: Floats) -> float:

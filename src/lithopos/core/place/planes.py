@@ -30,6 +30,7 @@ Rect = tuple[float, float, float, float]  # x0, y0, x1, y1 [m]
 RINGS = 6
 # Of reflectance, and the share of a field that is so much too bright, from which on it shines.
 LEAST_OVER, LEAST_SHARE = 0.3, 5e-4
+CLIPPED = 0.97  # linear
 DULL = 0.5  # the least roughness of a coat under which what is bright is no mirror image
 FAR = 60.0  # how far the plane goes on, in widths of the outermost ring
 
@@ -196,6 +197,8 @@ def _reflectance(
         if let_in:
             more = let_in(points.reshape(-1, 3)).reshape(rows, columns, 3)
             own = np.maximum(white + more, LEAST_REFLECTANCE * white).astype(np.float32)
+            # Floor that this sun clips is as the rest of it.
+            seen = np.where(seen >= CLIPPED, np.maximum(seen, tint * own), seen)
         reflectance = np.where(known[..., None], seen * np.asarray(1 / own, np.float32), tint)
     else:
         own, sure = light.white(points, np.array([0.0, 0, 1]))

@@ -506,17 +506,19 @@ class _Job:
         """What a window is put together from."""
         codes = self.base.codes[window.slices]
         brighter = self.scene.added or self.session.tracer.manner == "own"
+        gain = self.gain * light_map(self.scene.camera, self.scene.falloff, window)
         caught = catch(
             codes,
             layers,
             self.influence.fade(window),
-            self.gain * light_map(self.scene.camera, self.scene.falloff, window),
+            gain,
             self.base.codes.shape[1],
             denoising,
             BRIGHTEST_ADDED if brighter else BRIGHTEST,
             _shadow_power(self.scene.contact),
             self._bump(window, layers),
             self.scene.lens is not None,
+            gain / np.float32(2**self.scene.stops) if self.scene.let_in else None,
         )
         self.cuts[tile] = caught.cut
         nothing = np.zeros(caught.cover.shape, np.float32)

@@ -60,6 +60,7 @@ from lithopos.core.place.sky_seen import sky_spots
 from lithopos.core.place.solids import Solid, solid_of
 from lithopos.core.place.surroundings import room_around, surroundings_of
 from lithopos.core.readiness import missing
+from lithopos.core.render.engine import FAST, choose_variant
 from lithopos.core.shot import Blend, Contact, Ground, Matte, Pane, Placed, Proxy, Shot
 from lithopos.core.standing.placement import Stand, root_of, scale_of, stands, upright
 
@@ -78,6 +79,7 @@ BEFORE_WINDOWS = (
 )
 WALL_REFLECTANCE = 0.4  # of what a pane hangs on, where nothing is known of it
 
+WITHOUT_SUN = "This machine’s slow renderer leaves out the sun that comes in by windows."
 UNLIKE = (
     "{} of the site’s other photographs share too little ground with this one to tell how bright they are beside it; "
     "they fill nothing in."
@@ -188,6 +190,7 @@ class Scene:
     blend : how the render is blended with the photograph, by hand.
     mattes : what stands in front, drawn in the photograph's own size, with its distance [m], if that is known.
     falloff : which share of the light the lens loses in a corner (`place.falloff`).
+    stops : by how much things are brighter by hand; `gain` holds it.
     place_key, things_key : tell what the empty place, and the models without their places, are made of: as
         long as they stay, what was traced or loaded of them holds.
     notes : plain sentences on what is doubtful.
@@ -207,6 +210,7 @@ class Scene:
     blend: Blend = field(default_factory=Blend)
     mattes: tuple[tuple[Matte, float | None], ...] = ()
     falloff: float = 0.0
+    stops: float = 0.0
 
     @property
     def lens(self) -> Lens | None:
@@ -360,6 +364,8 @@ def build_scene(
         light = SunSky(to_sun, *strengths, balance.sky, shot.sky.cover)
         if known.around is not None:
             light = Surroundings(light, known.around, repr(made_of) if photograph_key else "")
+    if day.let_in and choose_variant() != FAST:
+        unstood.append(WITHOUT_SUN)
     near = near_in_force(shot, day, balance, known.windows)
     factor = lamp_factor(shot, balance)
     added = added_lights(shot, pinhole_of(facts.camera), factor)
@@ -382,6 +388,7 @@ def build_scene(
         shot.blend,
         tuple((matte, distance_of(matte, pinhole_of(facts.camera))) for matte in shot.mattes if not matte.hidden),
         day.falloff,
+        shot.exposure.stops,
     )
 
 
