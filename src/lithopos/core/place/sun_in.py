@@ -18,6 +18,7 @@ CLIPPED_LINEAR = 0.95
 # What is clipped in all channels is rather so much brighter, in natural logarithms; how far that may be off, and what a
 # channel tells that is not clipped.
 CLIPPED_MORE, SIGMA_CLIPPED, SIGMA_ONE_CHANNEL = 0.4, 0.5, 0.25
+RATHER = 0.75  # of what patches tell: bars and furniture take light from some, nothing gives more to any
 WITHIN_M = 0.12  # of the sun's patch on the floor: as exactly is it known where that ends
 LOOKED_AT, FARTHEST_M = 120, 15.0  # spots across the picture, and how far away
 
@@ -50,7 +51,7 @@ def with_sun_in(day: Daylight, clipped: Sequence[PatchIn], found: Balance) -> Da
             told.append(max(float(strength[~lost].mean()), float(strength[lost].max(initial=-np.inf))))
     if not told:
         return day
-    better = replace(own, known=replace(own.known, mean=float(np.median(told)), sigma=sigma))
+    better = replace(own, known=replace(own.known, mean=float(np.quantile(told, RATHER)), sigma=sigma))
     return replace(day, near=tuple(better if one is own else one for one in day.near))
 
 
