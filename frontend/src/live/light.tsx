@@ -76,7 +76,7 @@ function daylight(document: Shot, { balance }: Derived, rise: number) {
 /** The sun that comes into a room by its windows, which are lights of their own. */
 function letIn(document: Shot, balance: Derived["balance"], taken: number): Colour {
   const sun = balance?.lights.find(({ kind }) => kind === "sun");
-  const strength = sun?.strength ?? (hasSun(document) ? [3, 2.8, 2.5] : [0, 0, 0]);
+  const strength = sun?.strength ?? (hasSun(document) ? [9, 8.5, 7.5] : [0, 0, 0]);
   return strength.map((v) => (taken * document.sun.strength * v) / Math.PI) as Colour;
 }
 

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from lithopos.core.light.near import Beam
+from lithopos.core.render.translate.sampled import sampled
 
 NAME = "lithopos_beam"
 
@@ -45,11 +46,11 @@ def _spot(mi: Any, light: Beam) -> dict[str, Any]:
 
 
 @cache
-def _register(_variant: str, mi: Any) -> None:
+def _register(variant: str, mi: Any) -> None:
     """Make the emitter known to the variant that is set."""
     import drjit as dr
 
-    class TableBeam(mi.Emitter):  # type: ignore[misc]
+    class TableBeam(sampled(variant, mi)):  # type: ignore[misc]
         """Light from a small round opening, its intensity looked up by direction."""
 
         def __init__(self, properties: Any) -> None:
@@ -84,20 +85,5 @@ def _register(_variant: str, mi: Any) -> None:
                 around * self.about[0] + self.about[1], dr.safe_acos(out.z) / dr.pi * self.down[0] + self.down[1]
             )
             return ds, dr.select(active, self.table.eval(at, active) / square, 0)
-
-        def pdf_direction(self, *_: Any) -> Any:
-            return mi.Float(0)
-
-        def eval_direction(self, *_: Any) -> Any:
-            return mi.Color3f(0)
-
-        def eval(self, *_: Any) -> Any:
-            return mi.Color3f(0)
-
-        def bbox(self) -> Any:
-            return mi.ScalarBoundingBox3f()
-
-        def to_string(self) -> str:
-            return "TableBeam[]"
 
     mi.register_emitter(NAME, TableBeam)

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from lithopos.core.light.near import Shaft
+from lithopos.core.render.translate.sampled import sampled
 
 NAME = "lithopos_shaft"
 SHORT_M = 0.005  # of the opening: what a window is made of, and its own light, lies there
@@ -33,11 +34,11 @@ def emitter(mi: Any, light: Shaft) -> dict[str, Any] | None:
 
 
 @cache
-def _register(_variant: str, mi: Any) -> None:
+def _register(variant: str, mi: Any) -> None:
     """Make the emitter known to the variant that is set."""
     import drjit as dr
 
-    class ShaftEmitter(mi.Emitter):  # type: ignore[misc]
+    class ShaftEmitter(sampled(variant, mi)):  # type: ignore[misc]
         """A sun whose light reaches what sees it through an opening."""
 
         def __init__(self, properties: Any) -> None:
@@ -75,20 +76,5 @@ def _register(_variant: str, mi: Any) -> None:
             ds.pdf, ds.delta, ds.time = 1.0, True, it.time
             ds.emitter = mi.EmitterPtr(self)
             return ds, dr.select(comes, self.irradiance, 0)
-
-        def pdf_direction(self, *_: Any) -> Any:
-            return mi.Float(0)
-
-        def eval_direction(self, *_: Any) -> Any:
-            return mi.Color3f(0)
-
-        def eval(self, *_: Any) -> Any:
-            return mi.Color3f(0)
-
-        def bbox(self) -> Any:
-            return mi.ScalarBoundingBox3f()
-
-        def to_string(self) -> str:
-            return "ShaftEmitter[]"
 
     mi.register_emitter(NAME, ShaftEmitter)
