@@ -11,6 +11,7 @@ import trimesh
 
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.geometry.model import Material, Model, Part
+from lithopos.core.light.near import Shaft
 from lithopos.core.place.receiver import Patch, Receiver, Sheen
 from lithopos.core.render.engine import FAST
 from lithopos.core.render.influence import influence_of
@@ -82,6 +83,22 @@ class Gathered(unittest.TestCase):
         mirrored = ((1.5 - 1) / (1.5 + 1)) ** 2
         through = (1 - mirrored) / (1 + mirrored) * TINT**2  # once in, once out
         np.testing.assert_allclose(under.mean(0) / beside[0], through, rtol=0.02)
+
+    def test_what_a_window_lets_in_is_gathered_and_nothing_else(self) -> None:
+        """Half of a slab lies in the sun of a window above it: under that half is what Fresnel leaves of it."""
+        slab = trimesh.creation.box((0.5, 0.5, 0.02))
+        outdoors = scene(slab, GLASS, 0.3, [0, 0, 1], 0.53, sky=0.0, grey=0.05)
+        opening = np.array([[0.0, -1, 2], [2, -1, 2], [2, 1, 2], [0, 1, 2]])
+        shaft = Shaft(np.array([0.0, 0, 1]), 0.53, opening[None], np.array([4, 3, 2], np.float32))
+        made = replace(outdoors, lights=(shaft,))
+        engine = tracer()
+        engine.show(made, fine=True)
+        spots = np.array([[x, y, 0] for x in np.linspace(0.03, 0.1, 6) for y in np.linspace(-0.1, 0.1, 6)])
+        lit, dark = self.light(at(made, spots)), self.light(at(made, spots * [-1, 1, 1]))
+        mirrored = ((1.5 - 1) / (1.5 + 1)) ** 2
+        through = (1 - mirrored) / (1 + mirrored) * TINT**2
+        np.testing.assert_allclose(lit.mean(0), 0.05 / np.pi * shaft.irradiance * through, rtol=0.03)
+        self.assertLess(dark.max(), 0.02 * lit.mean())
 
     def test_what_a_body_takes_of_the_sun_grows_with_the_way_through_it(self) -> None:
         # Beer and Lambert: a colour that is left after 10 mm is left squared after 20, and to the sixth after 60.

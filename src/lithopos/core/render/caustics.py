@@ -22,10 +22,12 @@ from lithopos.core.arrays import Array, Floats
 from lithopos.core.colour import luminance
 from lithopos.core.geometry.model import Material, Part, Texture
 from lithopos.core.light.dome import DISC_ROWS
+from lithopos.core.light.near import Shaft
 from lithopos.core.place.receiver import Patch
 from lithopos.core.render.absorption import absorbing, crossed, left_after, table_of
 from lithopos.core.render.scene import Environment, Scene, StoodModel
 from lithopos.core.render.translate.models import CLEAR
+from lithopos.core.render.translate.shaft import SHORT_M, through_opening
 
 MOST_BOUNCES = 8
 DULL_GLASS, DULL_METAL = 0.6, 0.3  # a roughness from which nothing is gathered that could be seen as such
@@ -101,6 +103,8 @@ def _gathers(material: Material, closed: bool) -> bool:
 
 def sun_cone(scene: Scene, beside: float = PIXELS_BESIDE) -> Cone | None:
     """The sun of a scene, wider than it is by so many pixels of what it is drawn into; None if none shines."""
+    if scene.let_in is not None:
+        return Cone(scene.let_in.sun, float(np.radians(scene.let_in.width_deg / 2)))
     if scene.sun is None:
         return None
     found = [(day.sun_width_deg, np.pi / DISC_ROWS) for day in scene.days if day.sun_strength > 0]
@@ -135,10 +139,10 @@ def traced(mi: Any, loaded: Any, scene: Scene, cone: Cone, photons: int, seed: i
     names = shape_names(mi, loaded)
     passes_on = np.zeros(max(names, default=0) + 1, np.float32)
     passes_on[[number for number, name in names.items() if name in {part for part, _, _ in gathering}]] = 1
-    absorbed = table_of(mi, names, absorbing(scene))
+    tables = passes_on, table_of(mi, names, absorbing(scene))
     launches = range(0, photons, LAUNCH)
     parts = [
-        _landed(mi, loaded, aim, cone, min(LAUNCH, photons - first), seed + 7919 * number, passes_on, absorbed)
+        _landed(mi, loaded, aim, (cone, scene.let_in), min(LAUNCH, photons - first), seed + 7919 * number, *tables)
         for number, first in enumerate(launches)
     ]
     places, flux, shapes = (np.concatenate([part[i] for part in parts]) for i in range(3))
@@ -264,10 +268,19 @@ def _walked(mi: Any, dr: Any, loaded: Any, ray: Any, flux: Any, rng: Any, passes
 
 
 def _landed(
-    mi: Any, loaded: Any, aim: _Aim, cone: Cone, count: int, seed: int, passes_on: Floats, absorbed: Any
+    mi: Any,
+    loaded: Any,
+    aim: _Aim,
+    sun: tuple[Cone, Shaft | None],
+    count: int,
+    seed: int,
+    passes_on: Floats,
+    absorbed: Any,
 ) -> tuple[Array, Floats, NDArray[np.uint32]]:
     """Where light lands (N, 3), with its flux (N, 3), on which shape (N,)."""
     import drjit as dr
+
+    cone, let_in = sun
 
     def figure(value: float) -> Any:  # not a part of the kernel, which is found again for other figures
         return dr.opaque(mi.Float, float(value))
@@ -288,11 +301,20 @@ def _landed(
     aside = dr.sqrt(dr.maximum(1 - rise * rise, 0))
     one, two = (mi.Vector3f(*figures(way)) for way in _square_to(cone.to_sun))
     way = rise * mi.Vector3f(*figures(cone.to_sun)) + aside * (dr.cos(turn) * one + dr.sin(turn) * two)
-    far = dr.zeros(mi.SurfaceInteraction3f, count)
-    far.wi = -way
-    solid_angle = 2 * np.pi * (1 - np.cos(cone.half))
-    flux = mi.Color3f(loaded.environment().eval(far) * (figure(aim.area * solid_angle) * rise))
-    ray = mi.Ray3f(start + way * EMITTED_M, -way)
+    if let_in is None:
+        far = dr.zeros(mi.SurfaceInteraction3f, count)
+        far.wi = -way
+        solid_angle = 2 * np.pi * (1 - np.cos(cone.half))
+        flux = mi.Color3f(loaded.environment().eval(far) * (figure(aim.area * solid_angle) * rise))
+        away = mi.Float(EMITTED_M)
+    else:
+        openings = [[mi.Point3f(*figures(corner)) for corner in opening] for opening in let_in.openings]
+        away = through_opening(mi, dr, openings, start, way)
+        comes = away < dr.inf
+        flux = mi.Color3f(*figures(np.asarray(let_in.irradiance, float))) * (figure(aim.area) * rise)
+        flux = dr.select(comes, flux, 0)
+        away = dr.select(comes, away - SHORT_M, 0)
+    ray = mi.Ray3f(start + way * away, -way)
     found = looped(_walked)(mi, dr, loaded, ray, flux, rng, mi.Float(passes_on), absorbed)
     dr.eval(found)  # all three at once, or each would be walked for on its own
     where, flux, shape = found

@@ -187,7 +187,7 @@ class MitsubaTracer:
 
     def sunlit(self, pixels: Pixels) -> tuple[Floats, NDArray[np.int32]] | None:
         """See `Tracer.sunlit`; the fast variant alone can tell, and where all is sharp."""
-        cone = sun_cone(self.scene, beside=0)
+        cone = sun_cone(self.scene, beside=0) if self.scene.let_in is None else None
         if cone is None or self.scene.lens or not isinstance(self._sampler, LaneSampler):
             return None
         share, names = self._sampler.sunlit(self._places["without"], pixels, cone.ways())

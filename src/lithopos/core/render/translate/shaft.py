@@ -13,7 +13,7 @@ from lithopos.core.render.translate.sampled import sampled
 NAME = "lithopos_shaft"
 SHORT_M = 0.005  # of the opening: what a window is made of, and its own light, lies there
 
-__all__ = ["emitter"]
+__all__ = ["SHORT_M", "emitter", "through_opening"]
 
 
 def emitter(mi: Any, light: Shaft) -> dict[str, Any] | None:
@@ -31,6 +31,22 @@ def emitter(mi: Any, light: Shaft) -> dict[str, Any] | None:
     shone = {f"irradiance_{i}": float(v) for i, v in enumerate(light.irradiance)}
     width = float(np.radians(light.width_deg))
     return {"type": NAME, "count": len(light.openings), "width": width, **shone, **sun, **corners}
+
+
+def through_opening(mi: Any, dr: Any, openings: list[list[Any]], at: Any, way: Any) -> Any:
+    """How far off ways from places go through one of some openings, four corners each; infinite: through none."""
+    reach = mi.Float(dr.inf)
+    for corners in openings:
+        edges = [corners[(k + 1) % 4] - corners[k] for k in range(4)]
+        square = dr.cross(edges[0], -edges[3])
+        away = dr.dot(corners[0] - at, square) / dr.dot(way, square)
+        through = at + way * away
+        sides = [dr.dot(dr.cross(edge, through - corner), square) for edge, corner in zip(edges, corners, strict=True)]
+        least = dr.minimum(dr.minimum(sides[0], sides[1]), dr.minimum(sides[2], sides[3]))
+        most = dr.maximum(dr.maximum(sides[0], sides[1]), dr.maximum(sides[2], sides[3]))
+        inside = ((least >= 0) | (most <= 0)) & (away > SHORT_M)
+        reach = dr.select(inside, dr.minimum(reach, away), reach)
+    return reach
 
 
 @cache
@@ -55,20 +71,7 @@ def _register(variant: str, mi: Any) -> None:
         def sample_direction(self, it: Any, sample: Any, active: Any = True) -> Any:
             disc = mi.warp.square_to_uniform_disk_concentric(sample) * self.slope
             way = dr.normalize(mi.Frame3f(self.sun).to_world(mi.Vector3f(disc.x, disc.y, 1)))
-            reach = mi.Float(dr.inf)
-            for corners in self.openings:
-                edges = [corners[(k + 1) % 4] - corners[k] for k in range(4)]
-                square = dr.cross(edges[0], -edges[3])
-                at = dr.dot(corners[0] - it.p, square) / dr.dot(way, square)
-                through = it.p + way * at
-                sides = [
-                    dr.dot(dr.cross(edge, through - corner), square)
-                    for edge, corner in zip(edges, corners, strict=True)
-                ]
-                least = dr.minimum(dr.minimum(sides[0], sides[1]), dr.minimum(sides[2], sides[3]))
-                most = dr.maximum(dr.maximum(sides[0], sides[1]), dr.maximum(sides[2], sides[3]))
-                inside = ((least >= 0) | (most <= 0)) & (at > SHORT_M)
-                reach = dr.select(inside, dr.minimum(reach, at), reach)
+            reach = through_opening(mi, dr, self.openings, it.p, way)
             comes = active & (reach < dr.inf)
             ds = dr.zeros(mi.DirectionSample3f)
             ds.dist = dr.select(comes, reach - SHORT_M, 1)
