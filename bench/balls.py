@@ -37,6 +37,7 @@ from lithopos.samples.photograph import Studio, View, develop
 from lithopos.samples.places import PLACES, Material, Place
 
 SCALE, SAMPLES = 0.25, 32
+INDOORS_M = 9.0  # away at most, or they would stand behind the window
 APART_M = 0.5  # a panorama is that of one place
 PIECES = ("grey ball", "mirror ball")
 
@@ -61,6 +62,7 @@ class _Scene:
     name: str
     make: Callable[[], Place]
     ground: str | None = None
+    in_sun: bool = False  # that comes in by a window
 
 
 def _scenes() -> list[_Scene]:
@@ -97,6 +99,8 @@ def _scenes() -> list[_Scene]:
         _Scene("lamp-lit evening", lambda: LAMPLIT["evening-yard"](824), "brick"),
         _Scene("room by its windows", lambda: FURTHER["workshop-room"](811), "timber"),
         _Scene("room by its windows 2", lambda: FURTHER["workshop-room"](812), "timber"),
+        _Scene("in the sun of a window", lambda: FURTHER["workshop-room"](811), "timber", in_sun=True),
+        _Scene("in the sun of a window 2", lambda: FURTHER["workshop-room"](812), "timber", in_sun=True),
     ]
 
 
@@ -123,7 +127,7 @@ def _case(mi: Any, scene: _Scene) -> list[float]:
     place = scene.make()
     place.ground_material = scene.ground or place.ground_material
     bare = Studio(mi, place, SCALE)
-    feet = feet_of(bare)
+    feet = feet_of(bare, in_sun=scene.in_sun)
     daylight = bare.daylight()
     photograph = taken(bare, daylight)
     middles = [foot + [0, 0, RADIUS_M] for foot in feet]
@@ -152,20 +156,24 @@ def taken(studio: Studio, daylight: Any) -> Picture:
     return Picture(np.asarray(Image.open(io.BytesIO(encoded))))
 
 
-def feet_of(studio: Studio) -> list[Any]:
-    """Where the balls stand: on open ground in the lower part of the picture, side by side."""
+def feet_of(studio: Studio, in_sun: bool = False) -> list[Any]:
+    """Where the balls stand: on open ground in the lower part of the picture, side by side; `in_sun`: there alone."""
     view = studio.view
     right = view.rotation[0] * [1, 1, 0]
     right /= np.linalg.norm(right)
-    for down in (0.7, 0.76, 0.64, 0.82, 0.58):
-        for across in (0.5, 0.4, 0.6, 0.3, 0.7):
+    # Of a window's sun lies little on the floor.
+    downs = np.linspace(0.54, 0.94, 41) if in_sun else (0.7, 0.76, 0.64, 0.82, 0.58)
+    for down in downs:
+        for across in np.linspace(0.1, 0.9, 41) if in_sun else (0.5, 0.4, 0.6, 0.3, 0.7):
             way = np.array([(across - 0.5) * view.width, (down - 0.5) * view.height, view.focal_px]) @ view.rotation
             middle = view.position - way * view.position[2] / way[2]
             feet = [middle + side * APART_M / 2 * right for side in (-1, 1)]
             tops = np.array([foot + [0, 0, h] for foot in feet for h in (0.03, RADIUS_M, 2 * RADIUS_M)])
             # All of both balls lies in the sun, or in the shade.
-            reached = studio.blocked(tops, tops.mean(0) + 100 * studio.place.to_sun)
-            if way[2] < 0 and studio.sees(tops).all() and len(set(reached.tolist())) == 1:
+            shaded = studio.blocked(tops, tops.mean(0) + 100 * studio.place.to_sun)
+            if in_sun and (shaded.any() or np.linalg.norm(middle - view.position) > INDOORS_M):
+                continue
+            if way[2] < 0 and studio.sees(tops).all() and len(set(shaded.tolist())) == 1:
                 return feet
     raise InputError("place", "has no open ground for the balls")
 

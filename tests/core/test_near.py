@@ -23,7 +23,7 @@ from lithopos.core.place.near_lights import UNIT, SunIn, lamp_light, near_lights
 from lithopos.core.place.receiver import Patch, Receiver, Sheen
 from lithopos.core.place.surroundings import room_around, surroundings_of
 from lithopos.core.render.influence import influence_of
-from lithopos.core.render.scene import Scene, build_scene
+from lithopos.core.render.scene import KnownPlace, Scene, build_scene
 from lithopos.core.render.session import sized
 from lithopos.core.shot import Lamp, LightPatch, LitWindow, Shot, load_shot
 from tests.core.rendering import SCALE, box, photograph, sample, tracer
@@ -348,6 +348,23 @@ class Rendered(unittest.TestCase):
             up[name] = float(seen[..., 0].max())
         self.assertGreater(up["whole"], 0.9)
         self.assertLess(up["without"], 0.25)
+
+    def test_what_is_known_of_a_room_does_not_outlive_a_change_of_its_sun(self) -> None:
+        """A worker holds the place from one render to the next: a sun that moved, or is stronger, makes another."""
+        corners = [[820, 400], [960, 400], [960, 600], [820, 600]]
+        window = {"id": "w", "corners": corners, "foot": [820, 760], "sunny": True}
+        known, made = KnownPlace(), list[Scene]()
+        for azimuth_deg, strength in ((30, 1), (30, 1), (50, 1), (50, 2)):
+            sun = {"kind": "hand", "azimuth_deg": azimuth_deg, "elevation_deg": 35, "strength": strength}
+            shot = sample(lit_by="room", windows=[window], sun=sun)
+            small = sized(photograph(), SCALE)
+            made.append(build_scene(shot, small, lambda _: box((0.2, 0.2, 0.2)), "the photograph", known))
+        shafts = [scene.let_in for scene in made]
+        turned = [float(np.degrees(np.arctan2(one.sun[1], one.sun[0]))) for one in shafts if one]
+        np.testing.assert_allclose(turned, [30, 30, 50, 50], atol=1e-6)
+        self.assertEqual(len({scene.place_key for scene in made}), 3)
+        assert shafts[2] and shafts[3]
+        np.testing.assert_allclose(shafts[3].irradiance, 2 * shafts[2].irradiance, rtol=1e-6)
 
 
 class Documents(unittest.TestCase):

@@ -1,4 +1,4 @@
-import type { Shot } from "../api/client";
+import type { Derived, Shot } from "../api/client";
 import type { World } from "./points";
 
 const DEGREES = 180 / Math.PI;
@@ -14,15 +14,15 @@ export function sunThrough(top: World, tip: World): { azimuth_deg: number; eleva
 export const hasSun = ({ lit_by, windows }: Shot): boolean =>
   lit_by !== "room" || windows.some(({ sunny, hidden }) => sunny && !hidden);
 
-/**
- * Windows as the sun sees them, on a plane square to its direction: two axes and the corners by these, for each
- * window.
- */
-export function seenBySun(sun: World, windows: readonly (readonly World[])[]) {
+/** The corners of those windows by which it comes into a room. */
+export function letting({ windows }: Shot, derived: Derived): World[][] {
+  const sunny = new Set(windows.filter((one) => one.sunny && !one.hidden).map(({ id }) => id));
+  return derived.windows.flatMap(({ id, corners_m }) => (sunny.has(id) && corners_m ? [corners_m] : []));
+}
+
+/** Two unit axes square to the way to the sun and to one another, the first of them level. */
+export function axesAcross(sun: World): readonly [World, World] {
   const flat = Math.hypot(sun[0], sun[1]) || 1;
   const right: World = [-sun[1] / flat, sun[0] / flat, 0];
-  const up: World = [-sun[2] * right[1], sun[2] * right[0], sun[0] * right[1] - sun[1] * right[0]];
-  const along = (axis: World, at: World) => axis[0] * at[0] + axis[1] * at[1] + axis[2] * at[2];
-  const outlines = windows.map((corners) => corners.map((at) => [along(right, at), along(up, at)] as const));
-  return { right, up, outlines };
+  return [right, [-sun[2] * right[1], sun[2] * right[0], sun[0] * right[1] - sun[1] * right[0]]];
 }

@@ -1,6 +1,6 @@
 import { Canvas, useThree } from "@react-three/fiber";
 import { memo, useEffect, useMemo } from "react";
-import { PerspectiveCamera, ShadowMaterial, Shape, ShapeGeometry, Vector2 } from "three";
+import { PerspectiveCamera, ShadowMaterial } from "three";
 import type { Derived, Placed, Shot } from "../api/client";
 import { levelHeight } from "../checks/spots";
 import { type Camera, cameraOf } from "../geometry/camera";
@@ -10,8 +10,9 @@ import type { StepProps } from "../marks/props";
 import { KINDS } from "../marks/registry";
 import { useChanges } from "../state/changes";
 import { bending, lens } from "./lens";
-import { GL, Light, ORIGIN, plain, shadowDepth, sunlitParts } from "./light";
+import { GL, Light, ORIGIN, plain, shadowDepth } from "./light";
 import { useModelsReady } from "./models";
+import { SunlitParts } from "./shutter";
 
 type Props = StepProps & { frame: Frame };
 
@@ -120,31 +121,11 @@ function ShadowedGrounds({ bent, document, derived }: StepProps & { bent: boolea
     const about = first ? footOf(first, document.models).foot : ORIGIN;
     const depth = shadowDepth(document, derived);
     return document.lit_by === "room" ? (
-      <SunlitParts
-        key={height}
-        parts={sunlitParts(document, derived, height)}
-        height={height}
-        depth={depth}
-      />
+      <SunlitParts key={height} document={document} derived={derived} height={height} depth={depth} />
     ) : (
       <ShadowedGround key={height} bent={bent} height={height} about={about} depth={depth} />
     );
   });
-}
-
-type PartsProps = { parts: [number, number][][]; height: number; depth: number };
-
-/** What the sun reaches of a room's floor takes shadows; of light that is not there nothing is taken. */
-function SunlitParts({ parts, height, depth }: PartsProps) {
-  const material = useMemo(() => new ShadowMaterial({ opacity: depth, color: "#10141f" }), [depth]);
-  const told = JSON.stringify(parts);
-  const geometry = useMemo(() => {
-    const outlines = JSON.parse(told) as [number, number][][];
-    return new ShapeGeometry(
-      outlines.map((outline) => new Shape(outline.map(([x, y]) => new Vector2(x, y)))),
-    );
-  }, [told]);
-  return <mesh receiveShadow position={[0, 0, height]} geometry={geometry} material={material} />;
 }
 
 type GroundProps = { bent: boolean; height: number; about: readonly number[]; depth: number };

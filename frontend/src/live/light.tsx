@@ -1,22 +1,10 @@
 import { useThree } from "@react-three/fiber";
 import { useEffect, useMemo, useRef } from "react";
-import {
-  type DirectionalLight,
-  DoubleSide,
-  Matrix4,
-  NoToneMapping,
-  Object3D,
-  Path,
-  PCFShadowMap,
-  Shape,
-  ShapeGeometry,
-  Vector2,
-  Vector3,
-} from "three";
+import { type DirectionalLight, NoToneMapping, Object3D, PCFShadowMap } from "three";
 import type { Derived, Shot } from "../api/client";
-import type { World } from "../geometry/points";
 import { footOf, rowOf } from "../geometry/standing";
-import { hasSun, seenBySun } from "../geometry/sun";
+import { hasSun } from "../geometry/sun";
+import { Shutter } from "./shutter";
 
 export const ORIGIN = [0, 0, 0] as const;
 
@@ -89,62 +77,6 @@ export function shadowDepth(document: Shot, { balance, sun_shown }: Derived): nu
   return 1 - Math.min(left, 1) ** (1 / 2.2);
 }
 
-/** A little further in, where what keeps the sun out has no border. */
-const within = (middle: number, at: number) => middle + 0.98 * (at - middle);
-
-/** The parts of a level plane [m] that the sun reaches by a room's windows. */
-export function sunlitParts({ windows }: Shot, derived: Derived, height: number): [number, number][][] {
-  const sun = derived.sun_shown;
-  const sunny = windows.filter((one) => one.sunny && !one.hidden).map(({ id }) => id);
-  const corners = derived.windows.flatMap(({ id, corners_m }) =>
-    sunny.includes(id) && corners_m ? [corners_m] : [],
-  );
-  if (!sun) return [];
-  return corners.map((outline) => {
-    const fallen = outline.map(([x, y, z]) => {
-      const fall = (z - height) / Math.max(sun[2], 0.02);
-      return [x - fall * sun[0], y - fall * sun[1]] as const;
-    });
-    const middle = ([0, 1] as const).map((axis) =>
-      fallen.reduce((sum, p) => sum + p[axis] / fallen.length, 0),
-    );
-    return fallen.map((p) => [0, 1].map((k) => within(middle[k] ?? 0, p[k] ?? 0)) as [number, number]);
-  });
-}
-
-const SHUTTER_M = 40;
-const SHUTTER_AWAY_M = 15; // nearer than the light that stands for the sun
-
-type ShutterProps = { document: Shot; derived: Derived; sun: World; about: World };
-
-/** What keeps the sun out of a room: a sheet square to it, with the windows that let it in cut out; never seen. */
-function Shutter({ document, derived, sun, about }: ShutterProps) {
-  const geometry = useMemo(() => {
-    const sunny = new Set(document.windows.filter((one) => one.sunny && !one.hidden).map(({ id }) => id));
-    const corners = derived.windows.flatMap(({ id, corners_m }) =>
-      sunny.has(id) && corners_m ? [corners_m] : [],
-    );
-    const { right, up, outlines } = seenBySun(sun, corners);
-    const [x, y, z] = about;
-    const at = [right, up].map((axis) => axis[0] * x + axis[1] * y + axis[2] * z) as [number, number];
-    const half = SHUTTER_M / 2;
-    const sheet = new Shape(
-      [[-half, -half], [half, -half], [half, half], [-half, half]].map(([a = 0, b = 0]) => new Vector2(a, b)),
-    ); // biome-ignore format: corners
-    for (const outline of outlines)
-      sheet.holes.push(new Path(outline.map(([a, b]) => new Vector2(a - at[0], b - at[1]))));
-    const made = new ShapeGeometry(sheet);
-    const far = sun.map((v, axis) => (about[axis] ?? 0) + SHUTTER_AWAY_M * v) as [number, number, number];
-    const turn = new Matrix4().makeBasis(new Vector3(...right), new Vector3(...up), new Vector3(...sun));
-    return made.applyMatrix4(turn.setPosition(...far));
-  }, [document, derived, sun, about]);
-  return (
-    <mesh geometry={geometry} castShadow>
-      <meshBasicMaterial colorWrite={false} depthWrite={false} side={DoubleSide} shadowSide={DoubleSide} />
-    </mesh>
-  );
-}
-
 /** Sun and sky as the live view draws them: a directional light with a shadow, and a hemisphere. */
 export function Light({ derived, document }: { derived: Derived; document: Shot }) {
   const light = useRef<DirectionalLight>(null);
@@ -180,9 +112,7 @@ export function Light({ derived, document }: { derived: Derived; document: Shot 
         shadow-camera-far={60}
         shadow-normalBias={0.02}
       />
-      {document.lit_by === "room" && derived.sun_shown && (
-        <Shutter document={document} derived={derived} sun={derived.sun_shown} about={about} />
-      )}
+      {document.lit_by === "room" && <Shutter document={document} derived={derived} about={about} />}
     </>
   );
 }

@@ -29,7 +29,7 @@ from lithopos.core.place.exposure import ground_light, ground_places
 from lithopos.core.place.falloff import light_at, light_map
 from lithopos.core.place.mirrored import mirrored
 from lithopos.core.place.seen import in_sight
-from lithopos.core.place.sun_in import sunlit_places, with_sun_in
+from lithopos.core.place.sun_in import CLIPPED_LINEAR, sunlit_places, with_sun_in
 from lithopos.core.shot import LightPatch
 
 GROUND = "ground"
@@ -151,9 +151,10 @@ def balance_of(patches: Sequence[LightPatch], camera: Pinhole, day: Daylight) ->
     if clipped:
         sunlit = [_sunlit(patch, camera, day) for patch in clipped]
         found = _solved(put_in, with_sun_in(day, sunlit, found), tones)
-    answers = [PatchAnswer(id=patch.id, in_sun=lit.get(patch.id, False), reason=reasons[patch.id]) for patch in patches]
-    for answer in answers:
-        answer.least = any(answer.id == patch.id for patch in clipped)
+    answers = [
+        PatchAnswer(id=patch.id, in_sun=lit.get(patch.id, False), reason=reasons[patch.id], least=patch in clipped)
+        for patch in patches
+    ]
     told = iter(zip(found.residuals, found.wrong, strict=True))
     for answer in answers:
         if answer.reason is None:
@@ -198,8 +199,9 @@ def balance_of_ground(
     found = _solved(patches, day, {})
     if day.let_in:
         sunlit = _sunlit_floor(encoded, camera, height_m, day)
-        day = with_sun_in(day, sunlit, found)
-        found = _solved([*patches, *(one for one in sunlit if one.seen.max() < CLIPPED)], day, {})
+        clipped = [one for one in sunlit if one.seen.max() > CLIPPED_LINEAR]
+        patches += [one for one in sunlit if one.seen.max() <= CLIPPED_LINEAR]
+        found = _solved(patches, with_sun_in(day, clipped, found), {})
     answer = _answer(found, day, {}, shaded, [])
     answer.notes += ground.notes
     return answer

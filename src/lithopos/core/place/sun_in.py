@@ -22,7 +22,7 @@ RATHER = 0.75  # of what patches tell: bars and furniture take light from some, 
 WITHIN_M = 0.12  # of the sun's patch on the floor: as exactly is it known where that ends
 LOOKED_AT, FARTHEST_M = 120, 15.0  # spots across the picture, and how far away
 
-__all__ = ["sunlit_places", "with_sun_in"]
+__all__ = ["CLIPPED_LINEAR", "sunlit_places", "with_sun_in"]
 
 
 def with_sun_in(day: Daylight, clipped: Sequence[PatchIn], found: Balance) -> Daylight:

@@ -326,6 +326,7 @@ def build_scene(
             day.cover,
             day.room,
             day.at if day.near or day.about else None,
+            day.let_in,
         ),
         [one.model_dump(exclude={"name", "strength"}) for one in (*shot.patches, *shot.windows, *shot.lamps)],
         [(wall.name, wall.patches[0].vertices.round(6).tolist()) for wall in walls],
@@ -372,7 +373,7 @@ def build_scene(
     white = np.array(balance.white) / np.array(balance.gain)
     panes = _panes(hanging, graphics, layout.main_m, _white_cd(shot, facts, white, factor))
     by_hand = [(one.id, one.strength) for one in shot.windows], [(one.id, one.strength) for one in shot.lamps]
-    seen_by = by_hand, shot.blend.lens
+    seen_by = by_hand, shot.sun.strength, shot.blend.lens
     return Scene(
         camera,
         known.receivers,
@@ -682,14 +683,14 @@ def _place(
 
 def _let_in(day: Daylight, balance: BalanceAnswer) -> Callable[[Array], Floats] | None:
     """What white shows of the sun that comes in by windows, beside where things stand; None if none does."""
-    shafts = [one.light for one in day.near if isinstance(one.light, Shaft)]
-    if not shafts:
+    shaft = day.let_in
+    if shaft is None:
         return None
     theta = next(np.array(one.strength) for one in balance.lights if one.kind == "sun") / np.pi
-    square = theta * np.array(balance.gain) * shafts[0].irradiance * max(float(shafts[0].sun[2]), 0.0)
+    square = theta * np.array(balance.gain) * shaft.irradiance * max(float(shaft.sun[2]), 0.0)
 
     def here(points: Array) -> Array:
-        return np.isfinite(let_in(shafts[0], points)).astype(float)
+        return np.isfinite(let_in(shaft, points)).astype(float)
 
     return lambda points: np.asarray((here(points) - here(day.at[None]))[:, None] * square, np.float32)
 
