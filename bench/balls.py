@@ -37,6 +37,7 @@ from lithopos.samples.photograph import Studio, View, develop
 from lithopos.samples.places import PLACES, Material, Place
 
 SCALE, SAMPLES = 0.25, 32
+TRUE_SAMPLES = 64  # a room's picture of 32 is 2.5 (grey) and 5 (mirror) off one of 128 by its own noise
 INDOORS_M = 9.0  # away at most, or they would stand behind the window
 APART_M = 0.5  # a panorama is that of one place
 PIECES = ("grey ball", "mirror ball")
@@ -132,7 +133,7 @@ def _case(mi: Any, scene: _Scene) -> list[float]:
     photograph = taken(bare, daylight)
     middles = [foot + [0, 0, RADIUS_M] for foot in feet]
     panorama = panorama_of(bare, np.mean(middles, axis=0), rows=128, samples=48)
-    truth = taken(Studio(mi, balls_in(place, feet), SCALE), daylight)
+    truth = taken(Studio(mi, balls_in(place, feet), SCALE), daylight, TRUE_SAMPLES)
     masks = [ball_mask(bare.view, middle) for middle in middles]
     found = []
     for with_panorama in (True, False):
@@ -150,9 +151,9 @@ def balls_in(place: Place, feet: list[Any]) -> Place:
     return place
 
 
-def taken(studio: Studio, daylight: Any) -> Picture:
+def taken(studio: Studio, daylight: Any, samples: int = SAMPLES) -> Picture:
     """The photograph of a place."""
-    encoded = develop(studio.radiance(SAMPLES, seed=1), daylight, studio.place.camera.exposure, seed=5)
+    encoded = develop(studio.radiance(samples, seed=1), daylight, studio.place.camera.exposure, seed=5)
     return Picture(np.asarray(Image.open(io.BytesIO(encoded))))
 
 
@@ -244,7 +245,11 @@ def shot_of(place: Place, view: View, feet: list[Any], around: bool) -> Shot:
             },
             "sky": {"cover": 1.0 if place.overcast else 0.0},
             "ground": {"material": place.ground_material},
-            **({"panorama": {"file": "around.hdr", "here": True}, "lit_by": "panorama"} if around else {}),
+            **(
+                {"panorama": {"file": "around.hdr", "here": True, "lens_m": RADIUS_M}, "lit_by": "panorama"}
+                if around
+                else {}
+            ),
         }
     )
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import tempfile
 import unittest
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -11,16 +12,18 @@ import cv2
 import numpy as np
 import OpenEXR
 
+from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.colour import decode_srgb, encode_srgb
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.panorama import Panorama, read_panorama
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.light.clear_sky import UP
-from lithopos.core.light.dome import dome_irradiance, dome_of, dome_sun, dome_turned, ground_of
+from lithopos.core.light.dome import directions, dome_irradiance, dome_of, dome_sun, dome_turned, ground_of
 from lithopos.core.light.turning import rotation_of
 from lithopos.core.place.around import around_answer, dome_in_force, radiance_in_force
-from lithopos.core.place.balance import balance_of
+from lithopos.core.place.balance import balance_of, balance_of_ground, proposed_patches
 from lithopos.core.place.daylight import Daylight
+from lithopos.core.place.matched import Around, Matched, ground_matched
 from lithopos.core.reading.ask import inspect_file
 from lithopos.core.readings import Sources, with_readings
 from lithopos.core.render.scene import Environment, build_scene
@@ -28,6 +31,7 @@ from lithopos.core.render.session import sized
 from lithopos.core.shot import Exposure, LightPatch, PanoramaLight, Pointing
 from tests.core.rendering import SCALE, box, photograph, sample, tracer
 from tests.core.test_render import STANDING, scene_of
+from tests.support import TrueCamera
 
 SUN_DEG = (63.0, 41.0)  # azimuth, elevation
 
@@ -216,8 +220,82 @@ class Domes(unittest.TestCase):
         # What it is not likely to be is not believed: its sun is lost, or its ground is another.
         self.assertIsNone(ground_of(dome.model_copy(update={"sun": [0.0, 0, 0], "ground": [9.0, 9, 9]})))
 
+    def test_one_that_was_taken_in_a_patch_of_sun_which_the_photograph_clips(self) -> None:
+        """The rest of the ground lies in shade, and tells the level; the patch is as bright at least as it can show."""
+        stone, sky = np.array([0.3, 0.24, 0.18]), np.array([0.4, 0.6, 1.0])
+        bare = around(sun=100_000.0, sky=(0.4, 0.6, 1.0), ground=0.0)
+        sun = np.array(dome_of(bare).sun) * np.sin(np.radians(SUN_DEG[1]))
+        picture = bare.copy()
+        picture[len(picture) // 2 :] = stone * (sun + np.pi * sky) / np.pi
+        dome = dome_of(picture)
+        camera = scene_of().camera
+        columns, rows = np.meshgrid(np.arange(camera.width) + 0.5, np.arange(camera.height) + 0.5)
+        floor = camera.ground_points(np.column_stack([columns.ravel(), rows.ravel()]))
+        foot = camera.ground_points(np.array([[0.5 * camera.width, 0.85 * camera.height]]))[0]
+        lit = (np.linalg.norm(floor - foot, axis=1) < 0.6).reshape(camera.height, camera.width, 1)
+        noise = 1 + 0.02 * np.random.default_rng(1).normal(size=(*lit.shape[:2], 3))
+        gain = np.array([2.0, 1.9, 1.7])
+        linear = np.clip(gain / np.pi * stone * (np.pi * sky + lit * sun) * noise, 0, 1).astype(np.float32)
+        self.assertEqual(float(linear[lit[..., 0]].min()), 1.0)
+        encoded = np.asarray(encode_srgb(linear), np.float32)
+        day = Daylight(dome_sun(dome), 3.5, 0.3, dome=dome, ground_shown=ground_of(dome), at=foot)
+        told = balance_of_ground(encoded, linear, camera, 0.0, day, foot[None, :2])
+        off = np.log(np.array(told.gain) / gain)
+        self.assertLess(float(np.abs(off).max()), 0.25)
+        self.assertLess(float(np.abs(off / told.white_sigma).max()), 2.0)
+        # Somewhere else in the same picture nobody knows that the sun shines there: the shade is taken for lit.
+        away = replace(day, at=foot + [1.5, 0, 0])
+        other = balance_of_ground(encoded, linear, camera, 0.0, away, foot[None, :2])
+        self.assertLess(float(np.log(np.array(other.gain) / gain).max()), -0.7)
+        patches = proposed_patches(Picture((encoded * 255 + 0.5).astype(np.uint8)), camera, day)
+        self.assertEqual({patch.light for patch in patches if patch.seen and patch.seen.clipped < 0.1}, {"shade"})
+        by_patches = balance_of(patches, camera, day)
+        self.assertLess(float(np.abs(np.log(np.array(by_patches.gain) / gain)).max()), 0.25)
+        self.assertTrue(any(patch.least for patch in by_patches.patches))
+
 
 class Here(unittest.TestCase):
+    LENS, GAIN = np.array([0.3, 6.0, 0.9]), np.array([2.0, 1.7, 1.3])
+
+    def floor(self, points: Any, seed: int = 0) -> Any:
+        """Radiance of a floor of tiles, a patch of sun on it."""
+        tones = np.random.default_rng(seed).uniform(0.05, 0.2, (64, 64))
+        x, y = (np.nan_to_num(points[..., n], nan=99.0) for n in (0, 1))
+        tile = tones[np.floor(x / 0.4).astype(int) % 64, np.floor(y / 0.4).astype(int) % 64]
+        in_sun = np.hypot(x - self.LENS[0], y - self.LENS[1]) < 0.5
+        return (tile * np.where(in_sun, 12.0, 1.0))[..., None] * [1.0, 0.8, 0.6]
+
+    def matched(self, told: Any, floor: Any) -> tuple[Matched | None, Any, Any]:
+        """The panorama over the photograph; that without and with what clips."""
+        true = TrueCamera(size=(960, 640), focal=700, heading=90, tilt=-14)
+        camera = Pinhole(700.0, np.array(true.axis), true.rotation, true.centre, 960, 640, 0.0)
+        ways, _ = directions(256)
+        below = np.where(
+            ways[..., 2:] < 0, floor(self.LENS + ways * (-self.LENS[2] / np.minimum(ways[..., 2:], -1e-3))), 1
+        )
+        columns, rows = np.meshgrid(np.arange(960) + 0.5, np.arange(640) + 0.5)
+        points = camera.ground_points(np.column_stack([columns.ravel(), rows.ravel()])).reshape(640, 960, 3)
+        shown = self.GAIN * self.floor(points)
+        noise = 1 + 0.02 * np.random.default_rng(3).normal(size=shown.shape)
+        linear = np.clip(shown * noise, 0, 1).astype(np.float32)
+        found = ground_matched(linear, Around(below.astype(np.float32), np.eye(3), told), camera, 0.0)
+        return found, shown, found and found.restored(linear, linear.max(-1) >= 1, camera, 0.0)
+
+    def test_the_ground_in_both_tells_the_gain_and_what_the_photograph_clips(self) -> None:
+        for off in ([0.0, 0, 0], [0.1, -0.2, 0.0]):
+            with self.subTest(off=off):
+                found, shown, restored = self.matched(self.LENS + off, self.floor)
+                assert found
+                np.testing.assert_allclose(found.gain, self.GAIN, rtol=0.04)
+                clipped = (shown > 1.1).any(-1)
+                self.assertGreater(float(np.median(shown[clipped].max(-1))), 1.5)
+                off_by = np.abs(np.log(restored[clipped] / shown[clipped]))
+                self.assertLess(float(np.median(off_by)), 0.05)
+        # Another floor in it, an even one, or a place that is nowhere near: then it tells nothing.
+        self.assertIsNone(self.matched(self.LENS, lambda points: self.floor(points[..., [1, 0, 2]], seed=5))[0])
+        self.assertIsNone(self.matched(self.LENS, lambda points: np.full((*points.shape[:-1], 3), 0.2))[0])
+        self.assertIsNone(self.matched(self.LENS + [0, 2.0, 0], self.floor)[0])
+
     def test_what_was_read_before_panoramas_told_their_ground_is_read_anew(self) -> None:
         picture = around(sky=(0.4, 0.6, 1.0), ground=0.1)
         old = dome_of(picture).model_copy(update={"ground": None})

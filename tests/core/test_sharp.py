@@ -111,6 +111,20 @@ class Sharpened(unittest.TestCase):
         far = [(x, y + 4 * (y > 202)) for x, y in joint]
         self.assertIsNone(sharpened(painted(rng, [(far, 0.25)]), (150.0, 203.8), (450.0, 203.8), "edge"))
 
+    def test_of_a_narrow_face_s_two_edges_the_one_that_was_drawn_counts_though_the_other_is_clearer(self) -> None:
+        rng = np.random.default_rng(12)
+        off = []
+        for n in range(20):
+            width = rng.uniform(3.0, 4.0)
+            face = [(320.0, -20.0), (320 + width, -20.0), (320 + width, 500.0), (320.0, 500.0)]
+            beyond = [(320 + width, -20.0), (700.0, -20.0), (700.0, 500.0), (320 + width, 500.0)]
+            picture = painted(rng, [(face, 0.72), (beyond, 0.34)])  # before ground of 0.5
+            meant = 320.0 if n % 2 else 320 + width
+            line = sharpened(picture, *drawn(rng, (meant, 180.0), (meant, 290.0)), "edge")
+            off += [abs(x - meant) for x, _ in line.points] if line else []
+        self.assertGreater(len(off), 30)
+        self.assertGreater(float((np.array(off) < 0.6).mean()), 0.94)
+
     def test_a_bent_edge_is_told_by_more_points(self) -> None:
         rng = np.random.default_rng(7)
         x = np.linspace(-50, 700, 400)

@@ -4090,7 +4090,8 @@ export interface components {
          *     strength, saturation, warmth : by hand, apart from the photograph; warmth in stops of red over blue.
          *     disc : its sun, which a picture seldom holds whole, is replaced by a disc as strong as the photograph asks for.
          *     here : it was taken where things stand, on that day: the ground that it shows is the photograph's.
-         *     lens_m : how high over where things stand it was taken: from there what is drawn hides a part of it.
+         *     lens_m : how high over where things stand it was taken: from there what is drawn hides a part of it, and it shows
+         *         the ground.
          *     dome : what it gives in figures, read from the file.
          */
         PanoramaLight: {
@@ -4182,7 +4183,7 @@ export interface components {
          *     in_sun : whether the sun is taken to reach it.
          *     residual : how much brighter it is than the fit says, relative; None if it was left out, with the `reason`.
          *     wrong : it contradicts the others.
-         *     least : it is clipped, but lies in the sun of a window, and tells how strong that is at least.
+         *     least : it is clipped, but lies in the sun, and tells how strong that is at least.
          */
         PatchAnswer: {
             /** Id */

@@ -259,8 +259,7 @@ def daylight_of(shot: Shot, facts: Derived) -> Daylight:
             day = replace(day, turbidity=shown_sky.turbidity)
     mean = shot.photograph.mean if shot.photograph else None
     about = about_of(shot.proxies, facts.proxies, day.sun, mean, day.sky_towards, day.light_on)
-    if about or shot.windows or shot.lamps:
-        day = replace(day, about=about, at=_looked_at(shot, camera))
+    day = replace(day, about=about, at=_looked_at(shot, camera))
     if not (shot.windows or shot.lamps):
         return day
     beside = (SUN if day.shines else SKY) if shot.lit_by == "day" else None

@@ -105,9 +105,9 @@ export function PanoramaSettings({ shot, document, derived }: StepProps) {
         >
           Taken where things stand: its ground tells how bright and how warm the photograph is
         </Statement>
-        {document.proxies.length > 0 && (
+        {(panorama.here || document.proxies.length > 0) && (
           <Field
-            label="Its lens stood above the ground"
+            label="Height of its lens"
             value={metres(panorama.lens_m)}
             parse={(text) => parseMetres(text)}
             min={0.01}

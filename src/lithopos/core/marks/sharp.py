@@ -29,16 +29,20 @@ ENDS: dict[str, float] = {"edge": 0.05, "stripe": 0.15}
 SHORTEST = 14.0  # [px]
 MOST_SCATTER = 0.35  # [px]
 LEAST_INLIERS = 0.55
-MOST_MOVED = 3.5  # at an end [px]
+MOST_MOVED, MOST_TILT = 3.5, 2.0  # at an end, by the tilt alone [px]
 BENT = 0.25  # how far its middle must lie off the chord to be told as bent [px]…
 SURELY_BENT = 4.0  # … and so many deviations of that
 MOST_BENT = 0.15  # half the picture's diagonal over its radius: lenses and what is built bend no more
-BESIDE, RIVAL = 1.8, 0.95  # so far from the line [px] no other edge may be as strong…
+HAND_PX = 0.8  # how far a hand is off, in a stroke's middle and by its tilt
+FAINT = 0.35  # beside the clearest edge within reach: what nobody means
+SIGNS = (-1, 1)
+BESIDE, RIVAL = 1.8, 0.5  # so far from the line [px] no other edge may be so likely…
 PAIRED = 0.8  # … but as the other side of a joint
-JOINT = 6.0  # no wider [px]
+JOINT, ALIKE = 6.0, 0.25  # no wider [px], and what lies beside it no more different than so much of its depth
 LEAST_SIGMA = 0.16  # what no fit on a picture is better than [px]
 INDEPENDENT = 8.0  # neighbouring places this far apart err on their own [px]: a JPEG errs by blocks of eight
 LEAST_CONTRAST = 2.0 / 255
+CODE = 0.5 / 255  # by which all of a faint edge may be off together: codes are whole, and a JPEG's rounded further
 
 What = Literal["edge", "stripe", "pale stripe"]
 Codes = NDArray[np.uint8] | NDArray[np.uint16]
@@ -61,11 +65,28 @@ class SharpLine(BaseModel):
 
 @dataclass(frozen=True)
 class _Traced:
-    """Offsets across the stroke at places t in -1..1 along it: a + b t + c (t² - 1/3), its scatter, its inliers."""
+    """Offsets across the stroke at places t in -1..1 along it: a + b t + c (t² - 1/3), their scatter, the share of the
+    places that agree, and how steep it is there [1/px].
+    """
 
     figures: Array
     scatter: float
     inliers: float
+    steepness: float
+
+
+@dataclass(frozen=True)
+class _Meant:
+    """An edge near a stroke: its offset in the middle and how much more at the end [px], its sign across.
+
+    `rival` is how likely the likeliest other edge is beside it, `paired` how clear the clearest other.
+    """
+
+    offset: float
+    tilt: float
+    sign: int
+    rival: float
+    paired: float
 
 
 def sharpened(picture: Codes, start: Pixel, end: Pixel, what: What) -> SharpLine | None:
@@ -76,24 +97,59 @@ def sharpened(picture: Codes, start: Pixel, end: Pixel, what: What) -> SharpLine
         return None
     if what != "edge":
         return _stripe(picture, p, q, (-1, 1) if what == "stripe" else (1, -1))
-    figures = np.zeros(3)
+    meant = _meant(picture, p, q)
+    figures = np.array([meant.offset, meant.tilt, 0.0])
     traced: _Traced | None = None
-    for reach in REACHES:
-        profiles, offsets = _profiles(picture, p, q, figures, reach, ENDS["edge"])
-        traced = _fitted(_slope(profiles), offsets, figures, _dominant(_slope(profiles)), ENDS["edge"])
+    for _ in range(2):
+        profiles, offsets = _profiles(picture, p, q, figures, REACHES[1], ENDS["edge"])
+        traced = _fitted(_slope(profiles), offsets, figures, meant.sign, ENDS["edge"])
         if traced is None or traced.inliers < LEAST_INLIERS:
             return None
         figures = traced.figures
     if traced is None or _bend(traced, length) * np.hypot(*picture.shape[:2]) / 2 > MOST_BENT:
         return None
-    rival = _rival(picture, p, q, traced)
-    if rival > PAIRED and (joint := _joint(picture, p, q)):
+    if meant.paired > PAIRED and (joint := _joint(picture, p, q)):
         return joint
-    return None if rival > RIVAL else _told(p, q, traced, 0.0)
+    return None if meant.rival > RIVAL else _told(p, q, traced, 0.0)
+
+
+def _meant(picture: Codes, p: Array, q: Array) -> _Meant:
+    """The edge within a hand's reach that was meant: the clearer, and the nearer to the stroke, the rather."""
+    profiles, offsets = _profiles(picture, p, q, np.zeros(3), REACHES[0], ENDS["edge"])
+    slope = _slope(profiles)
+    places = np.arange(len(slope))
+    t = np.linspace(-1 + 2 * ENDS["edge"], 1 - 2 * ENDS["edge"], len(slope))
+    offset, tilt = (np.arange(-most, most + STEP / 2, STEP) for most in (MOST_MOVED, MOST_TILT))
+    offset, tilt = np.meshgrid(offset, tilt, indexing="ij")
+    lines = offset[..., None] + tilt[..., None] * t
+    sample = np.clip(np.rint((lines - offsets[0]) / STEP).astype(int), 0, len(offsets) - 1)
+    along = slope[places, sample]
+    strength = np.stack([np.median(np.maximum(sign * along, 0), axis=-1) for sign in SIGNS])
+    strength = np.where(strength < FAINT * strength.max(), 0, strength)
+    likely = strength * np.exp(-(offset**2 + tilt**2) / (2 * HAND_PX**2))
+    n, i, j = np.unravel_index(int(np.argmax(likely)), likely.shape)
+    away = np.abs(offset - offset[i, j]) > BESIDE
+    other = np.stack([away | (sign != SIGNS[n]) for sign in SIGNS])
+    top = max(float(likely[n, i, j]), 1e-12)
+    return _Meant(
+        float(offset[i, j]),
+        float(tilt[i, j]),
+        SIGNS[n],
+        float(np.where(other, likely, 0).max()) / top,
+        float(np.where(other, strength, 0).max()) / max(float(strength[n, i, j]), 1e-12),
+    )
 
 
 def _joint(picture: Codes, p: Array, q: Array) -> SharpLine | None:
-    """The middle of a joint, whose two sides are as strong as one another; None where they are no such pair."""
+    """The middle of a joint, whose two sides are as strong as one another; None where they are no such pair.
+
+    A narrow face between two edges is none: beside a joint lies the same on both sides.
+    """
+    level = np.median(_profiles(picture, p, q, np.zeros(3), STRIPE_REACH, ENDS["stripe"])[0], axis=0)
+    one, two = float(level[:4].mean()), float(level[-4:].mean())
+    depth = max(max(one, two) - float(level.min()), float(level.max()) - min(one, two))
+    if abs(one - two) > ALIKE * depth:
+        return None
     for signs in ((-1, 1), (1, -1)):
         found = _stripe(picture, p, q, signs)
         if found and found.width_px < JOINT and len(found.points) == 2:
@@ -104,17 +160,6 @@ def _joint(picture: Codes, p: Array, q: Array) -> SharpLine | None:
 def _bend(traced: _Traced, length: float) -> float:
     """One over the radius of a line [1/px]."""
     return 8 * abs(float(traced.figures[2])) / length**2
-
-
-def _rival(picture: Codes, p: Array, q: Array, traced: _Traced) -> float:
-    """How strong another edge within the hand's reach is beside this one: which of them was meant is not known."""
-    profiles, offsets = _profiles(picture, p, q, np.zeros(3), REACHES[0], ENDS["edge"])
-    slope = np.abs(_slope(profiles))
-    t = np.linspace(-1 + 2 * ENDS["edge"], 1 - 2 * ENDS["edge"], len(slope))
-    line = np.column_stack([np.ones_like(t), t, t**2 - 1 / 3]) @ traced.figures
-    near = np.abs(offsets[None] - line[:, None]) < BESIDE
-    own, other = (np.where(which, slope, 0).max(1) for which in (near, ~near))
-    return float(np.median(other)) / max(float(np.median(own)), 1e-9)
 
 
 def _stripe(picture: Codes, p: Array, q: Array, signs: tuple[int, int]) -> SharpLine | None:
@@ -140,7 +185,8 @@ def _stripe(picture: Codes, p: Array, q: Array, signs: tuple[int, int]) -> Sharp
     if width[0] - abs(width[1]) < 0.5:
         return None  # the sides cross: that is no stripe
     scatter = float(np.hypot(one.scatter, two.scatter)) / 2
-    middle = _Traced((one.figures + two.figures) / 2, scatter, min(one.inliers, two.inliers))
+    steepness = min(one.steepness, two.steepness)
+    middle = _Traced((one.figures + two.figures) / 2, scatter, min(one.inliers, two.inliers), steepness)
     return _told(p, q, middle, float(width[0]))
 
 
@@ -157,7 +203,8 @@ def _told(p: Array, q: Array, traced: _Traced, width_px: float) -> SharpLine | N
     points = (p + q) / 2 + np.outer(places * length / 2, way) + np.outer(off, [-way[1], way[0]])
     independent = max(length * traced.inliers / INDEPENDENT, 3.0)
     # At an end a straight line fitted to n places is known to twice their deviation over √n.
-    sigma = float(np.hypot(2 * traced.scatter / np.sqrt(independent), LEAST_SIGMA)) * np.sqrt(len(places) / 2)
+    faint = CODE / traced.steepness
+    sigma = np.linalg.norm([2 * traced.scatter / np.sqrt(independent), LEAST_SIGMA, faint]) * np.sqrt(len(places) / 2)
     return SharpLine(points=[(float(x), float(y)) for x, y in points], sigma_px=float(sigma), width_px=width_px)
 
 
@@ -194,12 +241,6 @@ def _slope(profiles: Floats) -> Floats:
     return np.asarray(cv2.GaussianBlur(np.gradient(profiles, STEP, axis=1).astype(np.float32), (5, 1), 1.0), np.float32)
 
 
-def _dominant(slope: Floats) -> int:
-    """Whether it grows brighter (1) or darker (-1) across most of the stroke."""
-    up, down = np.maximum(slope, 0).max(1), np.maximum(-slope, 0).max(1)
-    return 1 if float(np.median(up)) >= float(np.median(down)) else -1
-
-
 def _fitted(slope: Floats, across: Array, figures: Array, sign: int, ends: float) -> _Traced | None:
     """A line through the steepest places of one sign."""
     signed = np.maximum(sign * slope[:, 1:-1], 0)
@@ -233,7 +274,8 @@ def _fitted(slope: Floats, across: Array, figures: Array, sign: int, ends: float
         if number in (5, 11):
             used = off < 3 * max(scatter, 0.1)
             told = float(np.sqrt(np.mean(off[used] ** 2))) if used.any() else np.inf
-            traced = _Traced(solved, told, float(used.sum()) / len(signed))
+            steepness = float(np.median(height[good][used])) if used.any() else LEAST_CONTRAST
+            traced = _Traced(solved, told, float(used.sum()) / len(signed), steepness)
             if number == 5:
                 straight = traced
     # A middle off the chord by c is known to 3.4 deviations over √n.

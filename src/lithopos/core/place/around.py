@@ -34,6 +34,7 @@ LOWEST_SUN = 0.02  # of a panorama's brightest place, that its shadows end somew
 PREVIEW_WIDTH = 960
 COVERED_ROWS = 128  # in which it is told what solids cover
 GLARE_DEG = 5.0
+LOOKED_UP = 1024  # directions in a row
 SHINES = 2.0  # times the mean of a panorama: a window, a bright sky
 
 __all__ = [
@@ -46,6 +47,7 @@ __all__ = [
     "kept_out",
     "radiance_in_force",
     "seen_around",
+    "towards",
     "without_solids",
 ]
 
@@ -174,12 +176,20 @@ def seen_around(radiance: Floats, rotation: Array, camera: Pinhole) -> Floats:
     """A panorama as the camera would see it, (height, width, 3)."""
     rows, columns = np.mgrid[: camera.height, : camera.width]
     own = camera.rays(np.stack([columns + 0.5, rows + 0.5], -1).reshape(-1, 2)) @ rotation
-    height = len(radiance)
-    x = (0.5 - np.arctan2(own[:, 1], own[:, 0]) / (2 * np.pi)) * 2 * height - 0.5
-    y = np.arccos(np.clip(own[:, 2], -1, 1)) / np.pi * height - 0.5
-    shape = (camera.height, camera.width)
-    places = x.reshape(shape).astype(np.float32), y.reshape(shape).astype(np.float32)
-    return np.asarray(cv2.remap(radiance, *places, cv2.INTER_LINEAR, borderMode=cv2.BORDER_WRAP), np.float32)
+    return towards(radiance, own).reshape(camera.height, camera.width, 3)
+
+
+def towards(radiance: Floats, ways: Array) -> Floats:
+    """What a panorama shows towards unit vectors (N, 3) in its own frame, (N, 3)."""
+    height, count = len(radiance), len(ways)
+    x = (0.5 - np.arctan2(ways[:, 1], ways[:, 0]) / (2 * np.pi)) * 2 * height - 0.5
+    y = np.arccos(np.clip(ways[:, 2], -1, 1)) / np.pi * height - 0.5
+    rows = -(-count // LOOKED_UP)
+    places = np.zeros((2, max(rows, 1) * LOOKED_UP), np.float32)
+    places[:, :count] = x, y
+    across, down = places.reshape(2, -1, LOOKED_UP)  # in a shape that the package takes
+    seen = cv2.remap(radiance, across, down, cv2.INTER_LINEAR, borderMode=cv2.BORDER_WRAP)
+    return np.asarray(seen.reshape(-1, 3)[:count], np.float32)
 
 
 def around_picture(panorama: Floats, settings: PanoramaLight, answer: AroundAnswer, camera: Pinhole) -> Picture:

@@ -45,8 +45,10 @@ SUNLIT = 3  # patches that are proposed in the sun of a window
 OUTDOORS, INDOORS = 5, 8  # patches that are proposed, in light and in shade each
 SIGMA_BALANCE_LOOSE = 0.3  # of lit white, where the sky tells its colour
 SIGMA_WHITE_INDOORS, SIGMA_BALANCE_INDOORS = 0.8, 0.2
-SIGMA_WHITE_LET_IN = 1.5  # where the sun comes in by a window, far too bright for the room
+# Where what the sun lights is clipped: the photograph was exposed, and balanced, for the rest.
+SIGMA_WHITE_CLIPPED, SIGMA_BALANCE_CLIPPED = 1.5, 0.4
 SIGMA_SHOWN, SIGMA_SHOWN_UNEVEN = (0.12, 0.06), (0.25, 0.1)  # of the ground in a panorama, where no sun rules: uneven
+SIGMA_MATCHED = (0.1, 0.05)  # of a panorama's radiance in the photograph, by the ground in both
 TOO_BRIGHT = "it is clipped: too bright to tell"
 AUTO_SPREAD = 0.3  # of the whole ground's light and shade, which are no patches that somebody chose
 Three = tuple[float, float, float]
@@ -58,6 +60,7 @@ __all__ = [
     "PatchAnswer",
     "balance_of",
     "balance_of_ground",
+    "covered_ground",
     "place_of",
     "proposed_patches",
     "read_patches",
@@ -72,7 +75,7 @@ class PatchAnswer(BaseModel):
     in_sun : whether the sun is taken to reach it.
     residual : how much brighter it is than the fit says, relative; None if it was left out, with the `reason`.
     wrong : it contradicts the others.
-    least : it is clipped, but lies in the sun of a window, and tells how strong that is at least.
+    least : it is clipped, but lies in the sun, and tells how strong that is at least.
     """
 
     id: str
@@ -146,10 +149,13 @@ def balance_of(patches: Sequence[LightPatch], camera: Pinhole, day: Daylight) ->
     every = day.given_all([normal for _, normal in lie], [at for at, _ in lie], reached)
     put_in = [_put_in(patch, lit[patch.id], given, camera, day) for patch, given in zip(used, every, strict=True)]
     tones = {patch.material: patch.tone for patch in used if patch.tone is not None}
-    found = _solved(put_in, day, tones)
-    clipped = [patch for patch in patches if day.let_in and lit.get(patch.id) and reasons[patch.id] == TOO_BRIGHT]
-    if clipped:
-        sunlit = [_sunlit(patch, camera, day) for patch in clipped]
+    if day.shines and not any(lit.values()):
+        # Beside lit ground that is not clipped it would be a gleam; alone it is what the sun lights.
+        lit |= {patch.id: patch.light != "shade" for patch in patches if reasons[patch.id] == TOO_BRIGHT}
+    clipped = [patch for patch in patches if lit.get(patch.id) and reasons[patch.id] == TOO_BRIGHT]
+    sunlit = [_sunlit(patch, camera, day) for patch in clipped]
+    found = _solved(put_in, day, tones, at_least=sunlit if day.shines else ())
+    if sunlit and day.let_in:
         found = _solved(put_in, with_sun_in(day, sunlit, found), tones)
     answers = [
         PatchAnswer(id=patch.id, in_sun=lit.get(patch.id, False), reason=reasons[patch.id], least=patch in clipped)
@@ -164,7 +170,13 @@ def balance_of(patches: Sequence[LightPatch], camera: Pinhole, day: Daylight) ->
 
 
 def balance_of_ground(
-    encoded: Floats, linear: Floats, camera: Pinhole, height_m: float, day: Daylight, stand: Array | None = None
+    encoded: Floats,
+    linear: Floats,
+    camera: Pinhole,
+    height_m: float,
+    day: Daylight,
+    stand: Array | None = None,
+    level: Array | None = None,
 ) -> BalanceAnswer:
     """The balance where nothing is marked: from the ground in light and, if it shows any, in shade.
 
@@ -174,6 +186,7 @@ def balance_of_ground(
     ----------
     encoded, linear : (H, W, 3) the photograph, 0..1.
     stand : (N, 2) where things stand [m]. A panorama's light is that of one place: it is held to the ground there.
+    level : (3,) the photograph's gain of a panorama's radiance, where the ground in both tells it.
 
     Raises
     ------
@@ -185,18 +198,24 @@ def balance_of_ground(
     linear = _body(linear, camera, day)
     about = stand if day.dome is not None else None
     has_sun = day.shines and not day.local
-    covered = _covered(day, camera)
-    ground = ground_light(encoded, linear, camera, height_m, has_sun, about, indoors=day.local, covered=covered)
+    covered = covered_ground(day, camera)
+    surely_lit = day.surely_lit if has_sun else None
+    ground = ground_light(
+        encoded, linear, camera, height_m, has_sun, about, surely_lit=surely_lit, indoors=day.local, covered=covered
+    )
+    clipped = list[PatchIn]()
     if day.near:
         patches, shaded = _spots(encoded, linear, camera, height_m, day), False
     else:
         shaded = ground.shade is not None
         given = _given_about(ground.lit_at, camera, height_m, day, True)
         patches = [PatchIn(np.asarray(ground.lit, float), 0.0, GROUND, True, given)]
+        if ground.clipped:
+            clipped, patches = patches, []
         if shaded:
             given = _given_about(ground.shade_at, camera, height_m, day, False)
             patches.append(PatchIn(np.asarray(ground.shade, float), AUTO_SPREAD, GROUND, False, given))
-    found = _solved(patches, day, {})
+    found = _solved(patches, day, {}, at_least=clipped, level=level)
     if day.let_in:
         sunlit = _sunlit_floor(encoded, camera, height_m, day)
         clipped = [one for one in sunlit if one.seen.max() > CLIPPED_LINEAR]
@@ -204,6 +223,8 @@ def balance_of_ground(
         found = _solved(patches, with_sun_in(day, clipped, found), {})
     answer = _answer(found, day, {}, shaded, [])
     answer.notes += ground.notes
+    if level is not None:
+        answer.white_from = "the same ground in the panorama"
     return answer
 
 
@@ -219,7 +240,7 @@ def _body(linear: Floats, camera: Pinhole, day: Daylight) -> Floats:
     return np.asarray(linear * (own / (own + besides)), np.float32)
 
 
-def _covered(day: Daylight, camera: Pinhole) -> Mask | None:
+def covered_ground(day: Daylight, camera: Pinhole) -> Mask | None:
     """Where something that was drawn stands before the ground, for the picture of a camera; None: nothing was."""
     if day.about is None:
         return None
@@ -239,7 +260,7 @@ def _given_about(pixels: Array, camera: Pinhole, height_m: float, day: Daylight,
 
 def _spots(encoded: Floats, linear: Floats, camera: Pinhole, height_m: float, day: Daylight) -> list[PatchIn]:
     """Even spots of the ground, each where it lies."""
-    covered = _covered(day, camera)
+    covered = covered_ground(day, camera)
     lit, shade = ground_places(
         encoded, linear, camera, height_m, day.shines, count=SPOTS, indoors=day.room, covered=covered
     )
@@ -260,7 +281,7 @@ def _sunlit_floor(encoded: Floats, camera: Pinhole, height_m: float, day: Daylig
     assert day.let_in
     radius = max(3.0, PATCH_SHARE * encoded.shape[1])
     photograph = Picture((encoded * 65535 + 0.5).astype(np.uint16))
-    places = sunlit_places(day.let_in, camera, height_m, _covered(day, camera), SPOTS)
+    places = sunlit_places(day.let_in, camera, height_m, covered_ground(day, camera), SPOTS)
     found = []
     for at, foot in zip(places, camera.ground_points(np.reshape(places, (-1, 2)), height_m), strict=True):
         colour = np.array(read_patch(photograph, at, radius).colour)
@@ -300,8 +321,19 @@ def proposed_patches(
     there = [one.at for one in besides]
     count = INDOORS if day.room else OUTDOORS
     linear = decode_srgb(encoded)
-    covered = _covered(day, camera)
-    places = ground_places(encoded, linear, camera, 0.0, day.shines, there, count, indoors=day.room, covered=covered)
+    covered = covered_ground(day, camera)
+    places = ground_places(
+        encoded,
+        linear,
+        camera,
+        0.0,
+        day.shines,
+        there,
+        count,
+        surely_lit=day.surely_lit,
+        indoors=day.room,
+        covered=covered,
+    )
     if day.let_in:
         places[0].extend(sunlit_places(day.let_in, camera, 0.0, covered, SUNLIT))
 
@@ -415,10 +447,17 @@ def _sunlit(patch: LightPatch, camera: Pinhole, day: Daylight) -> PatchIn:
     return _put_in(patch, True, day.given(normal, at, True), camera, day)
 
 
-def _solved(patches: list[PatchIn], day: Daylight, tones: dict[str, float]) -> Balance:
+def _solved(
+    patches: list[PatchIn],
+    day: Daylight,
+    tones: dict[str, float],
+    at_least: Sequence[PatchIn] = (),
+    level: Array | None = None,
+) -> Balance:
+    """`at_least` are all that the sun reaches, and clipped: what they show is the least that they throw back."""
     white = (SIGMA_WHITE_INDOORS, SIGMA_BALANCE_INDOORS) if day.local else (SIGMA_WHITE, SIGMA_BALANCE)
-    if day.let_in:
-        white = (SIGMA_WHITE_LET_IN, white[1])
+    if day.let_in or at_least:
+        white = (SIGMA_WHITE_CLIPPED, SIGMA_BALANCE_CLIPPED if at_least else white[1])
     if day.sky_shown:
         white = (white[0], SIGMA_BALANCE_LOOSE)
     dimmed = SKY if day.shines else ""
@@ -428,7 +467,21 @@ def _solved(patches: list[PatchIn], day: Daylight, tones: dict[str, float]) -> B
         shown[GROUND] = np.log(day.ground_shown), SIGMA_SHOWN_UNEVEN if day.local else SIGMA_SHOWN
     if day.sky_shown:
         shown[SKY] = day.sky_shown.strength, (day.sky_shown.sigma, day.sky_shown.sigma_tint)
-    return solve_strengths(patches, day.lights(), named, tones, white=white, dimmed=dimmed, shown=shown)
+    if level is not None:
+        shown[SKY] = np.log(level / np.pi), SIGMA_MATCHED
+
+    def solved(every: list[PatchIn]) -> Balance:
+        return solve_strengths(every, day.lights(), named, tones, white=white, dimmed=dimmed, shown=shown)
+
+    found = solved(patches)
+    theta = np.stack([found.lights[light.name].theta for light in day.lights()])
+    below = [
+        one
+        for one in at_least
+        if one.material in found.reflectances
+        and luminance(found.reflectances[one.material] * (theta * one.light).sum(0)) < luminance(one.seen)
+    ]
+    return solved([*patches, *below]) if below else found
 
 
 def _answer(

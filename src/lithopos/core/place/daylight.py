@@ -132,6 +132,16 @@ class Daylight:
         return self.about is None or self.about.lit(at, normal)
 
     @property
+    def surely_lit(self) -> Array | None:
+        """Where a panorama's sun is known to shine, (1, 2) [m]: where things stand."""
+        return self.foot[None] if self.dome is not None and self.shines else None
+
+    @property
+    def foot(self) -> Array:
+        """Where things stand (2,), to a quarter metre: they may be slid a little with nothing to be told again."""
+        return np.asarray(np.round(4 * self.at[:2]) / 4)
+
+    @property
     def falloff(self) -> float:
         """Which share of the light the lens loses in a corner, by hand or as far as the sky tells."""
         told = self.sky_shown.falloff if self.sky_shown else 0.0

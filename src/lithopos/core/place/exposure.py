@@ -19,6 +19,7 @@ NEAR_INDOORS = (2.5, 4.0, 8.0)  # where walls stand
 ABOUT_M = 2.0  # how far the ground about a place reaches in the sun, and without one, where light changes sooner
 ABOUT_INDOORS_M = (0.7, 1.2, 2.0)
 LEAST_ABOUT, BEHIND_M = 60, 0.1  # pixels; how far behind it still counts
+AT_FOOT_M, LEAST_AT_FOOT = 0.3, 12  # where a panorama's sun shines, for it was taken there; pixels
 CLIPPED = 0.985  # of the largest code
 LEAST_PIXELS = 200
 LEAST_RANGE, CLEARLY_APART = 0.7, 0.6  # of the ground, and of light and shade: natural logarithms
@@ -32,7 +33,7 @@ LEAST_BLUER = 1.2  # what the sun leaves out is bluer than what it lights; pavin
 MOST_GREEN = 1.1  # beside the middle of red and blue: daylight of any kind is not green, a lawn beside paving is
 LEAST_SHADED = 0.004  # of the ground
 
-__all__ = ["GroundLight", "ground_light", "ground_places"]
+__all__ = ["CLIPPED", "GroundLight", "ground_light", "ground_places"]
 
 
 @dataclass(frozen=True)
@@ -42,6 +43,7 @@ class GroundLight:
     Attributes
     ----------
     lit : (3,) linear; where no sun shines its middle.
+    clipped : it is brighter than the photograph can show.
     shade : (3,) linear, where light and shade lie side by side; else None.
     notes : plain sentences on what is doubtful.
     lit_at, shade_at : (N, 2) the pixels by which they are told.
@@ -49,6 +51,7 @@ class GroundLight:
 
     lit: Floats
     shade: Floats | None = None
+    clipped: bool = False
     notes: tuple[str, ...] = ()
     lit_at: Array = field(default_factory=lambda: np.zeros((0, 2)))
     shade_at: Array = field(default_factory=lambda: np.zeros((0, 2)))
@@ -63,6 +66,7 @@ class _Ground:
     pixels : (N, 2); `values` (N, 3) their linear values, `means` (N, 3) those of patches about them.
     uneven : (N,) how much such a patch differs within itself, relative.
     lit, shade : (N,) which lie in the light, and which in the sky's light alone.
+    clipped : what is lit is clipped.
     """
 
     pixels: Array
@@ -71,6 +75,7 @@ class _Ground:
     uneven: Floats
     lit: Mask
     shade: Mask
+    clipped: bool
     notes: tuple[str, ...]
 
 
@@ -82,6 +87,7 @@ def ground_light(
     has_sun: bool,
     about: Array | None = None,
     *,
+    surely_lit: Array | None = None,
     indoors: bool = False,
     covered: Mask | None = None,
 ) -> GroundLight:
@@ -97,6 +103,8 @@ def ground_light(
     encoded, linear : (H, W, 3) the photograph, 0..1.
     height_m : of the plane that is looked at.
     about : places (N, 2) [m] round which the ground is looked at, if it is seen there; None: all that is near.
+    surely_lit : places (N, 2) [m] where the sun is known to shine: where that is clipped, what is clearly darker lies
+        in shade.
     indoors : walls stand about: only what is quite near is taken for ground.
     covered : (H, W) where something stands before the ground.
 
@@ -105,10 +113,10 @@ def ground_light(
     InputError
         If the photograph shows no such ground.
     """
-    ground = _ground(encoded, linear, camera, height_m, has_sun, about, indoors, covered)
+    ground = _ground(encoded, linear, camera, height_m, has_sun, about, surely_lit, indoors, covered)
     shade = _middle(ground.means[ground.shade]) if ground.shade.any() else None
     lit_at, shade_at = ground.pixels[ground.lit], ground.pixels[ground.shade]
-    return GroundLight(_middle(ground.values[ground.lit]), shade, ground.notes, lit_at, shade_at)
+    return GroundLight(_middle(ground.values[ground.lit]), shade, ground.clipped, ground.notes, lit_at, shade_at)
 
 
 def ground_places(
@@ -120,6 +128,7 @@ def ground_places(
     besides: Sequence[Pixel] = (),
     count: int = 3,
     *,
+    surely_lit: Array | None = None,
     indoors: bool = False,
     covered: Mask | None = None,
 ) -> tuple[list[Pixel], list[Pixel]]:
@@ -128,9 +137,10 @@ def ground_places(
     Parameters
     ----------
     besides : places that are marked already.
+    surely_lit : as of `ground_light`.
     indoors, covered : as of `ground_light`.
     """
-    ground = _ground(encoded, linear, camera, height_m, has_sun, None, indoors, covered)
+    ground = _ground(encoded, linear, camera, height_m, has_sun, None, surely_lit, indoors, covered)
     height, width = linear.shape[:2]
     apart, border = (APART_INDOORS if indoors else APART) * width, BORDER * width
     x, y = ground.pixels.T
@@ -160,6 +170,7 @@ def _ground(
     height_m: float,
     has_sun: bool,
     about: Array | None,
+    surely_lit: Array | None,
     indoors: bool,
     covered: Mask | None,
 ) -> _Ground:
@@ -180,6 +191,12 @@ def _ground(
         pixels = pixels[away < enough[0]] if enough else pixels
     column, row = pixels.T
     good = ~_clipped(encoded)[row, column]
+    if has_sun and surely_lit is not None:
+        places = camera.ground_points(pixels + 0.5, height_m)[:, :2]
+        at_foot = np.linalg.norm(places[:, None] - surely_lit, axis=-1).min(1) < AT_FOOT_M
+        bright = np.count_nonzero(at_foot) >= LEAST_AT_FOOT and good[at_foot].mean() < 0.5
+        if bright and (parted := _beside_clipped(linear, pixels, good)):
+            return parted
     notes: list[str] = []
     if np.count_nonzero(good) < 0.2 * len(good):
         notes.append("Most of the ground is clipped in the photograph: how bright it is can only be guessed.")
@@ -202,7 +219,26 @@ def _ground(
         shade = dark & bluer & plain & (uneven < MOST_UNEVEN)
         if np.count_nonzero(shade) < LEAST_SHADED * len(shade):
             shade[:] = False
-    return _Ground(pixels, values, means, uneven, lit, shade, tuple(notes))
+    return _Ground(pixels, values, means, uneven, lit, shade, False, tuple(notes))
+
+
+def _beside_clipped(linear: Floats, pixels: Array, good: Mask) -> _Ground | None:
+    """Ground that is clipped where the sun is known to shine: the rest lies in shade, if it is clearly darker.
+
+    Parameters
+    ----------
+    good : (N,) which of the pixels (N, 2) are not clipped.
+    """
+    if not good.any():
+        return None
+    column, row = pixels.T
+    values = linear[row, column]
+    means, uneven = _patches(linear, row, column)
+    bright = luminance(means) / float(np.median(luminance(values[~good])))
+    if float(np.median(bright[good])) > MOST_SHADE:
+        return None
+    shade = good & (bright < MOST_SHADE) & (bright > LEAST_SHADE) & (uneven < MOST_UNEVEN)
+    return _Ground(pixels, values, means, uneven, ~good, shade, True, ()) if shade.any() else None
 
 
 def _patches(linear: Floats, row: Array, column: Array) -> tuple[Floats, Floats]:

@@ -23,7 +23,7 @@ from lithopos.core.exchange.panorama import Panorama
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.geometry.model import Model, Texture
 from lithopos.core.grounds import GROUND_MATERIALS, PROXY_MATERIALS, GroundMaterial
-from lithopos.core.light.dome import dome_of
+from lithopos.core.light.dome import dome_of, graded
 from lithopos.core.light.luminance import clear_white_cd
 from lithopos.core.light.near import Near, Shaft, Standing, let_in
 from lithopos.core.materials.dress import dressed, look_of
@@ -34,12 +34,15 @@ from lithopos.core.place.balance import (
     BalanceAnswer,
     balance_of,
     balance_of_ground,
+    covered_ground,
     read_patches,
 )
 from lithopos.core.place.crossing import runs_into
 from lithopos.core.place.daylight import Daylight
+from lithopos.core.place.exposure import CLIPPED
 from lithopos.core.place.face import Face
 from lithopos.core.place.falloff import light_map
+from lithopos.core.place.matched import Around, ground_matched
 from lithopos.core.place.near_lights import UNIT
 from lithopos.core.place.near_seen import (
     added_lights,
@@ -72,6 +75,7 @@ MOST_TRIANGLES = 12_000_000  # with all copies
 LEAST_OWN_LIGHT = 0.005  # of a shining pane, beside the place's full light: half a code of a mid-tone
 LONGEST_LIGHT_M = 30.0
 LEAST_ROUGHNESS, MOST_COAT = 0.02, 2.0  # of the renderer's surface; twice a whole dielectric's coat
+LAID_OVER_ROWS = 512  # of a panorama over the photograph's ground
 MOST_KEPT_OUT = 0.1  # of a panorama's light, by what stands there, before it is told
 BEFORE_WINDOWS = (
     "What stands there keeps out {:.0%} of the panorama’s light: it stands before its windows. Strike out what does, "
@@ -313,6 +317,7 @@ def build_scene(
     # To a metre: whoever slides a thing a little does not want the whole picture's level to follow.
     feet = sorted({tuple(np.round(thing.matrix[:2, 3]).tolist()) for thing in models})
     stand = np.array(feet) if day.dome is not None and feet else None
+    lens = _lens_here(shot, day, layout.main_m) if panorama else None
     made_of = (
         (photograph_key, width, height, figures, layout, sheen),
         (
@@ -325,7 +330,7 @@ def build_scene(
             day.dome,
             day.cover,
             day.room,
-            day.at if day.near or day.about else None,
+            day.at if day.near or day.about else day.surely_lit,
             day.let_in,
         ),
         [one.model_dump(exclude={"name", "strength"}) for one in (*shot.patches, *shot.windows, *shot.lamps)],
@@ -334,10 +339,12 @@ def build_scene(
         shot.contact.model_dump(include={"reflection", "blur"}),
         [one.model_dump() for one in shot.site.others] if shot.site and read_photograph else None,
         stand,
+        (shot.panorama.file, lens.tolist()) if shot.panorama and lens is not None else None,
     )
     known = known or KnownPlace()
     if not photograph_key or known.key != repr(made_of) or known.balance is None:
-        found = _place(shot, photograph, camera, layout, sheen, day, stand, solids, read_photograph)
+        here = _taken_here(shot, facts, panorama, lens) if panorama and lens is not None else None
+        found = _place(shot, photograph, camera, layout, sheen, day, stand, solids, read_photograph, here)
         known.balance, receivers, known.around, known.windows = found
         known.key, known.receivers = repr(made_of), (*receivers, *walls)
     balance = known.balance
@@ -618,6 +625,7 @@ def _place(
     stand: Array | None,
     solids: list[tuple[Proxy, Solid]],
     read_photograph: ReadPhotograph | None,
+    here: Around | None,
 ) -> tuple[BalanceAnswer, tuple[Receiver, ...], Floats | None, dict[str, Floats]]:
     """The balance of the light, the receivers with the photograph on them, what it shows round about and of windows."""
     assert shot.photograph
@@ -625,13 +633,19 @@ def _place(
     camera = camera.sized(photograph.codes.shape[1], photograph.codes.shape[0])
     encoded = photograph.encoded
     linear = decode_srgb(encoded)
+    even = linear / light_map(camera, day.falloff) if day.falloff else linear
+    covered = covered_ground(day, camera) if here else None
+    matched = ground_matched(even, here, camera, layout.main_m, covered) if here else None
     if shot.patches:
         whole = camera.sized(shot.photograph.width, shot.photograph.height)
         balance = balance_of(read_patches(shot.patches, photograph, shot.photograph.width), whole, day)
     else:
-        balance = balance_of_ground(encoded, linear, camera, layout.main_m, day, stand)
-    if day.falloff:
-        linear /= light_map(camera, day.falloff)
+        level = matched.gain if matched else None
+        balance = balance_of_ground(encoded, linear, camera, layout.main_m, day, stand, level)
+    linear = even
+    if matched:
+        clipped = encoded.max(-1) >= CLIPPED
+        linear = matched.restored(linear, clipped if covered is None else clipped & ~covered, camera, layout.main_m)
     mean = float(luminance(np.array(balance.reflectances[GROUND]))) if GROUND in balance.reflectances else day.ground
     white = np.array(balance.white, np.float32)
     sides = [(face, material_tint(proxy)) for proxy, solid in solids for face in solid.faces]
@@ -677,8 +691,23 @@ def _place(
     if day.dome is None:
         from_there = [(View(one.linear, one.camera), _apart(one, day)) for one in others]
         around = surroundings_of(linear, camera, np.array(balance.gain), apart, from_there)
-    windows = window_pictures(shot.windows, linear, camera.width / shot.photograph.width)
+    windows = window_pictures(shot.windows, even, camera.width / shot.photograph.width)
     return balance, tuple(receivers), around, windows
+
+
+def _lens_here(shot: Shot, day: Daylight, height_m: float) -> Array | None:
+    """Where a panorama was taken (3,) [m] that was taken where things stand, over dull ground at a height."""
+    if day.dome is None or day.gleam or shot.panorama is None or not shot.panorama.here:
+        return None
+    return np.append(day.foot, height_m + shot.panorama.lens_m)
+
+
+def _taken_here(shot: Shot, facts: Derived, panorama: Panorama, lens: Array) -> Around:
+    assert shot.panorama and facts.around
+    radiance, rows = panorama.radiance, min(len(panorama.radiance), LAID_OVER_ROWS)
+    small = cv2.resize(radiance, (2 * rows, rows), interpolation=cv2.INTER_AREA).astype(float)
+    light = graded(small, shot.panorama.saturation, shot.panorama.warmth)
+    return Around(np.asarray(light, np.float32), facts.around.rotation(), lens)
 
 
 def _let_in(day: Daylight, balance: BalanceAnswer) -> Callable[[Array], Floats] | None:

@@ -128,7 +128,8 @@ class PanoramaLight(DocumentPart):
     strength, saturation, warmth : by hand, apart from the photograph; warmth in stops of red over blue.
     disc : its sun, which a picture seldom holds whole, is replaced by a disc as strong as the photograph asks for.
     here : it was taken where things stand, on that day: the ground that it shows is the photograph's.
-    lens_m : how high over where things stand it was taken: from there what is drawn hides a part of it.
+    lens_m : how high over where things stand it was taken: from there what is drawn hides a part of it, and it shows
+        the ground.
     dome : what it gives in figures, read from the file.
     """
 
