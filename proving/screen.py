@@ -43,6 +43,7 @@ class Screen:
     def __init__(self, page: Page, errors: list[str], server: Server) -> None:
         self.page, self.errors, self.server = page, errors, server
         page.set_default_timeout(WAIT_MS)
+        expect.set_options(timeout=WAIT_MS)
 
     def until(self, expression: str, seconds: float = 180) -> Any:
         """Wait until a script's value is truthy."""
@@ -76,7 +77,7 @@ class Screen:
 
     def shows(self, label: str, value: str) -> None:
         """Wait until a field holds a value: what a change brings is drawn after the change is kept."""
-        expect(self.page.get_by_label(label)).to_have_value(value, timeout=WAIT_MS)
+        expect(self.page.get_by_label(label)).to_have_value(value)
 
     def photo(self, point: Any) -> tuple[float, float]:
         """Page pixels of a pixel of the photograph."""

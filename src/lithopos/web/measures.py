@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import threading
+
 from flask import Response
 
 from lithopos.core.blend.blend import BLENDING, BlendAnswer, blend_answer, measured
@@ -22,6 +24,7 @@ from lithopos.web.at_hand import answer, library_at_hand, photograph_of
 from lithopos.web.part import part
 
 measures = part("measures", __name__)
+_MEASURING = threading.Lock()  # seconds of work that several ask for at once, when a photograph is new
 
 __all__ = ["blending_of", "measures"]
 
@@ -37,14 +40,15 @@ def get_blending(path: s.FilePath) -> Response:
 def blending_of(sha256: str) -> BlendAnswer:
     """What was measured of a photograph, once."""
     place = library_at_hand().made_folder(sha256) / f"blending-{BLENDING}.json"
-    if place.exists():
-        return BlendAnswer.model_validate_json(place.read_bytes())
-    codes = photograph_of(f"sha256:{sha256}").codes
-    told = measured(codes, measured_sharpness(codes))
-    found = blend_answer(told, codes.shape[1], codes.shape[0])
-    data = found.model_dump_json().encode()
-    write_atomically(place, lambda file: file.write(data))
-    return found
+    with _MEASURING:
+        if place.exists():
+            return BlendAnswer.model_validate_json(place.read_bytes())
+        codes = photograph_of(f"sha256:{sha256}").codes
+        told = measured(codes, measured_sharpness(codes))
+        found = blend_answer(told, codes.shape[1], codes.shape[0])
+        data = found.model_dump_json().encode()
+        write_atomically(place, lambda file: file.write(data))
+        return found
 
 
 @measures.post("/shots/<string:shot_id>/patches", operation_id="proposePatches", responses={200: s.PatchesOut})
