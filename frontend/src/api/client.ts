@@ -46,6 +46,7 @@ export type RestAnswer = Schemas["RestAnswer"];
 export type PickedReflectance = Schemas["PickedReflectance"];
 export type SidesOut = Schemas["SidesOut"];
 export type FocusAnswer = Schemas["FocusAnswer"];
+export type GroundTurn = Schemas["GroundTurn"];
 export type HazeAnswer = Schemas["HazeAnswer"];
 export type GleamAnswer = Schemas["GleamAnswer"];
 export type LightPatch = Schemas["LightPatch"];
@@ -143,8 +144,8 @@ export const pictureUrl = (render: RenderOut) =>
 export const changesUrl = (render: RenderOut, times: number) =>
   `/api/v1/renders/${render.id}/changes?times=${times}&v=${render.passes_done}`;
 /** A shot's panorama as its camera sees it. */
-export const aroundUrl = (shotId: string, { turn_deg, pitch_deg, roll_deg }: Around) =>
-  `/api/v1/shots/${shotId}/around?turn_deg=${turn_deg}&pitch_deg=${pitch_deg}&roll_deg=${roll_deg}`;
+export const aroundUrl = (shotId: string, { turn_deg, pitch_deg, roll_deg, lens_at_m }: Around) =>
+  `/api/v1/shots/${shotId}/around?turn_deg=${turn_deg}&pitch_deg=${pitch_deg}&roll_deg=${roll_deg}&v=${lens_at_m ?? ""}`;
 export const downloadUrl = (render: RenderOut) => `/api/v1/renders/${render.id}/picture?download=true`;
 
 /** A client's reply to a hand-over page; says whose it is, and of which shot. */

@@ -609,6 +609,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/shots/{shot_id}/around/turn": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How to turn a panorama that was taken where things stand: as the ground lies that it and the photograph show. */
+        post: operations["turnByGround"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/shots/{shot_id}/bundle": {
         parameters: {
             query?: never;
@@ -1181,9 +1198,29 @@ export interface components {
         };
         /**
          * AroundAnswer
-         * @description How a panorama lies: its angles in force, and how far its pointings stay apart [deg], if two or more turn it.
+         * @description How a panorama lies.
+         *
+         *     Attributes
+         *     ----------
+         *     turn_deg, pitch_deg, roll_deg : its angles in force.
+         *     off_deg : how far its pointings stay apart, if two or more turn it.
+         *     lens_at_m, ground_m : where it was taken, and how high the ground is there, if that was where things stand.
          */
         AroundAnswer: {
+            /**
+             * Ground M
+             * @default 0
+             */
+            ground_m: number;
+            /**
+             * Lens At M
+             * @default null
+             */
+            lens_at_m: [
+                number,
+                number,
+                number
+            ] | null;
             /**
              * Off Deg
              * @default null
@@ -2536,6 +2573,28 @@ export interface components {
              * @default null
              */
             roughness: number | null;
+        };
+        /**
+         * GroundTurn
+         * @description How a panorama is turned by the ground that it and the photograph show, and how alike both are then (their
+         *     correlation); no turn, but a reason, where that can't be told.
+         */
+        GroundTurn: {
+            /**
+             * Alike
+             * @default 0
+             */
+            alike: number;
+            /**
+             * Reason
+             * @default null
+             */
+            reason: string | null;
+            /**
+             * Turn Deg
+             * @default null
+             */
+            turn_deg: number | null;
         };
         /**
          * HandCamera
@@ -8035,6 +8094,7 @@ export interface operations {
                 turn_deg?: number;
                 pitch_deg?: number;
                 roll_deg?: number;
+                v?: string;
             };
             header?: never;
             path: {
@@ -8044,6 +8104,37 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    turnByGround: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                shot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GroundTurn"];
+                };
+            };
             /** @description Unprocessable Entity */
             422: {
                 headers: {

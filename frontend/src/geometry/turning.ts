@@ -12,3 +12,10 @@ export function wayInPanorama({ turn_deg, pitch_deg, roll_deg }: Around, [x, y, 
   const [x2, z2] = [Math.cos(p) * x1 - Math.sin(p) * z, Math.sin(p) * x1 + Math.cos(p) * z];
   return [x2, Math.cos(r) * y1 + Math.sin(r) * z2, Math.cos(r) * z2 - Math.sin(r) * y1];
 }
+
+/** By how much ground that is pulled from one point to another turns about a lens's foot [deg], counter-clockwise. */
+export function pulledTurn([x, y]: World, from: World, to: World): number {
+  const angle = (p: World) => Math.atan2(p[1] - y, p[0] - x);
+  const turn = ((angle(to) - angle(from)) * 180) / Math.PI;
+  return turn - 360 * Math.round(turn / 360);
+}

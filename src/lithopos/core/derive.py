@@ -287,6 +287,13 @@ def _looked_at(shot: Shot, camera: Pinhole) -> Array:
     return ahead if np.isfinite(ahead).all() else np.zeros(3)
 
 
+def _stood_on_m(shot: Shot, facts: Derived) -> float:
+    """How high the plane is that things stand on [m]: the ground, where any does, else the lowest of their levels."""
+    heights: dict[str | None, float] = {one.id: one.height_m for one in facts.levels if one.height_m is not None}
+    stood = [heights.get(placed.level, 0.0) for placed in shot.models if not placed.hidden]
+    return 0.0 if 0.0 in stood or not stood else min(stood)
+
+
 def shot_after_gesture(shot: Shot, gesture: Gesture) -> Shot:
     """The shot with its hand-set camera, and with it perhaps the origin, dragged.
 
@@ -387,7 +394,13 @@ def _derive_sun(shot: Shot, camera: CameraAnswer, result: Derived) -> None:
     if shot.sun.kind == "almanac":
         result.sun_reason = day.reason
     if shot.panorama:
-        result.around = around_answer(shot.panorama, shot.pointings, pinhole_of(camera))
+        around = around_answer(shot.panorama, shot.pointings, pinhole_of(camera))
+        if shot.panorama.here and result.metric:
+            x, y, _ = _looked_at(shot, pinhole_of(camera))
+            ground_m = _stood_on_m(shot, result)
+            lens = (float(x), float(y), ground_m + shot.panorama.lens_m)
+            around = around.model_copy(update={"lens_at_m": lens, "ground_m": ground_m})
+        result.around = around
     result.sun_shown = sun_in_force(shot, result.sun, result.almanac, dome_in_force(shot, result.around))
     result.softness_deg, result.softness = softness_of(shot, camera, result.sun_shown)
 

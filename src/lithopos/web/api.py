@@ -25,7 +25,6 @@ from lithopos.core.derive import Derived, derive, shot_after_gesture
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.bundle import write_bundle
 from lithopos.core.exchange.kinds import SHOWN_BY_BROWSERS
-from lithopos.core.exchange.panorama import Panorama
 from lithopos.core.exchange.picture import write_atomically
 from lithopos.core.geometry.check import check_piece
 from lithopos.core.geometry.gltf.write import glb_of
@@ -34,9 +33,9 @@ from lithopos.core.light.photometry import read_photometry
 from lithopos.core.materials.dress import look_of
 from lithopos.core.materials.kinds import KINDS
 from lithopos.core.materials.textures import FOLDER, shipped
-from lithopos.core.place.around import AroundAnswer, around_picture
+from lithopos.core.place.around import around_picture
 from lithopos.core.readiness import missing
-from lithopos.core.reading.ask import ask_reader, find_edges_of, read_panorama_kept
+from lithopos.core.reading.ask import ask_reader, find_edges_of
 from lithopos.core.reading.child import THUMB_WIDTHS
 from lithopos.core.reading.questions import DRESSED, ask_dressed, ask_rest, ask_sides, ask_swatches
 from lithopos.core.reading.screen import DISPLAY, LIVE, thumb_name
@@ -53,7 +52,7 @@ from lithopos.library.archive import read_project, write_project
 from lithopos.library.models import StoredFile, shot_name
 from lithopos.library.store import NotFound, ShotState
 from lithopos.web import schemas as s
-from lithopos.web.at_hand import answer, library_at_hand, photograph_of, queue_at_hand, slug
+from lithopos.web.at_hand import answer, library_at_hand, panorama_of, photograph_of, queue_at_hand, slug
 from lithopos.web.part import part
 
 api = part("api", __name__)
@@ -323,11 +322,7 @@ def try_shot(path: s.ShotPath, body: s.Trial) -> Response:
 
 def _sources() -> Sources:
     library = library_at_hand()
-    return Sources(photograph_of, _panorama_of, lambda name: read_photometry(library.file_path(name).read_bytes()))
-
-
-def _panorama_of(name: str) -> Panorama:
-    return read_panorama_kept(library_at_hand().file_path(name), library_at_hand().made_folder(name))
+    return Sources(photograph_of, panorama_of, lambda name: read_photometry(library.file_path(name).read_bytes()))
 
 
 @api.get("/shots/<string:shot_id>/around", operation_id="getAround")
@@ -335,10 +330,10 @@ def get_around(path: s.ShotPath, query: s.AroundQuery) -> Response:
     """The shot's panorama as its camera would see it, turned by angles that may be under way."""
     shot = library_at_hand().shot(path.shot_id).shot
     facts = derive(shot)
-    if shot.panorama is None or facts.camera is None:
+    if shot.panorama is None or facts.camera is None or facts.around is None:
         raise NotFound("There is no panorama to be seen, or no camera to see it by.")
-    radiance = _panorama_of(shot.panorama.file).radiance
-    answer = AroundAnswer(turn_deg=query.turn_deg, pitch_deg=query.pitch_deg, roll_deg=query.roll_deg)
+    radiance = panorama_of(shot.panorama.file).radiance
+    answer = facts.around.model_copy(update=query.model_dump(exclude={"v"}))
     picture = around_picture(radiance, shot.panorama, answer, pinhole_of(facts.camera))
     encoded = io.BytesIO()
     Image.fromarray(picture.codes).save(encoded, "JPEG", quality=85)

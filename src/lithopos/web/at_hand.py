@@ -7,12 +7,13 @@ import re
 from flask import Response, current_app
 from pydantic import BaseModel
 
+from lithopos.core.exchange.panorama import Panorama
 from lithopos.core.exchange.picture import Picture
-from lithopos.core.reading.ask import read_picture_kept
+from lithopos.core.reading.ask import read_panorama_kept, read_picture_kept
 from lithopos.jobs.queue import Queue
 from lithopos.library.store import Library
 
-__all__ = ["answer", "library_at_hand", "photograph_of", "queue_at_hand", "slug"]
+__all__ = ["answer", "library_at_hand", "panorama_of", "photograph_of", "queue_at_hand", "slug"]
 
 
 def library_at_hand() -> Library:
@@ -40,6 +41,11 @@ def photograph_of(name: str) -> Picture:
         held = (name, read_picture_kept(library.file_path(name), library.made_folder(name)))
         current_app.extensions["photograph"] = held
     return held[1]
+
+
+def panorama_of(name: str) -> Panorama:
+    """A panorama's working copy."""
+    return read_panorama_kept(library_at_hand().file_path(name), library_at_hand().made_folder(name))
 
 
 def slug(name: str) -> str:

@@ -13,14 +13,15 @@ from lithopos.core.camera.solve import pinhole_of
 from lithopos.core.derive import daylight_of, derive
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.picture import Picture, write_atomically
-from lithopos.core.place.balance import proposed_patches
+from lithopos.core.place.balance import covered_ground, proposed_patches
 from lithopos.core.place.focus import FocusAnswer, FocusQuestion, focus_of
 from lithopos.core.place.gleam import GleamAnswer, GleamQuestion, gleam_of
 from lithopos.core.place.hazy import HazeAnswer, HazeQuestion, haze_of
+from lithopos.core.place.matched import GroundTurn, turned_by_ground
 from lithopos.core.place.reflectance import PickedReflectance, ReflectanceQuestion, picked_reflectance
 from lithopos.library.store import NotFound
 from lithopos.web import schemas as s
-from lithopos.web.at_hand import answer, library_at_hand, photograph_of
+from lithopos.web.at_hand import answer, library_at_hand, panorama_of, photograph_of
 from lithopos.web.part import part
 
 measures = part("measures", __name__)
@@ -75,6 +76,23 @@ def pick_reflectance(path: s.ShotPath, body: ReflectanceQuestion) -> Response:
     day = daylight_of(shot, facts)
     return answer(
         picked_reflectance(body, photograph_of(shot.photograph.file), pinhole_of(facts.camera), day, facts.balance)
+    )
+
+
+@measures.post("/shots/<string:shot_id>/around/turn", operation_id="turnByGround", responses={200: GroundTurn})
+def turn_by_ground(path: s.ShotPath) -> Response:
+    """How to turn a panorama that was taken where things stand: as the ground lies that it and the photograph show."""
+    shot = library_at_hand().shot(path.shot_id).shot
+    facts = derive(shot)
+    if shot.photograph is None or shot.panorama is None or facts.camera is None or facts.around is None:
+        raise InputError("panorama", "can be turned by the ground only where there is one, and a camera")
+    day = daylight_of(shot, facts)
+    radiance = panorama_of(shot.panorama.file).radiance
+    photograph, camera = photograph_of(shot.photograph.file), pinhole_of(facts.camera)
+    return answer(
+        turned_by_ground(
+            photograph, radiance, shot.panorama, facts.around, camera, lambda smaller: covered_ground(day, smaller)
+        )
     )
 
 

@@ -57,6 +57,7 @@ class AroundQuery(BaseModel):
     turn_deg: Annotated[FiniteFloat, Field(ge=-3600, le=3600)] = 0.0
     pitch_deg: Annotated[FiniteFloat, Field(ge=-90, le=90)] = 0.0
     roll_deg: Annotated[FiniteFloat, Field(ge=-180, le=180)] = 0.0
+    v: str = ""  # lets browsers tell pictures apart whose lens stood elsewhere
 
 
 class DownloadQuery(BaseModel):

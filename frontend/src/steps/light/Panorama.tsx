@@ -1,8 +1,10 @@
+import { asked, client, type GroundTurn } from "../../api/client";
 import { metres, parseMetres } from "../../geometry/measure";
 import type { StepProps } from "../../marks/props";
 import { useChange } from "../../state/changes";
 import { toggleTool, useEditor, usePicked } from "../../state/editor";
 import { shortest } from "../../state/light";
+import { say } from "../../state/notices";
 import { Button, Field, Figure, Hint, Slider, Statement } from "../../ui/controls";
 import { Section } from "../Section";
 
@@ -21,6 +23,22 @@ export function PanoramaSettings({ shot, document, derived }: StepProps) {
   const show = (on: boolean) => {
     if (on) useEditor.setState({ around: true, view: "photo" });
     else useEditor.setState({ around: false, tool: null });
+  };
+  const { turn_deg, pitch_deg, roll_deg } = lies;
+  const angles = { turn_deg, pitch_deg, roll_deg };
+  const layOnGround = async () => {
+    try {
+      const told = await asked<GroundTurn>(
+        client.POST("/api/v1/shots/{shot_id}/around/turn", { params: { path: { shot_id: shot.id } } }),
+      );
+      if (told.turn_deg === null) return say(told.reason ?? "", "wrong");
+      await change(
+        { panorama: { ...angles, turn_deg: told.turn_deg }, pointings: [] },
+        "panorama turned as the ground lies",
+      );
+    } catch (error) {
+      say((error as Error).message, "wrong");
+    }
   };
   return (
     <>
@@ -43,6 +61,7 @@ export function PanoramaSettings({ shot, document, derived }: StepProps) {
             Point at a thing
           </Button>
         )}
+        {lies.lens_at_m && <Button onClick={() => void layOnGround()}>Turn it as the ground lies</Button>}
         {measured !== undefined && bright && (
           <Button
             onClick={() =>
@@ -60,6 +79,8 @@ export function PanoramaSettings({ shot, document, derived }: StepProps) {
         <Hint>
           Turn it roughly, take <i>Point at a thing</i>, press on something in the panorama and pull it to
           where the photograph shows it. One turns it; a second, far from the first, levels it.
+          {lies.lens_at_m &&
+            " Its ground lies on the photograph’s, as seen from where things stand: pull it there by something on the ground. What stands about fits at its foot only."}
         </Hint>
       )}
       {pointings.length > 0 && (
@@ -70,7 +91,6 @@ export function PanoramaSettings({ shot, document, derived }: StepProps) {
           </span>
           <Button
             onClick={() => {
-              const { off_deg: _, ...angles } = lies;
               void change({ panorama: angles, pointings: [] }, "pointings let go");
             }}
           >

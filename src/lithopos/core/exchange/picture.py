@@ -62,6 +62,15 @@ class Picture:
         """The codes as 0..1."""
         return encoded_of(self.codes)
 
+    def at_most(self, pixels: int) -> Picture:
+        """The same with at most so many pixels."""
+        height, width = self.codes.shape[:2]
+        scale = min(1.0, (pixels / (width * height)) ** 0.5)
+        if scale == 1:
+            return self
+        size = (round(width * scale), round(height * scale))
+        return Picture(cv2.resize(self.codes, size, interpolation=cv2.INTER_AREA))
+
 
 def encoded_of(codes: Codes) -> NDArray[np.float32]:
     """Codes as 0..1."""

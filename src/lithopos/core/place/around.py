@@ -53,12 +53,21 @@ __all__ = [
 
 
 class AroundAnswer(BaseModel):
-    """How a panorama lies: its angles in force, and how far its pointings stay apart [deg], if two or more turn it."""
+    """How a panorama lies.
+
+    Attributes
+    ----------
+    turn_deg, pitch_deg, roll_deg : its angles in force.
+    off_deg : how far its pointings stay apart, if two or more turn it.
+    lens_at_m, ground_m : where it was taken, and how high the ground is there, if that was where things stand.
+    """
 
     turn_deg: float
     pitch_deg: float
     roll_deg: float
     off_deg: float | None = None
+    lens_at_m: tuple[float, float, float] | None = None
+    ground_m: float = 0.0
 
     def rotation(self) -> Array:
         """(3, 3) from the panorama's own directions to the world's."""
@@ -172,11 +181,16 @@ def kept_out(radiance: Floats, covered: Mask, rotation: Array, sun: Array | None
     return float(light[shines & covered].sum()) / total if total > 0 else 0.0
 
 
-def seen_around(radiance: Floats, rotation: Array, camera: Pinhole) -> Floats:
-    """A panorama as the camera would see it, (height, width, 3)."""
+def seen_around(radiance: Floats, answer: AroundAnswer, camera: Pinhole) -> Floats:
+    """A panorama as the camera would see it, (height, width, 3): far away, but for the ground below it."""
     rows, columns = np.mgrid[: camera.height, : camera.width]
-    own = camera.rays(np.stack([columns + 0.5, rows + 0.5], -1).reshape(-1, 2)) @ rotation
-    return towards(radiance, own).reshape(camera.height, camera.width, 3)
+    pixels = np.stack([columns + 0.5, rows + 0.5], -1).reshape(-1, 2)
+    ways = camera.rays(pixels)
+    if answer.lens_at_m is not None:
+        from_lens = camera.ground_points(pixels, answer.ground_m) - answer.lens_at_m
+        on_ground = np.isfinite(from_lens).all(1)
+        ways[on_ground] = from_lens[on_ground] / np.linalg.norm(from_lens[on_ground], axis=1, keepdims=True)
+    return towards(radiance, ways @ answer.rotation()).reshape(camera.height, camera.width, 3)
 
 
 def towards(radiance: Floats, ways: Array) -> Floats:
@@ -195,6 +209,6 @@ def towards(radiance: Floats, ways: Array) -> Floats:
 def around_picture(panorama: Floats, settings: PanoramaLight, answer: AroundAnswer, camera: Pinhole) -> Picture:
     """The panorama in place of the photograph, to line it up: as bright as a picture is, `PREVIEW_WIDTH` wide."""
     small = camera.scaled(min(1.0, PREVIEW_WIDTH / camera.width))
-    seen = graded(seen_around(panorama, answer.rotation(), small).astype(float), settings.saturation, settings.warmth)
+    seen = graded(seen_around(panorama, answer, small).astype(float), settings.saturation, settings.warmth)
     full = max(float(np.percentile(luminance(seen), 98)), 1e-9)
     return Picture((255 * encode_srgb(np.clip(seen / full, 0, 1)) + 0.5).astype(np.uint8))

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
-import cv2
 import numpy as np
 
 from lithopos.core.arrays import Array, Floats, Mask
@@ -23,7 +22,7 @@ from lithopos.core.exchange.panorama import Panorama
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.geometry.model import Model, Texture
 from lithopos.core.grounds import GROUND_MATERIALS, PROXY_MATERIALS, GroundMaterial
-from lithopos.core.light.dome import dome_of, graded
+from lithopos.core.light.dome import dome_of
 from lithopos.core.light.luminance import clear_white_cd
 from lithopos.core.light.near import Near, Shaft, Standing, let_in
 from lithopos.core.materials.dress import dressed, look_of
@@ -42,7 +41,7 @@ from lithopos.core.place.daylight import Daylight
 from lithopos.core.place.exposure import CLIPPED
 from lithopos.core.place.face import Face
 from lithopos.core.place.falloff import light_map
-from lithopos.core.place.matched import Around, ground_matched
+from lithopos.core.place.matched import Around, ground_matched, laid_over
 from lithopos.core.place.near_lights import UNIT
 from lithopos.core.place.near_seen import (
     added_lights,
@@ -75,7 +74,6 @@ MOST_TRIANGLES = 12_000_000  # with all copies
 LEAST_OWN_LIGHT = 0.005  # of a shining pane, beside the place's full light: half a code of a mid-tone
 LONGEST_LIGHT_M = 30.0
 LEAST_ROUGHNESS, MOST_COAT = 0.02, 2.0  # of the renderer's surface; twice a whole dielectric's coat
-LAID_OVER_ROWS = 512  # of a panorama over the photograph's ground
 MOST_KEPT_OUT = 0.1  # of a panorama's light, by what stands there, before it is told
 BEFORE_WINDOWS = (
     "What stands there keeps out {:.0%} of the panorama’s light: it stands before its windows. Strike out what does, "
@@ -629,7 +627,7 @@ def _place(
 ) -> tuple[BalanceAnswer, tuple[Receiver, ...], Floats | None, dict[str, Floats]]:
     """The balance of the light, the receivers with the photograph on them, what it shows round about and of windows."""
     assert shot.photograph
-    photograph = _looked_at(photograph, LOOKED_AT_PIXELS)
+    photograph = photograph.at_most(LOOKED_AT_PIXELS)
     camera = camera.sized(photograph.codes.shape[1], photograph.codes.shape[0])
     encoded = photograph.encoded
     linear = decode_srgb(encoded)
@@ -704,10 +702,7 @@ def _lens_here(shot: Shot, day: Daylight, height_m: float) -> Array | None:
 
 def _taken_here(shot: Shot, facts: Derived, panorama: Panorama, lens: Array) -> Around:
     assert shot.panorama and facts.around
-    radiance, rows = panorama.radiance, min(len(panorama.radiance), LAID_OVER_ROWS)
-    small = cv2.resize(radiance, (2 * rows, rows), interpolation=cv2.INTER_AREA).astype(float)
-    light = graded(small, shot.panorama.saturation, shot.panorama.warmth)
-    return Around(np.asarray(light, np.float32), facts.around.rotation(), lens)
+    return laid_over(panorama.radiance, shot.panorama, facts.around.rotation(), lens)
 
 
 def _let_in(day: Daylight, balance: BalanceAnswer) -> Callable[[Array], Floats] | None:
@@ -743,19 +738,9 @@ def _others(
 
 
 def _view(photograph: Picture, camera: KnownCamera) -> View:
-    smaller = _looked_at(photograph, BESIDE_PIXELS)
+    smaller = photograph.at_most(BESIDE_PIXELS)
     height, width = smaller.codes.shape[:2]
     return View(decode_srgb(smaller.encoded), pinhole_known(camera, width, height))
-
-
-def _looked_at(photograph: Picture, most: int) -> Picture:
-    """A photograph of at most so many pixels."""
-    height, width = photograph.codes.shape[:2]
-    scale = min(1.0, (most / (width * height)) ** 0.5)
-    if scale == 1:
-        return photograph
-    size = (round(width * scale), round(height * scale))
-    return Picture(cv2.resize(photograph.codes, size, interpolation=cv2.INTER_AREA))
 
 
 def _apart(other: Other, day: Daylight) -> Mask:
