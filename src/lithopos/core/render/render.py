@@ -518,7 +518,7 @@ class _Job:
             _shadow_power(self.scene.contact),
             self._bump(window, layers),
             self.scene.lens is not None,
-            gain / np.float32(2**self.scene.stops) if self.scene.let_in else None,
+            gain / np.float32(2**self.scene.stops) if self.scene.unclipped else None,
         )
         self.cuts[tile] = caught.cut
         nothing = np.zeros(caught.cover.shape, np.float32)

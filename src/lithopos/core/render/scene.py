@@ -193,6 +193,7 @@ class Scene:
     mattes : what stands in front, drawn in the photograph's own size, with its distance [m], if that is known.
     falloff : which share of the light the lens loses in a corner (`place.falloff`).
     stops : by how much things are brighter by hand; `gain` holds it.
+    unclipped : where the photograph is clipped, receivers are as bright as they were before.
     place_key, things_key : tell what the empty place, and the models without their places, are made of: as
         long as they stay, what was traced or loaded of them holds.
     notes : plain sentences on what is doubtful.
@@ -213,6 +214,7 @@ class Scene:
     mattes: tuple[tuple[Matte, float | None], ...] = ()
     falloff: float = 0.0
     stops: float = 0.0
+    unclipped: bool = False
 
     @property
     def lens(self) -> Lens | None:
@@ -245,13 +247,19 @@ class Scene:
 
 @dataclass
 class KnownPlace:
-    """The last scene's receivers, balance of light, surroundings and what windows show: held while all that stays."""
+    """The last scene's receivers, balance of light, surroundings and what windows show: held while all that stays.
+
+    Attributes
+    ----------
+    unclipped : the receivers are as bright as the place was before the photograph clipped it.
+    """
 
     key: str = ""
     receivers: tuple[Receiver, ...] = ()
     balance: BalanceAnswer | None = None
     around: Floats | None = None
     windows: dict[str, Floats] = field(default_factory=dict)
+    unclipped: bool = False
 
 
 def build_scene(
@@ -343,7 +351,7 @@ def build_scene(
     if not photograph_key or known.key != repr(made_of) or known.balance is None:
         here = _taken_here(shot, facts, panorama, lens) if panorama and lens is not None else None
         found = _place(shot, photograph, camera, layout, sheen, day, stand, solids, read_photograph, here)
-        known.balance, receivers, known.around, known.windows = found
+        known.balance, receivers, known.around, known.windows, known.unclipped = found
         known.key, known.receivers = repr(made_of), (*receivers, *walls)
     balance = known.balance
     light: Light
@@ -395,6 +403,7 @@ def build_scene(
         tuple((matte, distance_of(matte, pinhole_of(facts.camera))) for matte in shot.mattes if not matte.hidden),
         day.falloff,
         shot.exposure.stops,
+        known.unclipped,
     )
 
 
@@ -624,8 +633,9 @@ def _place(
     solids: list[tuple[Proxy, Solid]],
     read_photograph: ReadPhotograph | None,
     here: Around | None,
-) -> tuple[BalanceAnswer, tuple[Receiver, ...], Floats | None, dict[str, Floats]]:
-    """The balance of the light, the receivers with the photograph on them, what it shows round about and of windows."""
+) -> tuple[BalanceAnswer, tuple[Receiver, ...], Floats | None, dict[str, Floats], bool]:
+    """The balance of the light, the receivers with the photograph on them, what it shows round about and of windows;
+    whether the receivers are as bright as the place was before it was clipped."""
     assert shot.photograph
     photograph = photograph.at_most(LOOKED_AT_PIXELS)
     camera = camera.sized(photograph.codes.shape[1], photograph.codes.shape[0])
@@ -690,7 +700,7 @@ def _place(
         from_there = [(View(one.linear, one.camera), _apart(one, day)) for one in others]
         around = surroundings_of(linear, camera, np.array(balance.gain), apart, from_there)
     windows = window_pictures(shot.windows, even, camera.width / shot.photograph.width)
-    return balance, tuple(receivers), around, windows
+    return balance, tuple(receivers), around, windows, matched is not None or day.let_in is not None
 
 
 def _lens_here(shot: Shot, day: Daylight, height_m: float) -> Array | None:
