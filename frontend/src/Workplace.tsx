@@ -14,6 +14,7 @@ import { go, projectPath, shotPath } from "./state/address";
 import { useChange, useChanges } from "./state/changes";
 import { isKnownPlace, rememberPlace, useEditor, usePicked, type View } from "./state/editor";
 import { useDropAnywhere, useTakeFiles } from "./state/files";
+import { litBy } from "./state/light";
 import { say } from "./state/notices";
 import type { Patch } from "./state/patch";
 import { useRenderActions } from "./state/renders";
@@ -62,8 +63,7 @@ function Bench({ projectId, shot }: { projectId: string; shot: ShotOut }) {
   const stand = (file: FileOut) => standModel(shot, file, change);
   const [wide, setWide] = useLedgerWidth();
   const { take, busy } = useTakeFiles(projectId, stand, (file) => {
-    const panorama = { file: `sha256:${file.sha256}` };
-    void change({ panorama, pointings: [], lit_by: "panorama" }, `lit by ${file.name}`);
+    void change(litBy(shot.document, file), `lit by ${file.name}`);
     useEditor.getState().open("light");
   });
   const over = useDropAnywhere(take);

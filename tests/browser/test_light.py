@@ -120,6 +120,7 @@ class Lighting(unittest.TestCase):
         azimuth = np.degrees(np.arctan2(shown[1], shown[0])) % 360
         self.assertAlmostEqual(float(azimuth), self.page.told("derived.sun.azimuth_deg"), delta=0.5)
         self.it_is_pulled_onto_the_photograph()
+        self.one_that_was_taken_here_lies_on_the_ground()
         self.page.after(lambda: page.press("the day"))
 
     def it_is_pulled_onto_the_photograph(self) -> None:
@@ -138,6 +139,26 @@ class Lighting(unittest.TestCase):
         self.assertNotEqual(self.page.told("derived.around.pitch_deg"), 0)
         self.page.after(lambda: page.press("Let them go"))
         self.assertEqual(self.page.told("shot.pointings"), [])
+        page.after(lambda: page.press("Level again"))
+        self.assertEqual(self.page.told("derived.around.pitch_deg"), 0)
+        page.press("Hide the panorama")
+
+    def one_that_was_taken_here_lies_on_the_ground(self) -> None:
+        page = self.page
+        place = SAMPLES / "cloister-yard.hdr"
+        page.after(lambda: page.page.locator("input[accept*='.hdr']").set_input_files(place))
+        page.unfold("Its light")
+        page.after(lambda: page.page.get_by_text("Taken where things stand").click())
+        page.press("Lay it over the photograph")
+        page.press("Point at a thing")
+        x, y, _ = self.page.told("derived.around.lens_at_m")
+        before = self.page.told("derived.around.turn_deg")
+        # A quarter of a circle about where its lens stood.
+        page.after(lambda: page.drag(page.world(x + 0.8, y), page.world(x, y + 0.8)))
+        turned = self.page.told("derived.around.turn_deg") - before
+        self.assertAlmostEqual((turned + 180) % 360 - 180, 90, delta=1)
+        page.after(lambda: page.press("Turn it as the ground lies"))
+        self.assertAlmostEqual(self.page.told("derived.around.turn_deg"), 0, delta=2)  # as it was taken
         page.press("Hide the panorama")
 
     def clicks(self, tool: str, *points: Any) -> None:

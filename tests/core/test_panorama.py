@@ -13,17 +13,19 @@ import numpy as np
 import OpenEXR
 
 from lithopos.core.camera.pinhole import Pinhole
+from lithopos.core.camera.solve import pinhole_of
 from lithopos.core.colour import decode_srgb, encode_srgb
+from lithopos.core.derive import derive
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.panorama import Panorama, read_panorama
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.light.clear_sky import UP
 from lithopos.core.light.dome import directions, dome_irradiance, dome_of, dome_sun, dome_turned, ground_of
 from lithopos.core.light.turning import rotation_of
-from lithopos.core.place.around import around_answer, dome_in_force, radiance_in_force
+from lithopos.core.place.around import AroundAnswer, around_answer, dome_in_force, radiance_in_force, seen_around
 from lithopos.core.place.balance import balance_of, balance_of_ground, proposed_patches
 from lithopos.core.place.daylight import Daylight
-from lithopos.core.place.matched import Around, Matched, ground_matched
+from lithopos.core.place.matched import Around, GroundTurn, Matched, ground_matched, turned_by_ground
 from lithopos.core.reading.ask import inspect_file
 from lithopos.core.readings import Sources, with_readings
 from lithopos.core.render.scene import Environment, build_scene
@@ -265,21 +267,68 @@ class Here(unittest.TestCase):
         in_sun = np.hypot(x - self.LENS[0], y - self.LENS[1]) < 0.5
         return (tile * np.where(in_sun, 12.0, 1.0))[..., None] * [1.0, 0.8, 0.6]
 
+    def camera(self) -> Pinhole:
+        true = TrueCamera(size=(960, 640), focal=700, heading=90, tilt=-14)
+        return Pinhole(700.0, np.array(true.axis), true.rotation, true.centre, 960, 640, 0.0)
+
+    def below(self, floor: Any) -> Any:
+        """A panorama over a floor."""
+        ways, _ = directions(256)
+        reach = -self.LENS[2] / np.minimum(ways[..., 2:], -1e-3)
+        return np.where(ways[..., 2:] < 0, floor(self.LENS + ways * reach), 1).astype(np.float32)
+
+    def shown(self, floor: Any = None) -> Any:
+        """A floor as the photograph would show it, if it could."""
+        columns, rows = np.meshgrid(np.arange(960) + 0.5, np.arange(640) + 0.5)
+        points = self.camera().ground_points(np.column_stack([columns.ravel(), rows.ravel()])).reshape(640, 960, 3)
+        return self.GAIN * (floor or self.floor)(points)
+
     def matched(self, told: Any, floor: Any) -> tuple[Matched | None, Any, Any]:
         """The panorama over the photograph; that without and with what clips."""
-        true = TrueCamera(size=(960, 640), focal=700, heading=90, tilt=-14)
-        camera = Pinhole(700.0, np.array(true.axis), true.rotation, true.centre, 960, 640, 0.0)
-        ways, _ = directions(256)
-        below = np.where(
-            ways[..., 2:] < 0, floor(self.LENS + ways * (-self.LENS[2] / np.minimum(ways[..., 2:], -1e-3))), 1
-        )
-        columns, rows = np.meshgrid(np.arange(960) + 0.5, np.arange(640) + 0.5)
-        points = camera.ground_points(np.column_stack([columns.ravel(), rows.ravel()])).reshape(640, 960, 3)
-        shown = self.GAIN * self.floor(points)
+        shown = self.shown()
         noise = 1 + 0.02 * np.random.default_rng(3).normal(size=shown.shape)
         linear = np.clip(shown * noise, 0, 1).astype(np.float32)
-        found = ground_matched(linear, Around(below.astype(np.float32), np.eye(3), told), camera, 0.0)
-        return found, shown, found and found.restored(linear, linear.max(-1) >= 1, camera, 0.0)
+        found = ground_matched(linear, Around(self.below(floor), np.eye(3), told), self.camera(), 0.0)
+        return found, shown, found and found.restored(linear, linear.max(-1) >= 1, self.camera(), 0.0)
+
+    def turned(self, floor: Any, turn_deg: float = 0.0, photographed: Any = None) -> GroundTurn:
+        """How a panorama that was taken at a turn, and lies straight so far, is to be turned."""
+        columns = round(turn_deg / 360 * 512)
+        panorama = np.roll(self.below(floor), columns, axis=1)
+        picture = Picture(np.round(255 * encode_srgb(np.clip(self.shown(photographed), 0, 1))).astype(np.uint8))
+        at = (float(self.LENS[0]) + 0.1, float(self.LENS[1]), float(self.LENS[2]))
+        lies = AroundAnswer(turn_deg=0.0, pitch_deg=0.0, roll_deg=0.0, lens_at_m=at)
+        light = PanoramaLight(file="a.hdr")
+        return turned_by_ground(picture, panorama, light, lies, self.camera(), lambda _: None)
+
+    def test_the_ground_in_both_tells_how_the_panorama_is_turned(self) -> None:
+        for turn_deg in (67.5, -135.0):
+            with self.subTest(turn_deg=turn_deg):
+                found = self.turned(self.floor, turn_deg)
+                self.assertIsNone(found.reason)
+                self.assertAlmostEqual(found.turn_deg or 0.0, turn_deg, delta=0.75)
+                # Laid over with that turn, its ground is the photograph's.
+                lies = AroundAnswer(turn_deg=turn_deg, pitch_deg=0, roll_deg=0, lens_at_m=tuple(map(float, self.LENS)))
+                panorama = np.roll(self.below(self.floor), round(turn_deg / 360 * 512), axis=1)
+                laid, there = seen_around(panorama, lies, self.camera()), self.shown() / self.GAIN
+                off = np.abs(np.log(laid[450:560, 330:630] / there[450:560, 330:630]))
+                self.assertLess(float(np.median(off)), 0.02)
+        found = self.turned(lambda points: self.floor(points[..., [1, 0, 2]] * 1.7, seed=5))
+        self.assertIn("in no turn", found.reason or "")
+
+        def alike(points: Any) -> Any:
+            """A floor that half a turn about the lens brings onto itself."""
+            return self.floor(np.where(points[..., 1:2] < self.LENS[1], 2 * self.LENS - points, points))
+
+        found = self.turned(alike, photographed=alike)
+        self.assertIn("more than one turn", found.reason or "")
+        even = Picture(np.full((640, 960, 3), 128, np.uint8))
+        lies = AroundAnswer(turn_deg=0, pitch_deg=0, roll_deg=0, lens_at_m=tuple(map(float, self.LENS)))
+        rest = self.below(self.floor), PanoramaLight(file="a.hdr")
+        told = turned_by_ground(even, *rest, lies, self.camera(), lambda _: None)
+        self.assertIn("too even", told.reason or "")
+        with self.assertRaisesRegex(InputError, "where things stand"):
+            turned_by_ground(even, *rest, lies.model_copy(update={"lens_at_m": None}), self.camera(), lambda _: None)
 
     def test_the_ground_in_both_tells_the_gain_and_what_the_photograph_clips(self) -> None:
         for off in ([0.0, 0, 0], [0.1, -0.2, 0.0]):
@@ -295,6 +344,33 @@ class Here(unittest.TestCase):
         self.assertIsNone(self.matched(self.LENS, lambda points: self.floor(points[..., [1, 0, 2]], seed=5))[0])
         self.assertIsNone(self.matched(self.LENS, lambda points: np.full((*points.shape[:-1], 3), 0.2))[0])
         self.assertIsNone(self.matched(self.LENS + [0, 2.0, 0], self.floor)[0])
+
+    def test_a_shadow_there_is_of_what_the_floor_was_before_it_was_clipped(self) -> None:
+        stand = np.array([*STANDING["position_m"][:2], 0.0])
+        middle = self.LENS * [1, 1, 0]
+        shot = sample(models=[STANDING])
+        facts = derive(shot)
+        assert facts.camera and shot.photograph
+        width, height = (round(SCALE * side) for side in (shot.photograph.width, shot.photograph.height))
+        camera = pinhole_of(facts.camera).sized(width, height)
+        columns, rows = np.meshgrid(np.arange(width) + 0.5, np.arange(height) + 0.5)
+        points = camera.ground_points(np.column_stack([columns.ravel(), rows.ravel()])).reshape(height, width, 3)
+        shown = self.GAIN * self.floor(points - stand + middle)
+        picture = Picture(np.round(255 * encode_srgb(np.clip(np.nan_to_num(shown, nan=1.0), 0, 1))).astype(np.uint8))
+        panorama = Panorama(self.below(self.floor), 512, 256)
+        light = PanoramaLight(file="a.hdr", here=True, lens_m=float(self.LENS[2]))
+        engine = tracer()
+        for here in (True, False):
+            lit = shot.model_copy(update={"lit_by": "panorama", "panorama": light.model_copy(update={"here": here})})
+            scene = build_scene(lit, picture, lambda _: box((0.3, 0.3, 0.3)), read_panorama=lambda _: panorama)
+            self.assertEqual(scene.unclipped, here)
+            if here:
+                engine.show(scene)
+                spots = camera.project(stand + np.array([[0.3, 0.1, 0], [-0.2, 0.25, 0]])).astype(np.int32)
+                told = engine.radiance("without", spots, 0, 64, 1).sum(1) / 128 * scene.gain
+                there = shown[spots[:, 1], spots[:, 0]]
+                self.assertGreater(float(there.max()), 1.3)
+                np.testing.assert_allclose(told, there, rtol=0.15)
 
     def test_what_was_read_before_panoramas_told_their_ground_is_read_anew(self) -> None:
         picture = around(sky=(0.4, 0.6, 1.0), ground=0.1)

@@ -1,4 +1,4 @@
-import type { Shot } from "../api/client";
+import type { FileOut, Shot } from "../api/client";
 import type { Patch } from "./patch";
 
 /** An angle between -180° and 180°. */
@@ -12,4 +12,13 @@ export function sunPulled(
   return lit_by === "panorama" && panorama?.dome
     ? { panorama: { turn_deg: shortest(to.azimuth_deg - panorama.dome.azimuth_deg) }, pointings: [] }
     : { sun: { kind: "hand", ...to } };
+}
+
+/** Lit by a panorama; how another one before it was turned and graded is nothing to it. */
+export function litBy({ panorama }: Shot, { sha256 }: FileOut): Patch {
+  const file = `sha256:${sha256}`;
+  if (panorama?.file === file) return { lit_by: "panorama" };
+  const straight = { turn_deg: 0, pitch_deg: 0, roll_deg: 0, disc: false, here: false };
+  const ungraded = { strength: 1, saturation: 1, warmth: 0 };
+  return { panorama: { file, ...straight, ...ungraded }, pointings: [], lit_by: "panorama" };
 }

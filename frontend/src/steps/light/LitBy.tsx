@@ -2,6 +2,7 @@ import { type FileOut, thumbUrl, type Upload } from "../../api/client";
 import { useProject } from "../../api/hooks";
 import type { StepProps } from "../../marks/props";
 import { useChange } from "../../state/changes";
+import { litBy } from "../../state/light";
 import { say } from "../../state/notices";
 import { OneOf } from "../../ui/controls";
 import { FileButton, PANORAMAS } from "../../ui/FileButton";
@@ -18,11 +19,7 @@ export function LitBy({ projectId, onFiles, ...props }: Props) {
   const { data: project } = useProject(projectId);
   const files = (project?.files ?? []).filter(({ kind }) => kind === "panorama");
   const { panorama, lit_by } = document;
-  const choose = (file: FileOut) =>
-    void change(
-      { panorama: { file: `sha256:${file.sha256}` }, pointings: [], lit_by: "panorama" },
-      `lit by ${file.name}`,
-    );
+  const choose = (file: FileOut) => void change(litBy(document, file), `lit by ${file.name}`);
   return (
     <div className="pb-1">
       <div className="flex items-center justify-between gap-2 py-1 text-ink-700">

@@ -77,10 +77,18 @@ export function PanoramaSettings({ shot, document, derived }: StepProps) {
       </div>
       {around && pointings.length === 0 && (
         <Hint>
-          Turn it roughly, take <i>Point at a thing</i>, press on something in the panorama and pull it to
-          where the photograph shows it. One turns it; a second, far from the first, levels it.
-          {lies.lens_at_m &&
-            " Its ground lies on the photograph’s, as seen from where things stand: pull it there by something on the ground. What stands about fits at its foot only."}
+          {lies.lens_at_m ? (
+            <>
+              Its ground lies on the photograph’s, as seen from where things stand; what stands about fits at
+              its foot. Take <i>Point at a thing</i> and pull something on its ground to where the photograph
+              shows it.
+            </>
+          ) : (
+            <>
+              Turn it roughly, take <i>Point at a thing</i>, press on something in the panorama and pull it to
+              where the photograph shows it. One turns it; a second, far from the first, levels it.
+            </>
+          )}
         </Hint>
       )}
       {pointings.length > 0 && (
@@ -99,11 +107,20 @@ export function PanoramaSettings({ shot, document, derived }: StepProps) {
         </div>
       )}
       {(lies.pitch_deg !== 0 || lies.roll_deg !== 0) && (
-        <Figure
-          name="Tilted"
-          value={`${lies.pitch_deg.toFixed(1)}°, ${lies.roll_deg.toFixed(1)}°`}
-          from={pointings.length > 1 ? "pointed at" : "set before"}
-        />
+        <>
+          <Figure
+            name="Tilted"
+            value={`${lies.pitch_deg.toFixed(1)}°, ${lies.roll_deg.toFixed(1)}°`}
+            from={pointings.length > 1 ? "pointed at" : "set before"}
+          />
+          {pointings.length < 2 && (
+            <Button
+              onClick={() => void change({ panorama: { pitch_deg: 0, roll_deg: 0 } }, "panorama level again")}
+            >
+              Level again
+            </Button>
+          )}
+        </>
       )}
       <Section name="panorama" title="Its light" fact={panorama.disc ? "with a new sun" : "as it is"}>
         <Statement
