@@ -296,10 +296,12 @@ class Here(unittest.TestCase):
         columns = round(turn_deg / 360 * 512)
         panorama = np.roll(self.below(floor), columns, axis=1)
         picture = Picture(np.round(255 * encode_srgb(np.clip(self.shown(photographed), 0, 1))).astype(np.uint8))
-        at = (float(self.LENS[0]) + 0.1, float(self.LENS[1]), float(self.LENS[2]))
-        lies = AroundAnswer(turn_deg=0.0, pitch_deg=0.0, roll_deg=0.0, lens_at_m=at)
-        light = PanoramaLight(file="a.hdr")
+        light, lies = PanoramaLight(file="a.hdr"), self.lies(0.0, off_m=0.1)
         return turned_by_ground(picture, panorama, light, lies, self.camera(), lambda _: None)
+
+    def lies(self, turn_deg: float, off_m: float = 0.0) -> AroundAnswer:
+        x, y, z = (float(v) for v in self.LENS)
+        return AroundAnswer(turn_deg=turn_deg, pitch_deg=0.0, roll_deg=0.0, lens_at_m=(x + off_m, y, z))
 
     def test_the_ground_in_both_tells_how_the_panorama_is_turned(self) -> None:
         for turn_deg in (67.5, -135.0):
@@ -308,9 +310,9 @@ class Here(unittest.TestCase):
                 self.assertIsNone(found.reason)
                 self.assertAlmostEqual(found.turn_deg or 0.0, turn_deg, delta=0.75)
                 # Laid over with that turn, its ground is the photograph's.
-                lies = AroundAnswer(turn_deg=turn_deg, pitch_deg=0, roll_deg=0, lens_at_m=tuple(map(float, self.LENS)))
                 panorama = np.roll(self.below(self.floor), round(turn_deg / 360 * 512), axis=1)
-                laid, there = seen_around(panorama, lies, self.camera()), self.shown() / self.GAIN
+                laid = seen_around(panorama, self.lies(turn_deg), self.camera())
+                there = self.shown() / self.GAIN
                 off = np.abs(np.log(laid[450:560, 330:630] / there[450:560, 330:630]))
                 self.assertLess(float(np.median(off)), 0.02)
         found = self.turned(lambda points: self.floor(points[..., [1, 0, 2]] * 1.7, seed=5))
@@ -323,7 +325,7 @@ class Here(unittest.TestCase):
         found = self.turned(alike, photographed=alike)
         self.assertIn("more than one turn", found.reason or "")
         even = Picture(np.full((640, 960, 3), 128, np.uint8))
-        lies = AroundAnswer(turn_deg=0, pitch_deg=0, roll_deg=0, lens_at_m=tuple(map(float, self.LENS)))
+        lies = self.lies(0.0)
         rest = self.below(self.floor), PanoramaLight(file="a.hdr")
         told = turned_by_ground(even, *rest, lies, self.camera(), lambda _: None)
         self.assertIn("too even", told.reason or "")
