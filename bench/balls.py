@@ -40,6 +40,7 @@ SCALE, SAMPLES = 0.25, 32
 TRUE_SAMPLES = 64  # a room's picture of 32 is 2.5 (grey) and 5 (mirror) off one of 128 by its own noise
 INDOORS_M = 9.0  # away at most, or they would stand behind the window
 APART_M = 0.5  # a panorama is that of one place
+MOST_BARRED = 0.2  # of balls in a window's sun: its bars' shadows lie everywhere
 PIECES = ("grey ball", "mirror ball")
 
 __all__ = [
@@ -170,13 +171,25 @@ def feet_of(studio: Studio, in_sun: bool = False) -> list[Any]:
             middle = view.position - way * view.position[2] / way[2]
             feet = [middle + side * APART_M / 2 * right for side in (-1, 1)]
             tops = np.array([foot + [0, 0, h] for foot in feet for h in (0.03, RADIUS_M, 2 * RADIUS_M)])
-            # All of both balls lies in the sun, or in the shade.
-            shaded = studio.blocked(tops, tops.mean(0) + 100 * studio.place.to_sun)
-            if in_sun and (shaded.any() or np.linalg.norm(middle - view.position) > INDOORS_M):
+            outlines = np.concatenate([_outline(foot, right) for foot in feet])
+            # All of both balls and the panorama's lens between them lie in the sun, or in the shade.
+            lens = middle + [0, 0, RADIUS_M]
+            to_sun = lens + 100 * studio.place.to_sun
+            shaded = studio.blocked(np.vstack([tops, lens]), to_sun)
+            partly = in_sun and studio.blocked(outlines, to_sun).mean() > MOST_BARRED
+            if in_sun and (partly or shaded.any() or np.linalg.norm(middle - view.position) > INDOORS_M):
                 continue
-            if way[2] < 0 and studio.sees(tops).all() and len(set(shaded.tolist())) == 1:
+            seen = way[2] < 0 and studio.sees(tops).all() and studio.sees(outlines).all()
+            if seen and len(set(shaded.tolist())) == 1:
                 return feet
     raise InputError("place", "has no open ground for the balls")
+
+
+def _outline(foot: Any, right: Any) -> Any:
+    """Points (N, 3) about a ball as it is seen: nothing stands before any of it."""
+    turn = np.linspace(0, 2 * np.pi, 24, endpoint=False)[:, None]
+    around = np.cos(turn) * right + np.sin(turn) * [0, 0, 0.98]
+    return foot + [0, 0, RADIUS_M] + RADIUS_M * np.concatenate([around, 0.5 * around])
 
 
 def _ball() -> meshes.Mesh:

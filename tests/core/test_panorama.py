@@ -28,7 +28,7 @@ from lithopos.core.place.daylight import Daylight
 from lithopos.core.place.matched import Around, GroundTurn, Matched, ground_matched, turned_by_ground
 from lithopos.core.reading.ask import inspect_file
 from lithopos.core.readings import Sources, with_readings
-from lithopos.core.render.scene import Environment, build_scene
+from lithopos.core.render.scene import Environment, Scene, build_scene
 from lithopos.core.render.session import sized
 from lithopos.core.shot import Exposure, LightPatch, PanoramaLight, Pointing
 from tests.core.rendering import SCALE, box, photograph, sample, tracer
@@ -347,6 +347,19 @@ class Here(unittest.TestCase):
         self.assertIsNone(self.matched(self.LENS, lambda points: np.full((*points.shape[:-1], 3), 0.2))[0])
         self.assertIsNone(self.matched(self.LENS + [0, 2.0, 0], self.floor)[0])
 
+    def laid(self, scene: Scene, at: Any) -> float:
+        """What is laid on the ground at a place, in red."""
+        for patch in scene.receivers[0].patches:
+            low, high = patch.vertices.min(0), patch.vertices.max(0)
+            if len(patch.vertices) == 4 and (low[:2] <= at[:2]).all() and (at[:2] < high[:2]).all():
+                texture = (
+                    np.broadcast_to(patch.reflectance, (1, 1, 3)) if patch.reflectance.ndim == 1 else patch.reflectance
+                )
+                rows, columns = texture.shape[:2]
+                x, y = (at[:2] - low[:2]) / (high[:2] - low[:2])
+                return float(texture[int(y * rows), int(x * columns), 0])
+        return float(scene.receivers[0].patches[-1].reflectance[0])
+
     def test_a_shadow_there_is_of_what_the_floor_was_before_it_was_clipped(self) -> None:
         stand = np.array([*STANDING["position_m"][:2], 0.0])
         middle = self.LENS * [1, 1, 0]
@@ -366,6 +379,12 @@ class Here(unittest.TestCase):
             lit = shot.model_copy(update={"lit_by": "panorama", "panorama": light.model_copy(update={"here": here})})
             scene = build_scene(lit, picture, lambda _: box((0.3, 0.3, 0.3)), read_panorama=lambda _: panorama)
             self.assertEqual(scene.unclipped, here)
+            # What lies before the picture's lower border no photograph shows: the panorama does.
+            border = camera.ground_points([[width / 2, height]])[0]
+            away = np.random.default_rng(2).uniform(0.05, 0.6, (60, 1)) * ((camera.position - border) * [1, 1, 0])
+            about = np.log(self.floor(border + away - stand + middle)[:, 0])
+            told_there = np.log([self.laid(scene, at) for at in border + away])
+            self.assertEqual(bool(np.std(told_there) > 0 and np.corrcoef(about, told_there)[0, 1] > 0.8), here)
             if here:
                 engine.show(scene)
                 spots = camera.project(stand + np.array([[0.3, 0.1, 0], [-0.2, 0.25, 0]])).astype(np.int32)

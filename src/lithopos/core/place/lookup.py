@@ -14,7 +14,7 @@ MOST_TEXELS = 1024
 LEAST_TEXELS = 16
 MOST_BESIDE = 192  # of what only other photographs show, which is seen in mirrors and as light alone
 
-__all__ = ["LEAST_TEXELS", "MOST_TEXELS", "looked_up", "texels_beside", "texels_of"]
+__all__ = ["LEAST_TEXELS", "MOST_BESIDE", "MOST_TEXELS", "looked_up", "texels_beside", "texels_of"]
 
 
 def texels_of(camera: Pinhole, points: Array, wide: Array, tall: Array) -> tuple[int, int] | None:

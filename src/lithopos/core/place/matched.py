@@ -67,6 +67,10 @@ class Matched:
     around: Around
     gain: Array
 
+    def shown(self, points: Array) -> Array:
+        """The photograph's linear values of points (N, 3) of the ground, as if it showed them, (N, 3)."""
+        return self.around.seen(points) * self.gain
+
     def restored(self, linear: Floats, clipped: Mask, camera: Pinhole, height_m: float) -> Floats:
         """Linear values (H, W, 3) of a photograph with clipped ground as bright as the panorama shows it.
 
@@ -81,7 +85,7 @@ class Matched:
         shown = np.linalg.norm(points[:, :2] - lens[:2], axis=1) < reach  # no for NaN
         rows, columns = rows[shown], columns[shown]
         found = linear.copy()
-        found[rows, columns] = np.maximum(found[rows, columns], self.around.seen(points[shown]) * self.gain)
+        found[rows, columns] = np.maximum(found[rows, columns], self.shown(points[shown]))
         return found
 
 

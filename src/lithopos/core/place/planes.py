@@ -20,7 +20,8 @@ from lithopos.core.arrays import Array, Floats
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.colour import luminance
 from lithopos.core.filling import filled
-from lithopos.core.place.lookup import MOST_TEXELS, looked_up, texels_beside, texels_of
+from lithopos.core.place.lookup import LEAST_TEXELS, MOST_BESIDE, MOST_TEXELS, looked_up, texels_beside, texels_of
+from lithopos.core.place.matched import Matched
 from lithopos.core.place.others import Other, shown_by
 from lithopos.core.place.placelight import PlaceLight
 from lithopos.core.place.receiver import LEAST_REFLECTANCE, MOST_REFLECTANCE, Patch, Receiver, Sheen
@@ -32,6 +33,7 @@ RINGS = 6
 LEAST_OVER, LEAST_SHARE = 0.3, 5e-4
 CLIPPED = 0.97  # linear
 DULL = 0.5  # the least roughness of a coat under which what is bright is no mirror image
+BENEATH_M, BENEATH_STEP = 10.0, 0.02  # about a panorama's lens; texels [m] there, and for each metre farther away
 FAR = 60.0  # how far the plane goes on, in widths of the outermost ring
 
 __all__ = ["Rect", "level_patch", "plane_receiver"]
@@ -52,6 +54,7 @@ def plane_receiver(
     others: Sequence[Other] = (),
     gain: Floats | None = None,
     let_in: Callable[[Array], Floats] | None = None,
+    beneath: Matched | None = None,
 ) -> Receiver:
     """A level plane with the photograph on it.
 
@@ -68,6 +71,7 @@ def plane_receiver(
         that is known lies in another one, as floor in the sun of a window does, and throws that on; None: it does not.
     let_in : of points (N, 3) the photograph's linear values of what white shows there of sunlight by windows beside
         `white`, (N, 3); None: no sun comes in.
+    beneath : a panorama that was taken over it, for what no photograph shows.
     """
     above = max(abs(float(camera.position[2]) - height_m), 0.05)
     tint = _tint(linear, camera, height_m, above, mean, white)
@@ -78,11 +82,13 @@ def plane_receiver(
         gain = None
     patches, plain = [], []
     for field in fields:
-        texels = _texels(camera, others, field, height_m)
+        texels = _texels(camera, others, field, height_m, beneath)
         if texels is None:
             plain.append(field)
         else:
-            seen, own = _reflectance(linear, camera, field, height_m, texels, tint, white, light, others, let_in)
+            seen, own = _reflectance(
+                linear, camera, field, height_m, texels, tint, white, light, others, let_in, beneath
+            )
             shines = None if gain is None else _beyond(seen, own / gain)
             patches.append(_patch([field], height_m, _bounded(seen), shines))
     if plain:
@@ -159,15 +165,31 @@ def _grid(field: Rect, columns: int, rows: int, height_m: float) -> Array:
     return np.column_stack([x.ravel(), y.ravel(), np.full(x.size, height_m)])
 
 
-def _texels(camera: Pinhole, others: Sequence[Other], field: Rect, height_m: float) -> tuple[int, int] | None:
-    """Columns and rows of a field's texture, as finely as the picture shows it; None if no photograph shows it."""
+def _texels(
+    camera: Pinhole, others: Sequence[Other], field: Rect, height_m: float, beneath: Matched | None
+) -> tuple[int, int] | None:
+    """Columns and rows of a field's texture, as finely as the picture shows it; None if nothing shows it."""
     x0, y0, x1, y1 = field
     wide, tall = np.array([x1 - x0, 0, 0]), np.array([0, y1 - y0, 0])
     spread = _grid(field, 24, 24, height_m), wide, tall
     sizes = texels_of(camera, *spread)
     if sizes is None:
-        return texels_beside([other.camera for other in others], *spread)
+        return texels_beside([other.camera for other in others], *spread) or _texels_beneath(field, beneath)
     return min(sizes[0], MOST_TEXELS), min(sizes[1], MOST_TEXELS)
+
+
+def _texels_beneath(field: Rect, beneath: Matched | None) -> tuple[int, int] | None:
+    """The same for a panorama that was taken over it; None if it is far away."""
+    if beneath is None:
+        return None
+    x0, y0, x1, y1 = field
+    lens = beneath.around.lens[:2]
+    away = float(np.linalg.norm(np.clip(lens, [x0, y0], [x1, y1]) - lens))
+    if away > BENEATH_M:
+        return None
+    step = max(BENEATH_STEP, BENEATH_STEP * away)
+    columns, rows = (min(max(int(np.ceil(side / step)), LEAST_TEXELS), MOST_BESIDE) for side in (x1 - x0, y1 - y0))
+    return columns, rows
 
 
 def _reflectance(
@@ -181,6 +203,7 @@ def _reflectance(
     light: PlaceLight | None,
     others: Sequence[Other],
     let_in: Callable[[Array], Floats] | None,
+    beneath: Matched | None,
 ) -> tuple[Floats, Floats]:
     """A field's reflectance, not bounded yet: what the photograph shows there beside what white would show; and that.
 
@@ -192,6 +215,9 @@ def _reflectance(
     if light:
         known &= ~light.sight.hidden(points)
     seen, known = shown_by(others, seen, known, points)
+    if beneath is not None:
+        more = ~known & (np.linalg.norm(points[..., :2] - beneath.around.lens[:2], axis=-1) < BENEATH_M)
+        seen[more], known = beneath.shown(points[more]), known | more
     own = white
     if light is None:
         if let_in:

@@ -680,6 +680,7 @@ def _place(
             others=others,
             gain=np.array(balance.gain, np.float32) if day.local else None,
             let_in=_let_in(day, balance),
+            beneath=matched if height_m == layout.main_m else None,
         )
 
     holes = tuple(part for at, part in layout.levels if at < layout.main_m)
