@@ -186,7 +186,7 @@ def feet_of(studio: Studio, in_sun: bool = False) -> list[Any]:
 
 
 def _outline(foot: Any, right: Any) -> Any:
-    """Points (N, 3) about a ball as it is seen: nothing stands before any of it."""
+    """Points (N, 3) of a ball's outline as it is seen, and half as far out; none of them in the floor."""
     turn = np.linspace(0, 2 * np.pi, 24, endpoint=False)[:, None]
     around = np.cos(turn) * right + np.sin(turn) * [0, 0, 0.98]
     return foot + [0, 0, RADIUS_M] + RADIUS_M * np.concatenate([around, 0.5 * around])

@@ -16,6 +16,5 @@ export function wayInPanorama({ turn_deg, pitch_deg, roll_deg }: Around, [x, y, 
 /** By how much ground that is pulled from one point to another turns about a lens's foot [deg], counter-clockwise. */
 export function pulledTurn([x, y]: World, from: World, to: World): number {
   const angle = (p: World) => Math.atan2(p[1] - y, p[0] - x);
-  const turn = ((angle(to) - angle(from)) * 180) / Math.PI;
-  return turn - 360 * Math.round(turn / 360);
+  return ((angle(to) - angle(from)) * 180) / Math.PI;
 }

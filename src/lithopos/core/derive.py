@@ -5,6 +5,7 @@ Nothing here is kept: the document holds what the user decided, this says what i
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from typing import Literal
@@ -50,20 +51,24 @@ from lithopos.core.place.sunlight import (
     sun_of_site,
 )
 from lithopos.core.questions import camera_problem_of
-from lithopos.core.shot import USUAL_TURBIDITY, Shot
+from lithopos.core.shot import USUAL_TURBIDITY, Placed, Shot
 
 SIGMA_PANORAMA = 0.12  # of a panorama's sky beside its own sun
 SOLVED_KEPT = 64  # cameras
+SAME_HEIGHT_M = 0.002
 GLEAMING = 0.45  # roughness below which the ground mirrors what lies about
 
 __all__ = [
+    "SAME_HEIGHT_M",
     "Derived",
     "LevelAnswer",
     "base_heights",
     "daylight_of",
     "derive",
+    "main_plane_m",
     "sharp_sun",
     "shot_after_gesture",
+    "standing_height",
     "standing_heights",
     "walls_of",
 ]
@@ -194,6 +199,22 @@ def standing_heights(facts: Derived) -> dict[str | None, float | None]:
     return base_heights(facts) | tops
 
 
+def standing_height(placed: Placed, facts: Derived) -> float | None:
+    """The height of the level or proxy that a model names, or of the level whose height its foot has; or the ground's.
+
+    None while what it names has no height yet.
+    """
+    if placed.level is not None:
+        return standing_heights(facts).get(placed.level)
+    heights = [level.height_m for level in facts.levels if level.height_m is not None]
+    return next((at for at in heights if abs(placed.position_m[2] - at) < SAME_HEIGHT_M), 0.0)
+
+
+def main_plane_m(heights: Collection[float]) -> float:
+    """Which of the planes that models stand on is the ground of the picture: the ground, else the lowest."""
+    return 0.0 if 0.0 in heights or not heights else min(heights)
+
+
 def _bases(shot: Shot, facts: Derived) -> dict[str, float]:
     """The heights of what models stand on under their middles, by their identities; of uneven ground that there."""
     heights, found = standing_heights(facts), dict[str, float]()
@@ -285,13 +306,6 @@ def _looked_at(shot: Shot, camera: Pinhole) -> Array:
         return np.array(feet, float).mean(0)
     ahead = camera.ground_points(np.array([[camera.width / 2, 0.75 * camera.height]]))[0]
     return ahead if np.isfinite(ahead).all() else np.zeros(3)
-
-
-def _stood_on_m(shot: Shot, facts: Derived) -> float:
-    """How high the plane is that things stand on [m]: the ground, where any does, else the lowest of their levels."""
-    heights: dict[str | None, float] = {one.id: one.height_m for one in facts.levels if one.height_m is not None}
-    stood = [heights.get(placed.level, 0.0) for placed in shot.models if not placed.hidden]
-    return 0.0 if 0.0 in stood or not stood else min(stood)
 
 
 def shot_after_gesture(shot: Shot, gesture: Gesture) -> Shot:
@@ -397,7 +411,9 @@ def _derive_sun(shot: Shot, camera: CameraAnswer, result: Derived) -> None:
         around = around_answer(shot.panorama, shot.pointings, pinhole_of(camera))
         if shot.panorama.here and result.metric:
             x, y, _ = _looked_at(shot, pinhole_of(camera))
-            ground_m = _stood_on_m(shot, result)
+            tops = {proxy.id for proxy in shot.proxies}
+            stood = [one for one in shot.models if not one.hidden and one.on is None and one.level not in tops]
+            ground_m = main_plane_m([at for one in stood if (at := standing_height(one, result)) is not None])
             lens = (float(x), float(y), ground_m + shot.panorama.lens_m)
             around = around.model_copy(update={"lens_at_m": lens, "ground_m": ground_m})
         result.around = around

@@ -27,7 +27,10 @@ export const kind: Kind = {
       if (pulled !== null) {
         const { turn_deg, pitch_deg, roll_deg } = around;
         const panorama = { turn_deg: shortest(turn_deg + pulled), pitch_deg, roll_deg };
-        return { patch: { panorama, ...(document.pointings.length && { pointings: [] }) }, label };
+        return {
+          patch: { panorama, ...(document.pointings.length && { pointings: [] }) },
+          label: "turn of the panorama",
+        };
       }
       const [x, y, z] = wayInPanorama(around, ray(cameraOf(camera), from));
       return { patch: { pointings: { [id]: { id, way: [x, y, z], at: pair(to) } } }, label };

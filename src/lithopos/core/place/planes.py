@@ -4,10 +4,10 @@ A plane is laid out in square rings about the camera's foot, each twice as wide 
 picture's resolution falls off with distance:
 
     +-------+-------+      Every field that the picture shows carries its own texture, at the
-    |   +---+---+   |      resolution in which the picture shows it; the rest is of the mean colour.
-    +---+ camera+---+      The layout depends on the camera alone: moving a model changes nothing here,
-    |   +---+---+   |      so that the empty place need not be traced again.
-    +-------+-------+
+    |   +---+---+   |      resolution in which the picture shows it; the rest is as a panorama that was
+    +---+ camera+---+      taken over it has it, else of the mean colour. The layout depends on the camera
+    |   +---+---+   |      alone: moving a model a little changes nothing here, so that the empty place
+    +-------+-------+      need not be traced again.
 """
 
 from __future__ import annotations

@@ -15,7 +15,17 @@ from lithopos.core.camera.problem import KnownCamera
 from lithopos.core.camera.solve import pinhole_of
 from lithopos.core.colour import decode_srgb, luminance
 from lithopos.core.composite.mattes import distance_of, with_rings
-from lithopos.core.derive import Derived, base_heights, daylight_of, derive, sharp_sun, standing_heights, walls_of
+from lithopos.core.derive import (
+    SAME_HEIGHT_M,
+    Derived,
+    base_heights,
+    daylight_of,
+    derive,
+    main_plane_m,
+    sharp_sun,
+    standing_height,
+    walls_of,
+)
 from lithopos.core.errors import InputError, NoAnswer
 from lithopos.core.exchange.graphic import Graphic, ReadGraphic
 from lithopos.core.exchange.panorama import Panorama
@@ -69,7 +79,6 @@ from lithopos.core.standing.placement import Stand, root_of, scale_of, stands, u
 MOST_AWAY_M = 2000.0
 LOOKED_AT_PIXELS = 4_000_000  # of the photograph, for what it shows of the place
 BESIDE_PIXELS = 1_000_000  # of the site's others, of which there may be many; what they fill in is coarse
-SAME_HEIGHT_M = 0.002
 MOST_TRIANGLES = 12_000_000  # with all copies
 LEAST_OWN_LIGHT = 0.005  # of a shining pane, beside the place's full light: half a code of a mid-tone
 LONGEST_LIGHT_M = 30.0
@@ -580,20 +589,17 @@ def _behind(pane: Pane, corners: Array, camera: Pinhole) -> Receiver:
 
 
 def _standing_height(placed: Placed, facts: Derived) -> float:
-    """The height of the level or proxy that a model names, or of the level whose height its foot has; or the ground's.
+    """See `standing_height`.
 
     Raises
     ------
     InputError
         If what it names has no height yet.
     """
-    if placed.level is not None:
-        at = standing_heights(facts)[placed.level]
-        if at is None:
-            raise InputError("levels", f"what {placed.name or placed.id} stands on has no height yet")
-        return at
-    heights = [level.height_m for level in facts.levels if level.height_m is not None]
-    return next((at for at in heights if abs(placed.position_m[2] - at) < SAME_HEIGHT_M), 0.0)
+    at = standing_height(placed, facts)
+    if at is None:
+        raise InputError("levels", f"what {placed.name or placed.id} stands on has no height yet")
+    return at
 
 
 @dataclass(frozen=True)
@@ -611,7 +617,7 @@ def _layout(stood: list[StoodModel]) -> _Layout:
     beside things on the ground it is the part that its models can change.
     """
     heights = sorted({thing.stands_at_m for thing in stood if thing.on_plane})
-    main = 0.0 if 0.0 in heights or not heights else heights[0]
+    main = main_plane_m(heights)
     levels = []
     for height in heights:
         if height == main:
