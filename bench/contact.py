@@ -38,6 +38,7 @@ from lithopos.samples.places import Place
 SCALE, SAMPLES_A_PIXEL = 0.4, 32
 GATHERED_SAMPLES = 256  # of a photograph in which glass gathers the sun's light: found by luck alone
 PANORAMA_UP_M = 1.5
+PANORAMA_ROWS, PANORAMA_SAMPLES = 512, 8  # as coarse as it may be for its sun to lie within a tenth of a degree
 NOISE_PX = 0.7  # at full size
 HAND_DEG = 0.4
 CLEAR_DEG, SOFTER = 1.0, 1.15  # a hazy sun is wider, and its width is measured so well
@@ -63,7 +64,7 @@ def bench_contact(names: Iterable[str] = (), variants: Iterable[str] = ASKED) ->
         gathers = place.sun_width_deg > CLEAR_DEG and not place.overcast
         scene = taken(mi, place, SCALE, GATHERED_SAMPLES if gathers else SAMPLES_A_PIXEL)
         lens = np.add(scene.place.model_at, [0, 0, PANORAMA_UP_M])
-        around = panorama_of(Studio(mi, scene.place, SCALE), lens, rows=128, samples=48)
+        around = panorama_of(Studio(mi, scene.place, SCALE), lens, rows=PANORAMA_ROWS, samples=PANORAMA_SAMPLES)
         line = f"  {name:22s}{scored(scene, scene.empty)[0]:11.1f}"
         for variant in variants:
             try:
@@ -93,9 +94,10 @@ def _shot(scene: Taken, variant: str, around: Floats) -> Shot:
     if "shape" in true:
         exact = marked_document(scene, 0.0)
         document |= {name: exact[name] for name in ("proxies", "mattes")}
-    if "surface" in true and place.ground_material in GLEAM:
-        roughness, specular = GLEAM[place.ground_material]
+    if "surface" in true:
+        roughness, specular = GLEAM.get(place.ground_material, (1.0, 0.0))
         document["ground"] |= {"roughness": roughness, "coat": 2 * specular}  # 0.5 is a whole dielectric's
+        document["proxies"] = [{**one, "coat": 0.0} for one in document["proxies"]]  # the sample's walls are matte
     if not document["gnomons"]:
         # Nothing whose shadow can be marked is seen: the sun is pulled by hand until it looks right.
         off = np.random.default_rng(0).normal(0, HAND_DEG, 2)

@@ -142,6 +142,22 @@ class Domes(unittest.TestCase):
                 np.testing.assert_allclose(dome_irradiance(sunlit, normal), given, atol=0.03)
             np.testing.assert_allclose(sunlit.sun, 4000 * solid, rtol=0.02)
 
+    def test_a_suns_place_is_told_far_finer_than_the_small_picture_that_tells_the_rest(self) -> None:
+        """A disc of half a degree anywhere between the pixels, with haze that is brighter on one side of it."""
+        rng = np.random.default_rng(8)
+        for rows, within_deg in ((256, 0.2), (1024, 0.03)):
+            ways, _ = directions(rows)
+            for _ in range(4):
+                azimuth, elevation = rng.uniform(-np.pi, np.pi), rng.uniform(0.2, 1.2)
+                level = np.cos(elevation)
+                sun = np.array([level * np.cos(azimuth), level * np.sin(azimuth), np.sin(elevation)])
+                apart_deg = np.degrees(np.arccos(np.clip(ways @ sun, -1, 1)))
+                share = np.clip((0.2668 - apart_deg) * rows / 180 + 0.5, 0, 1)  # of a pixel that the disc fills
+                haze = 1 + 3 * np.exp(-apart_deg / 4) * (1 + ways @ [0, 0, 1])
+                dome = dome_of((haze + 30_000 * share)[..., None].repeat(3, -1).astype(np.float32))
+                self.assertTrue(dome.sunny)
+                self.assertGreater(float(dome_sun(dome) @ sun), np.cos(np.radians(within_deg)))
+
     def test_pointing_at_two_things_finds_all_three_angles_and_one_the_turn(self) -> None:
         rng = np.random.default_rng(5)
         camera = scene_of().camera

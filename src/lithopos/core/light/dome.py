@@ -86,11 +86,10 @@ def dome_of(radiance: Floats) -> Dome:
     # Of several bright places that which gives most with what is about it.
     about = cv2.blur(bright * solid, (5, 5), borderType=cv2.BORDER_REPLICATE)
     row, column = np.unravel_index(int(np.argmax(about)), about.shape)
-    middle = ways[row, column]
+    middle = _middle_of(bright, ways, solid, ways[row, column])
     near = ways @ middle > np.cos(np.radians(BRIGHT_DEG))
-    given = (bright * solid)[near]
-    middle = (given[:, None] * ways[near]).sum(0)
-    middle /= max(float(np.linalg.norm(middle)), 1e-12)
+    if len(radiance) > ROWS:
+        middle = _finer(radiance, middle)
     ground = _lit_ground(small, ways, solid)
     rise = np.maximum(ways[..., 2], 0) * bright * solid
     share = float(np.clip(rise[near].sum() / max(float(rise.sum()), 1e-12), 0, 1))
@@ -108,6 +107,31 @@ def dome_of(radiance: Floats) -> Dome:
         ground=None if ground is None else ground.tolist(),
         above=_above(small, ways, solid),
     )
+
+
+def _middle_of(bright: Array, ways: Array, solid: Array, about: Array) -> Array:
+    """The unit vector (3,) to the middle of what is bright within `BRIGHT_DEG` of a direction.
+
+    What lies around it is no part of it: glare and haze are seldom even about a sun.
+    """
+    towards = ways @ about
+    near = towards > np.cos(np.radians(BRIGHT_DEG))
+    ring = (towards > np.cos(np.radians(AROUND_DEG))) & ~near
+    level = float(np.median(bright[ring])) if ring.any() else 0.0
+    over = np.maximum(bright[near] - level, 0) * solid[near]
+    middle = (over[:, None] * ways[near]).sum(0)
+    length = float(np.linalg.norm(middle))
+    return middle / length if length > 1e-12 else np.asarray(about, float)
+
+
+def _finer(radiance: Floats, middle: Array) -> Array:
+    """The middle of a panorama's sun by its own pixels: one of the small picture's is five times as wide as the sun."""
+    rows = len(radiance)
+    row = (0.5 - np.arcsin(np.clip(middle[2], -1, 1)) / np.pi) * rows
+    reach = AROUND_DEG / 180 * rows
+    band = slice(max(int(row - reach), 0), int(np.ceil(row + reach)) + 1)
+    ways, solid = directions(rows, band)
+    return _middle_of(radiance[band].astype(float) @ REC709, ways, solid, middle)
 
 
 def _above(radiance: Array, ways: Array, solid: Array) -> list[list[float]]:
@@ -263,9 +287,9 @@ def disc(rows: int, middle: Array, width_deg: float, facing: Array) -> Array:
     return np.asarray(cover[..., None] * facing / max(given, 1e-12))
 
 
-def directions(rows: int) -> tuple[Array, Array]:
-    """The middles of a panorama's pixels as unit vectors (H, 2H, 3), and their solid angles (H, 2H)."""
-    elevation = np.pi / 2 - (np.arange(rows) + 0.5) * np.pi / rows
+def directions(rows: int, band: slice = slice(None)) -> tuple[Array, Array]:
+    """The middles of a panorama's pixels as unit vectors (H, 2H, 3), and their solid angles (H, 2H); of some rows."""
+    elevation = np.pi / 2 - (np.arange(rows)[band] + 0.5) * np.pi / rows
     # From within, longitude grows to the right: clockwise as seen from above.
     azimuth = np.pi - (np.arange(2 * rows) + 0.5) * np.pi / rows
     height, around = np.meshgrid(elevation, azimuth, indexing="ij")
