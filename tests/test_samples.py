@@ -7,10 +7,12 @@ import unittest
 
 import cv2
 import numpy as np
+from proving.real import product
 
 from lithopos.core.exchange.panorama import read_panorama
+from lithopos.core.geometry.model import Texture
 from lithopos.core.light.dome import dome_of
-from lithopos.samples.court import COURT
+from lithopos.samples.court import COURT, court
 from lithopos.samples.make import load_renderer_quietly
 from lithopos.samples.models import MODELS
 from lithopos.samples.photograph import Studio, truth_of
@@ -36,6 +38,32 @@ class Samples(unittest.TestCase):
             self.assertTrue(dome.sunny)
             self.assertLess(abs((dome.azimuth_deg - sun["azimuth_deg"] + 180) % 360 - 180), 1, name)
             self.assertLess(abs(dome.elevation_deg - sun["elevation_deg"]), 1, name)
+
+    def test_a_product_is_photographed_with_the_stuff_that_its_file_has_there(self) -> None:
+        """Rays of the test's own at the photographed product, beside the file's picture where they meet it."""
+        mi, place = load_renderer_quietly(), court("onto the wall")
+        studio = Studio(mi, place, 0.1, with_model=True)
+        model = product(f"{place.model}.glb")
+        part = max(model.parts, key=lambda one: np.ptp(one.vertices, axis=0).max())
+        picture = model.materials[part.material].base_colour
+        assert isinstance(picture, Texture)
+        rng = np.random.default_rng(3)
+        corners = part.faces[rng.integers(0, len(part.faces), 400)]
+        shares = rng.dirichlet((1, 1, 1), 400)[..., None]
+        at, ways, uv = ((shares * values[corners]).sum(1) for values in (part.vertices, part.normals, part.uv))
+        turn = np.radians(place.model_turn_deg)
+        rotation = np.array([[np.cos(turn), -np.sin(turn), 0], [np.sin(turn), np.cos(turn), 0], [0, 0, 1]])
+        at, ways = at @ rotation.T + place.model_at, ways @ rotation.T
+        ray = mi.Ray3f(mi.Point3f((at + 0.001 * ways).T.astype(np.float32)), mi.Vector3f(-ways.T.astype(np.float32)))
+        met = studio.scene.ray_intersect(ray)
+        facing = mi.Vector3f(0, 0, 1)
+        met.wi = facing
+        shown = np.array(met.bsdf().eval(mi.BSDFContext(), met, facing))[1]
+        rows, columns = picture.values.shape[:2]
+        there = picture.values[(uv[:, 1] * rows).astype(int) % rows, (uv[:, 0] * columns).astype(int) % columns, 1]
+        close = np.array(met.t) < 0.002
+        self.assertGreater(int(close.sum()), 200)
+        self.assertGreater(float(np.corrcoef(shown[close], there[close])[0, 1]), 0.95)
 
     def test_other_seeds_make_other_places(self) -> None:
         cameras = {PLACES["cloister-yard"](seed).camera for seed in (3, 4)}

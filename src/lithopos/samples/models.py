@@ -242,7 +242,10 @@ def _gltf_material(gltf: pygltflib.GLTF2, blob: bytearray, name: str, material: 
             "KHR_materials_transmission": {"transmissionFactor": 1.0},
             "KHR_materials_volume": {"thicknessFactor": 0.1},
         }
-        gltf.extensionsUsed = sorted({*(gltf.extensionsUsed or []), *told})
+    elif not material.metallic:
+        # As the sample program photographs it: a whole dielectric's would be 0.5.
+        told = {"KHR_materials_specular": {"specularFactor": 0.0 if material.dull else 2 * material.specular}}
+    gltf.extensionsUsed = sorted({*(gltf.extensionsUsed or []), *told})
     pbr = pygltflib.PbrMetallicRoughness(metallicFactor=material.metallic, roughnessFactor=material.roughness)
     if isinstance(material.colour, tuple):
         # A solid glass's colour is what goes through both its sides; a file tells of one.
@@ -250,7 +253,7 @@ def _gltf_material(gltf: pygltflib.GLTF2, blob: bytearray, name: str, material: 
         pbr.baseColorFactor = [*one, 1.0]
     else:
         buffer = io.BytesIO()
-        codes = (encode_srgb(material.colour) * 255 + 0.5).astype(np.uint8)
+        codes = (encode_srgb(material.colour[::-1]) * 255 + 0.5).astype(np.uint8)  # a file's first row has v = 0
         Pictures.fromarray(codes).save(buffer, "JPEG", quality=92, subsampling=0)
         gltf.images.append(pygltflib.Image(bufferView=_view(gltf, blob, buffer.getvalue()), mimeType="image/jpeg"))
         if not gltf.samplers:

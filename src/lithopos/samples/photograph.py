@@ -144,12 +144,12 @@ class Studio:
         if isinstance(material.colour, tuple):
             colour = {"type": "rgb", "value": list(material.colour)}
         else:
-            # The renderer's v runs down the picture's rows from its far end: turn the rows over.
+            # The renderer has the first row at v = 0.
             data = np.ascontiguousarray(material.colour[::-1])
             colour = {"type": "bitmap", "bitmap": mi.Bitmap(data), "raw": True, "wrap_mode": "repeat"}
         if material.glass:
             return mi.load_dict({"type": "dielectric", "int_ior": 1.5, "specular_transmittance": _root(material)})
-        if material.roughness >= 0.85 and not material.metallic:
+        if material.dull:
             return mi.load_dict({"type": "twosided", "inner": {"type": "diffuse", "reflectance": colour}})
         return mi.load_dict(
             {

@@ -20,7 +20,7 @@ Segment = tuple[tuple[float, float, float], tuple[float, float, float]]
 
 @dataclass(frozen=True)
 class Material:
-    """What a surface is made of: a picture (rows from v = 0 up) or one linear colour, and its gloss.
+    """What a surface is made of: a picture (its last row at v = 0) or one linear colour, and its gloss.
 
     `glass` is solid: its colour is what goes through.
     """
@@ -32,6 +32,11 @@ class Material:
     offset_m: tuple[float, float] = (0.0, 0.0)
     specular: float = 0.35
     glass: bool = False
+
+    @property
+    def dull(self) -> bool:
+        """Whether it mirrors nothing."""
+        return self.roughness >= 0.85 and not self.metallic
 
 
 @dataclass(frozen=True)
