@@ -6,6 +6,7 @@ import json
 import sys
 import time
 from pathlib import Path
+from typing import Any
 
 import click
 import numpy as np
@@ -67,7 +68,7 @@ def main(
         print(f"\n{place.name}: {time.monotonic() - started:.0f} s", file=sys.stderr)
 
 
-def load_renderer_quietly() -> object:
+def load_renderer_quietly() -> Any:
     """The renderer package in the best variant here (chosen by the same child-process test as the product)."""
     from lithopos.core.render.engine import load_renderer
 
