@@ -21,8 +21,16 @@ from lithopos.core.exchange.panorama import Panorama, read_panorama
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.light.clear_sky import UP
 from lithopos.core.light.dome import directions, dome_irradiance, dome_of, dome_sun, dome_turned, ground_of
+from lithopos.core.light.sun import SunAnswer
 from lithopos.core.light.turning import rotation_of
-from lithopos.core.place.around import AroundAnswer, around_answer, dome_in_force, radiance_in_force, seen_around
+from lithopos.core.place.around import (
+    AroundAnswer,
+    around_answer,
+    beside_shadows,
+    dome_in_force,
+    radiance_in_force,
+    seen_around,
+)
 from lithopos.core.place.balance import balance_of, balance_of_ground, proposed_patches
 from lithopos.core.place.daylight import Daylight
 from lithopos.core.place.matched import Around, GroundTurn, Matched, ground_matched, turned_by_ground
@@ -157,6 +165,40 @@ class Domes(unittest.TestCase):
                 dome = dome_of((haze + 30_000 * share)[..., None].repeat(3, -1).astype(np.float32))
                 self.assertTrue(dome.sunny)
                 self.assertGreater(float(dome_sun(dome) @ sun), np.cos(np.radians(within_deg)))
+
+    def test_a_new_sun_stands_where_sharp_shadows_have_it_and_a_panoramas_own_where_it_is(self) -> None:
+        picture = around(sun=4000.0, rows=512)
+        settings = PanoramaLight(file="a.hdr", dome=dome_of(picture), disc=True, turn_deg=25.0, pitch_deg=4.0)
+        answer = around_answer(settings, [], scene_of().camera)
+        own = answer.rotation() @ dome_sun(settings.dome or dome_of(picture))
+
+        def lit(apart_deg: float, sigma_deg: float, disc: bool = True) -> tuple[Any, Any]:
+            """The sun in force, and the brightest place of what a render is lit by, in the world."""
+            told = turned_about(0, apart_deg) @ own
+            measured = SunAnswer(
+                direction=(float(told[0]), float(told[1]), float(told[2])),
+                azimuth_deg=0.0,
+                elevation_deg=0.0,
+                sigma_deg={"azimuth": sigma_deg, "elevation": sigma_deg / 2},
+                gnomons=[],
+                warnings=[],
+            )
+            by = settings.model_copy(update={"disc": disc})
+            shot = sample().model_copy(update={"panorama": by, "lit_by": "panorama"})
+            dome = dome_in_force(shot, beside_shadows(by, answer, measured))
+            assert dome
+            shines = dome_of(radiance_in_force(picture, by, dome, (1.0, 1.0, 1.0), 0.53))
+            return dome_sun(dome), answer.rotation() @ dome_sun(shines)
+
+        for apart, sigma, disc, moves in (
+            (2.0, 0.4, True, 1),
+            (2.0, 0.4, False, 0),
+            (2.0, 2.0, True, 0),
+            (6.0, 0.4, True, 0),
+        ):
+            with self.subTest(apart=apart, sigma=sigma, disc=disc):
+                for sun in lit(apart, sigma, disc):
+                    self.assertGreater(float(sun @ turned_about(0, moves * apart) @ own), np.cos(np.radians(0.1)))
 
     def test_pointing_at_two_things_finds_all_three_angles_and_one_the_turn(self) -> None:
         rng = np.random.default_rng(5)

@@ -1204,6 +1204,9 @@ export interface components {
          *     ----------
          *     turn_deg, pitch_deg, roll_deg : its angles in force.
          *     off_deg : how far its pointings stay apart, if two or more turn it.
+         *     sun_off_deg : how far its own sun stands from where the photograph's shadows have it.
+         *     new_sun : where shadows have it, if a new one in its place stands there: they are held against shadows, and were
+         *         marked through the same camera. None where they don't tell it well, or it lies too far off.
          *     lens_at_m, ground_m : where it was taken, and how high the ground is there, if that was where things stand.
          */
         AroundAnswer: {
@@ -1222,6 +1225,15 @@ export interface components {
                 number
             ] | null;
             /**
+             * New Sun
+             * @default null
+             */
+            new_sun: [
+                number,
+                number,
+                number
+            ] | null;
+            /**
              * Off Deg
              * @default null
              */
@@ -1230,6 +1242,11 @@ export interface components {
             pitch_deg: number;
             /** Roll Deg */
             roll_deg: number;
+            /**
+             * Sun Off Deg
+             * @default null
+             */
+            sun_off_deg: number | null;
             /** Turn Deg */
             turn_deg: number;
         };
@@ -1879,7 +1896,7 @@ export interface components {
          *     camera_reason, camera_lacks : why there is no camera, in words, and whether edges are missing or don't agree.
          *     lengths : what each of the shot's lengths measures; the camera's own list ends with the levels' too.
          *     thrown : the proxies whose shadows tell the sun, in the order of its `boxes`.
-         *     sun_shown : the direction in force, measured or set by hand; of a panorama its brightest place.
+         *     sun_shown : the direction in force, measured or set by hand; of a panorama its brightest place, or a new sun's.
          *     panes, windows, lamps, proxies : where each of the shot's hangs or stands.
          *     bases : how high what models stand on is under them [m], by their identities; of those that nothing carries.
          *     almanac : the sun by date and place, where they are given.

@@ -8,7 +8,7 @@ test("a direction in a turned panorama is the core's", () => {
   for (const { around, rays, ways } of core.turnings)
     for (const [i, ray] of rays.entries()) {
       const way = wayInPanorama(
-        { ...around, off_deg: null, lens_at_m: null, ground_m: 0 },
+        { ...around, off_deg: null, sun_off_deg: null, new_sun: null, lens_at_m: null, ground_m: 0 },
         ray as unknown as World,
       );
       expect(way.map((value, axis) => value - (ways[i]?.[axis] ?? Number.NaN))).toEqual(

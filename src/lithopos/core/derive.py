@@ -30,7 +30,7 @@ from lithopos.core.light.softness import CLEAR_DEG, SoftnessAnswer
 from lithopos.core.light.strengths import SIGMA_CLEAR
 from lithopos.core.light.sun import SunAnswer
 from lithopos.core.place.about import about_of
-from lithopos.core.place.around import AroundAnswer, around_answer, dome_in_force
+from lithopos.core.place.around import AroundAnswer, around_answer, beside_shadows, dome_in_force
 from lithopos.core.place.balance import BalanceAnswer, balance_of
 from lithopos.core.place.daylight import SKY, SUN, Daylight
 from lithopos.core.place.face import Face
@@ -92,7 +92,7 @@ class Derived(BaseModel):
     camera_reason, camera_lacks : why there is no camera, in words, and whether edges are missing or don't agree.
     lengths : what each of the shot's lengths measures; the camera's own list ends with the levels' too.
     thrown : the proxies whose shadows tell the sun, in the order of its `boxes`.
-    sun_shown : the direction in force, measured or set by hand; of a panorama its brightest place.
+    sun_shown : the direction in force, measured or set by hand; of a panorama its brightest place, or a new sun's.
     panes, windows, lamps, proxies : where each of the shot's hangs or stands.
     bases : how high what models stand on is under them [m], by their identities; of those that nothing carries.
     almanac : the sun by date and place, where they are given.
@@ -408,7 +408,8 @@ def _derive_sun(shot: Shot, camera: CameraAnswer, result: Derived) -> None:
     if shot.sun.kind == "almanac":
         result.sun_reason = day.reason
     if shot.panorama:
-        around = around_answer(shot.panorama, shot.pointings, pinhole_of(camera))
+        lies = around_answer(shot.panorama, shot.pointings, pinhole_of(camera))
+        around = beside_shadows(shot.panorama, lies, result.sun)
         if shot.panorama.here and result.metric:
             x, y, _ = _looked_at(shot, pinhole_of(camera))
             tops = {proxy.id for proxy in shot.proxies}

@@ -131,6 +131,13 @@ export function PanoramaSettings({ shot, document, derived }: StepProps) {
         >
           A new sun in place of its own, as strong as the photograph asks for
         </Statement>
+        {lies.sun_off_deg !== null && (
+          <Figure
+            name="Its own sun"
+            value={`${lies.sun_off_deg.toFixed(1)}°`}
+            from={lies.new_sun ? "from the shadows’, where the new one stands" : "from where shadows have it"}
+          />
+        )}
         <Statement
           holds={panorama.here}
           onChange={(here) =>

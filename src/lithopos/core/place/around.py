@@ -26,6 +26,7 @@ from lithopos.core.light.dome import (
     graded,
     parted,
 )
+from lithopos.core.light.sun import SunAnswer
 from lithopos.core.light.turning import angles_of, rotation_of, turned_by
 from lithopos.core.place.shading import Solids
 from lithopos.core.shot import PanoramaLight, Pointing, Shot
@@ -35,6 +36,8 @@ PREVIEW_WIDTH = 960
 COVERED_ROWS = 128  # in which it is told what solids cover
 GLARE_DEG = 5.0
 LOOKED_UP = 1024  # directions in a row
+# Shadows tell where a new sun stands if they tell it so well, and the panorama's own lies within so much of it.
+SHARP_DEG, AGREES_DEG = 1.5, 3.0
 SHINES = 2.0  # times the mean of a panorama: a window, a bright sky
 
 __all__ = [
@@ -42,6 +45,7 @@ __all__ = [
     "AroundAnswer",
     "around_answer",
     "around_picture",
+    "beside_shadows",
     "covered_by",
     "dome_in_force",
     "kept_out",
@@ -59,6 +63,9 @@ class AroundAnswer(BaseModel):
     ----------
     turn_deg, pitch_deg, roll_deg : its angles in force.
     off_deg : how far its pointings stay apart, if two or more turn it.
+    sun_off_deg : how far its own sun stands from where the photograph's shadows have it.
+    new_sun : where shadows have it, if a new one in its place stands there: they are held against shadows, and were
+        marked through the same camera. None where they don't tell it well, or it lies too far off.
     lens_at_m, ground_m : where it was taken, and how high the ground is there, if that was where things stand.
     """
 
@@ -66,6 +73,8 @@ class AroundAnswer(BaseModel):
     pitch_deg: float
     roll_deg: float
     off_deg: float | None = None
+    sun_off_deg: float | None = None
+    new_sun: tuple[float, float, float] | None = None
     lens_at_m: tuple[float, float, float] | None = None
     ground_m: float = 0.0
 
@@ -86,6 +95,17 @@ def around_answer(panorama: PanoramaLight, pointings: Sequence[Pointing], camera
     return AroundAnswer(turn_deg=turn, pitch_deg=pitch, roll_deg=roll, off_deg=off_deg if len(ways) > 1 else None)
 
 
+def beside_shadows(settings: PanoramaLight, answer: AroundAnswer, measured: SunAnswer | None) -> AroundAnswer:
+    """The answer with what the photograph's shadows say of a panorama's sun."""
+    if measured is None or settings.dome is None or not (settings.disc or settings.dome.sunny):
+        return answer
+    own = answer.rotation() @ dome_sun(settings.dome)
+    off = float(np.degrees(np.arccos(np.clip(own @ np.array(measured.direction), -1, 1))))
+    sharp = max(measured.sigma_deg.values()) <= SHARP_DEG
+    there = measured.direction if settings.disc and sharp and off < AGREES_DEG else None
+    return answer.model_copy(update={"sun_off_deg": off, "new_sun": there})
+
+
 def dome_in_force(shot: Shot, answer: AroundAnswer | None) -> Dome | None:
     """What the shot's panorama gives the world; None where it lights nothing, or its figures are not read yet."""
     settings = shot.panorama
@@ -95,11 +115,13 @@ def dome_in_force(shot: Shot, answer: AroundAnswer | None) -> Dome | None:
     if not settings.disc:
         return dome
     # The sun is then as a clear day's beside the panorama's own sky, until the photograph tells it.
-    sun = dome_sun(dome)
+    sun = np.array(answer.new_sun) if answer.new_sun else dome_sun(dome)
+    azimuth_deg, elevation_deg = np.degrees([np.arctan2(sun[1], sun[0]), np.arcsin(np.clip(sun[2], -1, 1))])
     sun[2] = max(float(sun[2]), LOWEST_SUN)
     facing = sun_irradiance(sun, shot.sky.haze, sun)
     beside = float(dome_irradiance(dome, UP).mean()) / max(float(sky_irradiance(sun, shot.sky.haze, UP).mean()), 1e-9)
-    return dome.model_copy(update={"sun": (facing * beside).tolist(), "share": 1.0})
+    stands = {"azimuth_deg": float(azimuth_deg), "elevation_deg": float(elevation_deg)}
+    return dome.model_copy(update={"sun": (facing * beside).tolist(), "share": 1.0, **stands})
 
 
 def radiance_in_force(
@@ -123,7 +145,8 @@ def radiance_in_force(
     rest, sun = parted(radiance.astype(float), middle)
     rest, sun = (graded(light, settings.saturation, settings.warmth) for light in (rest, sun))
     if settings.disc:
-        sun = disc(len(radiance), middle, width_deg, np.array(dome.sun))
+        own = dome_sun(dome) if dome.rotation is None else np.array(dome.rotation).T @ dome_sun(dome)
+        sun = disc(len(radiance), own, width_deg, np.array(dome.sun))
     return np.maximum((rest * sky_tint + sun) * settings.strength, 0).astype(np.float32)
 
 

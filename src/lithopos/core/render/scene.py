@@ -366,7 +366,7 @@ def build_scene(
     light: Light
     if panorama and shot.panorama and day.dome and facts.around:
         radiance = radiance_in_force(panorama.radiance, shot.panorama, day.dome, balance.sky, facts.softness_deg)
-        key = repr((shot.panorama, balance.sky, facts.softness_deg))
+        key = repr((shot.panorama, facts.sun_shown, balance.sky, facts.softness_deg))
         if day.about:
             lens = day.at + [0, 0, shot.panorama.lens_m]
             rotation = facts.around.rotation()
