@@ -11,7 +11,7 @@ import trimesh
 
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.geometry.model import Material, Model, Part
-from lithopos.core.light.near import Shaft
+from lithopos.core.light.near import Ball, Beam, Shaft, Sheet
 from lithopos.core.place.receiver import Patch, Receiver, Sheen
 from lithopos.core.render.engine import FAST
 from lithopos.core.render.influence import influence_of
@@ -28,6 +28,21 @@ def ground(grey: float) -> Receiver:
     corners = np.array([[-5, -5, 0], [5, -5, 0], [5, 5, 0], [-5, 5, 0.0]])
     uv, faces = np.array([[0, 0], [1, 0], [1, 1], [0, 1.0]]), np.array([[0, 1, 2], [0, 2, 3]])
     return Receiver("ground", (Patch(corners, uv, faces, np.full(3, grey, np.float32)),), Sheen(0, 0.5), level=True)
+
+
+def swell() -> Receiver:
+    """Ground that rises by 80 mm about the origin, in flat parts, within level ground."""
+    x, y = np.meshgrid(np.linspace(-0.6, 0.6, 13), np.linspace(-0.6, 0.6, 13), indexing="ij")
+    places = np.stack([x, y, 0.08 * np.maximum(1 - (x**2 + y**2) / 0.36, 0) ** 2], -1)
+    uv, faces = np.array([[0, 0], [1, 0], [1, 1], [0, 1.0]]), np.array([[0, 1, 2], [0, 2, 3]])
+    patches = []
+    for i in range(12):
+        for j in range(12):
+            corners = places[[i, i + 1, i + 1, i], [j, j, j + 1, j + 1]]
+            normals = np.tile(np.cross(corners[1] - corners[0], corners[2] - corners[0]), (4, 1))
+            normals /= np.linalg.norm(normals, axis=1, keepdims=True)
+            patches.append(Patch(corners, uv, faces, np.full(3, 0.5, np.float32), normals))
+    return Receiver("swell", tuple(patches), Sheen(0, 0.5))
 
 
 def camera() -> Pinhole:
@@ -120,22 +135,46 @@ class Gathered(unittest.TestCase):
         metal = Material("metal", np.array([0.9, 0.7, 0.4], np.float32), 0.2, metallic=1.0)
         focus = [[x, y, 0] for x in (0.08, 0.11, 0.14, 0.2) for y in (0.03, 0.06, 0.09)]
         thrown = [[x, y, 0] for x in (-0.25, -0.2, -0.15, -0.1) for y in (-0.2, -0.15, -0.1)]
-        for material, places in ((GLASS, focus), (metal, thrown)):
-            made = scene(ball, material, 0.18, [-0.5, -0.3, 0.8], 6.0, sky=1.0)
-            engine = tracer()
-            engine.show(made, fine=True)
-            pixels = at(made, places)
-            ours, bare = self.light(pixels, samples=1 << 13), self.light(pixels, "without", 1 << 13)
-            engine._paths = {"with": engine._plain, "without": engine._plain}
-            plain = np.mean([engine.radiance("with", pixels, n << 13, 1 << 13, 1).sum(1) for n in range(4)], 0) / (
-                1 << 14
-            )
-            with self.subTest(material=material.name):
+        clear, bright = (scene(ball, stuff, 0.18, [-0.5, -0.3, 0.8], 6.0, sky=1.0) for stuff in (GLASS, metal))
+        # A lamp where the sun stood, and a swell of the ground, which is many flat parts.
+        lamp = Ball(np.array([-1.0, -0.6, 1.78]), 0.12, np.full(3, 60.0, np.float32))
+        sky = Sheet(np.array([[-9.0, 9, 5], [9, 9, 5], [9, -9, 5], [-9, -9, 5]]), np.full(3, 0.4, np.float32))
+        for name, made, places in (
+            ("sun, glass", clear, focus),
+            ("sun, metal", bright, thrown),
+            ("lamp, glass", replace(clear, lights=(lamp, sky)), focus),
+            ("lamp, metal", replace(bright, lights=(lamp, sky)), thrown),
+            ("sun, glass, swell", replace(clear, receivers=(swell(),)), [[x, y, 0.04] for x, y, _ in focus]),
+        ):
+            with self.subTest(name):
+                engine = tracer()
+                engine.show(made, fine=True)
+                self.assertTrue(len(engine.lit_places()), "nothing was traced from there")
+                pixels = at(made, places)
+                ours, bare = self.light(pixels, samples=1 << 13), self.light(pixels, "without", 1 << 13)
+                engine._paths = {"with": engine._plain, "without": engine._plain}
+                plain = np.mean([engine.radiance("with", pixels, n << 13, 1 << 13, 1).sum(1) for n in range(4)], 0) / (
+                    1 << 14
+                )
                 gathered = np.abs(plain - bare).max()
                 self.assertGreater(gathered, 0.02 * bare.mean())
                 found, true = (light.reshape(4, 3, 3).mean(1) for light in (ours, plain))  # the plain way stays noisy
                 np.testing.assert_allclose(found, true, atol=0.1 * gathered + 0.03 * bare.mean())
                 self.assertAlmostEqual(float(ours.sum() / plain.sum()), 1, delta=0.03)
+
+    def test_a_beam_passes_a_slab_as_fresnel_has_it(self) -> None:
+        """No path from the camera ever meets its opening."""
+        slab = trimesh.creation.box((0.5, 0.5, 0.02))
+        under_sun = scene(slab, GLASS, 0.3, [0, 0, 1], 0.53, sky=0.0, grey=0.05)
+        down = np.array([[1.0, 0, 0], [0, -1, 0], [0, 0, -1]])
+        made = replace(under_sun, lights=(Beam(np.array([0.0, 0, 2]), 0.01, down, np.full((3, 3, 3), 5, np.float32)),))
+        engine = tracer()
+        engine.show(made, fine=True)
+        spots = [[x, y, 0] for x in np.linspace(-0.1, 0.1, 6) for y in np.linspace(-0.1, 0.1, 6)]
+        mirrored = ((1.5 - 1) / (1.5 + 1)) ** 2
+        # The slab lifts the lamp by a third of its thickness towards the ground.
+        through = (1 - mirrored) / (1 + mirrored) * TINT**2 * (2 / (2 - 0.02 / 3)) ** 2
+        np.testing.assert_allclose(self.light(at(made, spots)).mean(0), 0.05 / np.pi * 5 / 4 * through, rtol=0.03)
 
     def test_what_is_lit_is_rendered_and_what_is_not_stays_exactly(self) -> None:
         ball = trimesh.creation.icosphere(3, 0.1)

@@ -1,22 +1,24 @@
-"""Paths from the camera where sunlight is gathered by glass or thrown by metal: what `caustics` has traced is put in.
+"""Paths from the camera where light is gathered by glass or thrown by metal: what `caustics` has traced is put in.
 
 A path tracer with both ways of finding light weighed by their densities (Veach and Guibas 1995, "Optimally Combining
 Sampling Techniques for Monte Carlo Rendering", the balance heuristic). It differs from the package's own in three
-things: a path that comes from a receiver over what gathers light to the sun counts nothing, since the irradiance that
-was traced from the sun is added at the receiver; light passes straight through panes and cut-outs on its way to a
-surface, as in the package's volume tracer; and bodies of glass take of light by its way through them
+things: a path that comes from a receiver over what gathers light to the sun, or to a small lamp, counts nothing, since
+the irradiance that was traced from there is added at the receiver; light passes straight through panes and cut-outs on
+its way to a surface, as in the package's volume tracer; and bodies of glass take of light by its way through them
 (`render.absorption`). It runs in the fast variant alone.
 """
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
 
 from lithopos.core.arrays import Floats
 from lithopos.core.render.absorption import crossed, left_after, table_of
-from lithopos.core.render.caustics import Cone, Irradiance, looped, shape_names
+from lithopos.core.render.caustics import Irradiance, looped, shape_names
+from lithopos.core.render.sending import Cone, Lamp, Source, emitter_numbers
 
 SEE_THROUGH = 6  # panes and cut-outs between a surface and a light
 
@@ -28,6 +30,7 @@ class GatheredPaths:
 
     Parameters
     ----------
+    sources : what the light was traced of.
     gathering : names of shapes that gather or throw light.
     maps : what lands on receivers.
     absorbed : coefficients (3,) [1/m] of what takes light within; all three are empty for the place without models.
@@ -37,7 +40,7 @@ class GatheredPaths:
         self,
         mi: Any,
         loaded: Any,
-        cone: Cone | None,
+        sources: Sequence[Source],
         gathering: set[str],
         maps: list[Irradiance],
         absorbed: dict[str, Floats],
@@ -47,7 +50,11 @@ class GatheredPaths:
 
         self.mi, self.loaded = mi, loaded
         self.max_depth, self.roulette_depth = depths
+        cone = next((source for source in sources if isinstance(source, Cone)), None)
         to_sun, cosine = (cone.to_sun, np.cos(cone.half)) if cone else (np.zeros(3), 2.0)
+        lamps = [source.name for source in sources if isinstance(source, Lamp)]
+        # None: nothing is looked up for each ray that meets a light.
+        self.sent = mi.Float(emitter_numbers(mi, loaded, lamps)) if lamps else None
         self.to_sun = mi.Vector3f(*[dr.opaque(mi.Float, float(v)) for v in to_sun])
         self.cosine = dr.opaque(mi.Float, float(cosine))
         names = shape_names(mi, loaded)
@@ -128,7 +135,10 @@ def _traced(mi: Any, dr: Any, own: Any, loaded: Any, sampler: Any, ray: Any) -> 
         direct = mi.DirectionSample3f(loaded, hit, seen_from)
         other = dr.select(certain, 0, loaded.pdf_emitter_direction(seen_from, direct, active & ~certain))
         share = dr.select(certain, 1, density / dr.maximum(density + other, 1e-30))
-        traced_from_there = at_receiver & gathered & ~hit.is_valid() & (dr.dot(ray.d, own.to_sun) > own.cosine)
+        from_source = ~hit.is_valid() & (dr.dot(ray.d, own.to_sun) > own.cosine)
+        if dr.hint(own.sent is not None, mode="scalar"):
+            from_source |= dr.gather(mi.Float, own.sent, dr.reinterpret_array(mi.UInt32, shines), hit.is_valid()) > 0
+        traced_from_there = at_receiver & gathered & from_source
         found = throughput * shines.eval(hit, active) * share
         result += dr.select(active & ~traced_from_there & dr.isfinite(dr.sum(found)), found, 0)
         active &= hit.is_valid() & (depth + 1 < own.max_depth)
@@ -150,7 +160,10 @@ def _traced(mi: Any, dr: Any, own: Any, loaded: Any, sampler: Any, ray: Any) -> 
         way = hit.to_local(towards.d)
         value, likely = body.eval_pdf(context, hit, way, smooth)
         weight = dr.select(towards.delta, 1, towards.pdf / dr.maximum(towards.pdf + likely, 1e-30))
-        counted = gathers & at_receiver & (dr.dot(towards.d, own.to_sun) > own.cosine)
+        to_source = dr.dot(towards.d, own.to_sun) > own.cosine
+        if dr.hint(own.sent is not None, mode="scalar"):
+            to_source |= dr.gather(mi.Float, own.sent, dr.reinterpret_array(mi.UInt32, towards.emitter), smooth) > 0
+        counted = gathers & at_receiver & to_source
         smooth &= (dr.max(value) > 0) & ~counted
         lights = throughput * value * light * weight * looped(_passing)(mi, dr, loaded, hit, towards, mi.Bool(smooth))
         result += dr.select(smooth & dr.isfinite(dr.sum(lights)), lights, 0)

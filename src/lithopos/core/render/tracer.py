@@ -15,12 +15,13 @@ from numpy.typing import NDArray
 
 from lithopos.core.arrays import Array, Floats
 from lithopos.core.render.absorption import absorbing
-from lithopos.core.render.caustics import Irradiance, casters, lit_places, sun_cone, traced
+from lithopos.core.render.caustics import Irradiance, lit_places, traced
 from lithopos.core.render.engine import FAST, choose_variant, load_renderer
 from lithopos.core.render.film import FilmSampler
 from lithopos.core.render.lanes import LaneSampler
 from lithopos.core.render.paths import GatheredPaths
 from lithopos.core.render.scene import Scene
+from lithopos.core.render.sending import casters, sources_of, sun_cone
 from lithopos.core.render.translate.lights import light_of
 from lithopos.core.render.translate.models import Made, lets_through, model_shapes, moved_values
 from lithopos.core.render.translate.receivers import receiver_shapes
@@ -140,20 +141,21 @@ class MitsubaTracer:
         self._keys, self._matrices = (scene.place_key, scene.things_key), matrices
 
     def _follow(self, scene: Scene, fine: bool) -> None:
-        """Choose how light is followed; what gathers the sun's light is traced from there first."""
+        """Choose how light is followed; what gathers the light of the sun and of lamps is traced from there first."""
         through = any(lets_through(thing) for thing in scene.models)
-        gathering = {name for name, _, _ in casters(scene)}
-        absorbed = absorbing(scene)
-        cone, self._maps = sun_cone(scene), []
-        if choose_variant() == FAST and (through or absorbed or (gathering and cone)):
+        absorbed, sources = absorbing(scene), sources_of(scene)
+        self._maps = []
+        if choose_variant() == FAST and (through or absorbed or sources):
             self.manner = "own"
-            if gathering and cone:
-                self._maps = traced(self.mi, self._places["with"], scene, cone, PHOTONS[fine], seed=1)
+            if sources:
+                self._maps = traced(self.mi, self._places["with"], scene, sources, PHOTONS[fine], seed=1)
+            followed = [source for source, _ in sources]
+            gathering = {name for name, _, _ in casters(scene)} if followed else set()
             self._paths = {
                 "with": GatheredPaths(
-                    self.mi, self._places["with"], cone, gathering, self._maps, absorbed, self._depths
+                    self.mi, self._places["with"], followed, gathering, self._maps, absorbed, self._depths
                 ),
-                "without": GatheredPaths(self.mi, self._places["without"], cone, set(), [], {}, self._depths),
+                "without": GatheredPaths(self.mi, self._places["without"], [], set(), [], {}, self._depths),
             }
             return
         self.manner = "through" if through else "plain"
@@ -162,7 +164,8 @@ class MitsubaTracer:
 
     def lit_places(self) -> Array:
         """See `Tracer.lit_places`."""
-        return lit_places(self._maps, self.irradiance())
+        white = self.scene.white
+        return lit_places(self._maps, self.irradiance() if white is None else np.float32(np.pi) * white)
 
     def batches(self, pixels: Pixels, count: int) -> list[Pixels]:
         """See `Tracer.batches`."""
