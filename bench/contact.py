@@ -28,7 +28,7 @@ from lithopos.core.render.engine import load_renderer
 from lithopos.core.render.render import render_shot
 from lithopos.core.render.scene import Scene
 from lithopos.core.render.session import Session
-from lithopos.core.shot import Shot, load_shot
+from lithopos.core.shot import PanoramaLight, Shot, load_shot
 from lithopos.samples.court import COURTS, GLEAM, court
 from lithopos.samples.gallery import GALLERIES, gallery
 from lithopos.samples.panorama import panorama_of
@@ -128,20 +128,18 @@ def _shot(scene: Taken, variant: str, around: Floats) -> Shot:
             "azimuth_deg": place.sun_azimuth_deg,
             "elevation_deg": place.sun_elevation_deg,
         }
-    if variant in ("panorama", "oracle"):
-        document["panorama"] = {
-            "file": "around.hdr",
-            "disc": variant == "panorama" and not place.overcast,
-            "here": True,
-        }
-        document["panorama"]["dome"] = dome_of(around).model_dump()
-        document["lit_by"] = "panorama"
-        behind = _windowed(place)  # a panorama shines through its own windows
-        document["proxies"] = [one for one in document["proxies"] if one["id"] not in behind]
-    elif place.white:
-        noise = np.random.default_rng(1)
-        return marked(load_shot(document), place, scene.studio, scene.empty, noise)
-    return load_shot(document)
+    shot = load_shot(document)
+    if place.white:
+        ground = shot.ground
+        shot = marked(shot, place, scene.studio, scene.empty, np.random.default_rng(1))
+        shot = shot.model_copy(update={"ground": ground})
+    if variant not in ("panorama", "oracle"):
+        return shot
+    disc = variant == "panorama" and not place.overcast
+    light = PanoramaLight(file="around.hdr", disc=disc, here=True, dome=dome_of(around))
+    behind = _windowed(place)  # a panorama shines through its own windows
+    proxies = [one for one in shot.proxies if one.id not in behind]
+    return shot.model_copy(update={"panorama": light, "lit_by": "panorama", "patches": [], "proxies": proxies})
 
 
 def _true(variant: str) -> set[str]:

@@ -32,7 +32,7 @@ from lithopos.core.light.sun import SunAnswer
 from lithopos.core.place.about import about_of
 from lithopos.core.place.around import AroundAnswer, around_answer, beside_shadows, dome_in_force
 from lithopos.core.place.balance import BalanceAnswer, balance_of
-from lithopos.core.place.daylight import SKY, SUN, Daylight
+from lithopos.core.place.daylight import SKY, SUN, Daylight, NearLight
 from lithopos.core.place.face import Face
 from lithopos.core.place.mirrored import DIELECTRIC
 from lithopos.core.place.near_lights import LampAnswer, SunIn, lamp_answer, near_lights
@@ -66,6 +66,7 @@ __all__ = [
     "daylight_of",
     "derive",
     "main_plane_m",
+    "near_of",
     "sharp_sun",
     "shot_after_gesture",
     "standing_height",
@@ -281,14 +282,20 @@ def daylight_of(shot: Shot, facts: Derived) -> Daylight:
     mean = shot.photograph.mean if shot.photograph else None
     about = about_of(shot.proxies, facts.proxies, day.sun, mean, day.sky_towards, day.light_on)
     day = replace(day, about=about, at=_looked_at(shot, camera))
-    if not (shot.windows or shot.lamps):
-        return day
+    # What a panorama of the place shows is in its light already: a render parts it, where its pixels are at hand.
+    in_it = day.dome is not None and shot.panorama is not None and shot.panorama.here
+    return day if in_it else replace(day, near=near_of(shot, facts, day))
+
+
+def near_of(shot: Shot, facts: Derived, day: Daylight) -> tuple[NearLight, ...]:
+    """The windows and lamps whose light is in the photograph."""
+    if not (shot.windows or shot.lamps) or facts.camera is None:
+        return ()
     beside = (SUN if day.shines else SKY) if shot.lit_by == "day" else None
     let_in = None
-    if day.room and shines and facts.sun_shown:
+    if day.room and facts.sun_shown and shot.sun.strength > 0:
         let_in = SunIn(np.array(facts.sun_shown), facts.softness_deg, shot.sky.haze)
-    near = near_lights(shot.windows, shot.lamps, camera, beside, walls_of(shot, facts), let_in)
-    return replace(day, near=near)
+    return near_lights(shot.windows, shot.lamps, pinhole_of(facts.camera), beside, walls_of(shot, facts), let_in)
 
 
 def _gleam(shot: Shot) -> tuple[float, float] | None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -73,6 +73,7 @@ from lithopos.core.place.solids import Solid, solid_of
 from lithopos.core.place.surroundings import room_around, surroundings_of
 from lithopos.core.readiness import missing
 from lithopos.core.render.engine import FAST, choose_variant
+from lithopos.core.render.parted import lights_parted
 from lithopos.core.shot import Blend, Contact, Ground, Matte, Pane, Placed, Proxy, Shot
 from lithopos.core.standing.placement import Stand, root_of, scale_of, stands, upright
 
@@ -315,7 +316,9 @@ def build_scene(
         raise InputError(lack.field, lack.cause)
     assert shot.photograph and facts.camera
     shot = _read(shot, facts, photograph)
-    assert shot.photograph
+    whole = panorama
+    shot, facts, panorama, in_it = lights_parted(shot, facts, panorama)
+    assert shot.photograph and facts.camera
     to_sun = facts.sun_shown or (0.0, 0.0, 1.0)  # under a whole cover nobody needs to know
     height, width = photograph.codes.shape[:2]
     camera = pinhole_of(facts.camera).sized(width, height)
@@ -325,6 +328,7 @@ def build_scene(
     hanging = _hanging(shot, pinhole_of(facts.camera), facts)
     walls = [_behind(pane, corners, camera) for pane, corners, on_wall in hanging if not (pane.free or on_wall)]
     day = daylight_of(shot, facts)
+    day = replace(day, near=in_it) if in_it else day
     sheen = _sheen(GROUND_MATERIALS[shot.ground.material], shot.ground, shot.contact)
     solids, unstood = _solids(shot, facts)
     unstood += _crossings(models, solids)
@@ -355,10 +359,11 @@ def build_scene(
         [one.model_dump() for one in shot.site.others] if shot.site and read_photograph else None,
         stand,
         (shot.panorama.file, lens.tolist()) if shot.panorama and lens is not None else None,
+        repr(in_it),
     )
     known = known or KnownPlace()
     if not photograph_key or known.key != repr(made_of) or known.balance is None:
-        here = _taken_here(shot, facts, panorama, lens) if panorama and lens is not None else None
+        here = _taken_here(shot, facts, whole, lens) if whole and lens is not None else None
         found = _place(shot, photograph, camera, layout, sheen, day, stand, solids, read_photograph, here)
         known.balance, receivers, known.around, known.windows, known.unclipped = found
         known.key, known.receivers = repr(made_of), (*receivers, *walls)

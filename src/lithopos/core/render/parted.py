@@ -1,0 +1,35 @@
+"""A shot whose panorama was taken in the place, with what is marked there shining from where it stands."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from lithopos.core.derive import Derived, daylight_of, derive, near_of
+from lithopos.core.exchange.panorama import Panorama
+from lithopos.core.light.dome import dome_of
+from lithopos.core.place.daylight import NearLight
+from lithopos.core.place.in_panorama import lights_in
+from lithopos.core.shot import Shot
+
+__all__ = ["lights_parted"]
+
+
+def lights_parted(
+    shot: Shot, facts: Derived, panorama: Panorama | None
+) -> tuple[Shot, Derived, Panorama | None, tuple[NearLight, ...]]:
+    """The shot, what is derived of it, and its panorama, without the windows and lamps marked in the place; and those.
+
+    All as it is where no panorama was taken there, or nothing is marked.
+    """
+    lens = facts.around.lens_at_m if facts.around else None
+    if shot.lit_by != "panorama" or panorama is None or shot.panorama is None or lens is None:
+        return shot, facts, panorama, ()
+    near = near_of(shot, facts, daylight_of(shot, facts))
+    if not near:
+        return shot, facts, panorama, ()
+    assert facts.around
+    rest, near = lights_in(panorama.radiance, facts.around.rotation(), np.array(lens), near)
+    shot = shot.model_copy(update={"panorama": shot.panorama.model_copy(update={"dome": dome_of(rest)})})
+    return shot, derive(shot), replace(panorama, radiance=rest), near
