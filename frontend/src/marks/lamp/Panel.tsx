@@ -7,6 +7,7 @@ import { toggleTool, usePicked } from "../../state/editor";
 import { useGraphics } from "../../state/graphics";
 import { Button, Field, Hint, OneOf, Pill, Slider, Statement, TextField } from "../../ui/controls";
 import { FileButton, PHOTOMETRY } from "../../ui/FileButton";
+import { InPanorama } from "../../ui/InPanorama";
 import { LightRow } from "../../ui/LightRow";
 import type { StepProps } from "../props";
 import { KINDS_OF_LAMP, outputOf } from "./words";
@@ -26,6 +27,7 @@ export function Lamps(props: StepProps) {
       {lamps.map((lamp) => (
         <Row key={lamp.id} lamp={lamp} {...props} />
       ))}
+      {lamps.some(({ photographed }) => photographed) && <InPanorama {...props} />}
       <div className="mt-1 flex flex-wrap gap-1.5">
         <Button active={inHand()} onClick={() => toggleTool("lamp")}>
           Mark a lamp

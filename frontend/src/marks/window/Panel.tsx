@@ -5,6 +5,7 @@ import { hasSun } from "../../geometry/sun";
 import { useChange } from "../../state/changes";
 import { toggleTool, usePicked } from "../../state/editor";
 import { Button, Field, Hint, Slider, Statement, TextField } from "../../ui/controls";
+import { InPanorama } from "../../ui/InPanorama";
 import { LightRow } from "../../ui/LightRow";
 import type { StepProps } from "../props";
 
@@ -24,6 +25,7 @@ export function Windows(props: StepProps) {
         <Row key={window.id} window={window} {...props} />
       ))}
       {props.document.lit_by === "room" && windows.length > 0 && <ShinesIn {...props} />}
+      {windows.length > 0 && <InPanorama {...props} />}
       <Button className="mt-1" active={tool?.kind === "window"} onClick={() => toggleTool("window")}>
         Mark a window
       </Button>
