@@ -51,7 +51,12 @@ class InPanorama(unittest.TestCase):
         marked = Ball(LAMP.middle + [0.02, -0.03, 0.02], 0.1, np.ones(3, np.float32))
         dark = Ball(np.array([-1.0, 1.5, 2.0]), 0.1, np.ones(3, np.float32))
         from_behind = Sheet(WINDOW.corners[::-1], np.ones(3, np.float32))
-        away = Beam(LAMP.middle + [0, 0.6, 0], 0.02, np.eye(3), np.ones((3, 3, 3), np.float32) * [[[0]], [[0]], [[1]]])
+        away = Beam(
+            LAMP.middle + [0, 0.6, 0],
+            0.02,
+            np.eye(3),
+            np.eye(3, dtype=np.float32)[2][:, None, None] + np.zeros((3, 3, 3), np.float32),
+        )
         every = [
             NearLight(f"light {n}", one, UNKNOWN) for n, one in enumerate((marked, WINDOW, dark, from_behind, away))
         ]

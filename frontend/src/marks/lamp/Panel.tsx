@@ -7,8 +7,8 @@ import { toggleTool, usePicked } from "../../state/editor";
 import { useGraphics } from "../../state/graphics";
 import { Button, Field, Hint, OneOf, Pill, Slider, Statement, TextField } from "../../ui/controls";
 import { FileButton, PHOTOMETRY } from "../../ui/FileButton";
-import { InPanorama } from "../../ui/InPanorama";
 import { LightRow } from "../../ui/LightRow";
+import { InPanorama } from "../InPanorama";
 import type { StepProps } from "../props";
 import { KINDS_OF_LAMP, outputOf } from "./words";
 

@@ -5,8 +5,8 @@ import { hasSun } from "../../geometry/sun";
 import { useChange } from "../../state/changes";
 import { toggleTool, usePicked } from "../../state/editor";
 import { Button, Field, Hint, Slider, Statement, TextField } from "../../ui/controls";
-import { InPanorama } from "../../ui/InPanorama";
 import { LightRow } from "../../ui/LightRow";
+import { InPanorama } from "../InPanorama";
 import type { StepProps } from "../props";
 
 /** Windows by which light comes in, and how bright they are. */

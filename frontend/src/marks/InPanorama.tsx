@@ -1,5 +1,5 @@
-import type { StepProps } from "../marks/props";
-import { Hint } from "./controls";
+import { Hint } from "../ui/controls";
+import type { StepProps } from "./props";
 
 /** What becomes of marked lights that a panorama of the place shows as well. */
 export function InPanorama({ document }: Pick<StepProps, "document">) {
