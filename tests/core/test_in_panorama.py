@@ -51,15 +51,11 @@ class InPanorama(unittest.TestCase):
         marked = Ball(LAMP.middle + [0.02, -0.03, 0.02], 0.1, np.ones(3, np.float32))
         dark = Ball(np.array([-1.0, 1.5, 2.0]), 0.1, np.ones(3, np.float32))
         from_behind = Sheet(WINDOW.corners[::-1], np.ones(3, np.float32))
-        away = Beam(
-            LAMP.middle + [0, 0.6, 0],
-            0.02,
-            np.eye(3),
-            np.eye(3, dtype=np.float32)[2][:, None, None] + np.zeros((3, 3, 3), np.float32),
-        )
-        every = [
-            NearLight(f"light {n}", one, UNKNOWN) for n, one in enumerate((marked, WINDOW, dark, from_behind, away))
-        ]
+        up = np.zeros((3, 3, 3), np.float32)
+        up[2] = 1
+        away = Beam(LAMP.middle + [0, 0.6, 0], 0.02, np.eye(3), up)
+        lights: tuple[Near, ...] = (marked, WINDOW, dark, from_behind, away)
+        every = [NearLight(f"light {n}", one, UNKNOWN) for n, one in enumerate(lights)]
         rest, found = lights_in(panorama, rotation, LENS, every)
         lamp, window, *left = found
         self.assertEqual([lamp.known.beside, window.known.beside], [SKY, SKY])
