@@ -10,7 +10,7 @@ import numpy as np
 
 from lithopos.core.exchange.panorama import Panorama
 from lithopos.core.light.dome import directions
-from lithopos.core.light.near import Ball, Beam, Sheet, near_irradiance
+from lithopos.core.light.near import Ball, Beam, Near, Sheet, near_irradiance
 from lithopos.core.light.strengths import Known
 from lithopos.core.light.turning import rotation_of
 from lithopos.core.place.daylight import SKY, NearLight
@@ -51,9 +51,9 @@ class InPanorama(unittest.TestCase):
         marked = Ball(LAMP.middle + [0.02, -0.03, 0.02], 0.1, np.ones(3, np.float32))
         dark = Ball(np.array([-1.0, 1.5, 2.0]), 0.1, np.ones(3, np.float32))
         from_behind = Sheet(WINDOW.corners[::-1], np.ones(3, np.float32))
-        up = np.zeros((3, 3, 3), np.float32)
-        up[2] = 1
-        away = Beam(LAMP.middle + [0, 0.6, 0], 0.02, np.eye(3), up)
+        upward = np.zeros((3, 3, 3), np.float32)
+        upward[2] = 1
+        away = Beam(LAMP.middle + [0, 0.6, 0], 0.02, np.eye(3), upward)
         lights: tuple[Near, ...] = (marked, WINDOW, dark, from_behind, away)
         every = [NearLight(f"light {n}", one, UNKNOWN) for n, one in enumerate(lights)]
         rest, found = lights_in(panorama, rotation, LENS, every)
