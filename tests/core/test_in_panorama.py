@@ -90,20 +90,21 @@ class InPanorama(unittest.TestCase):
         picture = painted(np.eye(3), lens, lamp)
         panorama = Panorama(picture, picture.shape[1], picture.shape[0])
         marked = {"id": "l", "position_m": lamp.middle.tolist(), "size_mm": 200.0, "photographed": True}
-        for here in (True, False):
+        for here, out in ((True, False), (True, True), (False, False)):
             light = PanoramaLight(file="a.hdr", here=here, lens_m=1.5)
-            shot = sample(models=[STANDING], lamps=[marked])
+            shot = sample(models=[STANDING], lamps=[marked | {"hidden": out}])
             shot = shot.model_copy(update={"lit_by": "panorama", "panorama": light})
             scene = build_scene(
                 shot, sized(photograph(), SCALE), lambda _: box((0.3, 0.3, 0.3)), read_panorama=lambda _: panorama
             )
             far = next(one for one in scene.lights if isinstance(one, Environment))
-            (near,) = (one for one in scene.lights if isinstance(one, Ball))
-            with self.subTest(here=here):
+            near = [one for one in scene.lights if isinstance(one, Ball)]
+            with self.subTest(here=here, out=out):
                 self.assertEqual(float(far.radiance.max()) > 20, not here)
-                if here:
-                    beside = near.radiance / np.array([far.radiance[len(far.radiance) // 3, 5]])
-                    np.testing.assert_allclose(beside[0], LAMP_SHINES / WALL, rtol=0.15)
+                self.assertEqual(len(near), 0 if out else 1)
+                if here and near:
+                    beside = near[0].radiance / far.radiance[len(far.radiance) // 3, 5]
+                    np.testing.assert_allclose(beside, LAMP_SHINES / WALL, rtol=0.15)
 
 
 if __name__ == "__main__":

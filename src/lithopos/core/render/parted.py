@@ -11,7 +11,10 @@ from lithopos.core.exchange.panorama import Panorama
 from lithopos.core.light.dome import dome_of
 from lithopos.core.place.daylight import NearLight
 from lithopos.core.place.in_panorama import lights_in
+from lithopos.core.place.near_lights import lamp_name, window_name
 from lithopos.core.shot import Shot
+
+MARKED = ("windows", "lamps")
 
 __all__ = ["lights_parted"]
 
@@ -21,15 +24,20 @@ def lights_parted(
 ) -> tuple[Shot, Derived, Panorama | None, tuple[NearLight, ...]]:
     """The shot, what is derived of it, and its panorama, without the windows and lamps marked in the place; and those.
 
-    All as it is where no panorama was taken there, or nothing is marked.
+    All as it is where no panorama was taken there, or nothing is marked. What is put out is taken out of it alone.
     """
     lens = facts.around.lens_at_m if facts.around else None
     if shot.lit_by != "panorama" or panorama is None or shot.panorama is None or lens is None:
         return shot, facts, panorama, ()
-    near = near_of(shot, facts, daylight_of(shot, facts))
+    lit = {kind: [one.model_copy(update={"hidden": False}) for one in getattr(shot, kind)] for kind in MARKED}
+    near = near_of(shot.model_copy(update=lit), facts, daylight_of(shot, facts))
     if not near:
         return shot, facts, panorama, ()
     assert facts.around
     rest, near = lights_in(panorama.radiance, facts.around.rotation(), np.array(lens), near)
+    out = {window_name(one) for one in shot.windows if one.hidden} | {
+        lamp_name(one) for one in shot.lamps if one.hidden
+    }
+    near = tuple(one for one in near if one.name not in out)
     shot = shot.model_copy(update={"panorama": shot.panorama.model_copy(update={"dome": dome_of(rest)})})
     return shot, derive(shot), replace(panorama, radiance=rest), near
