@@ -135,6 +135,7 @@ class Gathered(unittest.TestCase):
         metal = Material("metal", np.array([0.9, 0.7, 0.4], np.float32), 0.2, metallic=1.0)
         focus = [[x, y, 0] for x in (0.08, 0.11, 0.14, 0.2) for y in (0.03, 0.06, 0.09)]
         thrown = [[x, y, 0] for x in (-0.25, -0.2, -0.15, -0.1) for y in (-0.2, -0.15, -0.1)]
+        mirrored = [[x, y, 0] for x in (0.04, 0.07, 0.1, 0.13) for y in (-0.7, -0.55, -0.4)]
         clear, bright = (scene(ball, stuff, 0.18, [-0.5, -0.3, 0.8], 6.0, sky=1.0) for stuff in (GLASS, metal))
         # A lamp where the sun stood, and a swell of the ground, which is many flat parts.
         lamp = Ball(np.array([-1.0, -0.6, 1.78]), 0.12, np.full(3, 60.0, np.float32))
@@ -142,6 +143,11 @@ class Gathered(unittest.TestCase):
         for name, made, places in (
             ("sun, glass", clear, focus),
             ("sun, metal", bright, thrown),
+            (
+                "sun, metal, wet ground",
+                replace(bright, receivers=(replace(ground(0.2), sheen=Sheen(1, 0.25)),)),
+                mirrored,
+            ),
             ("lamp, glass", replace(clear, lights=(lamp, sky)), focus),
             ("lamp, metal", replace(bright, lights=(lamp, sky)), thrown),
             ("sun, glass, swell", replace(clear, receivers=(swell(),)), [[x, y, 0.04] for x, y, _ in focus]),

@@ -2,10 +2,10 @@
 
 A path tracer with both ways of finding light weighed by their densities (Veach and Guibas 1995, "Optimally Combining
 Sampling Techniques for Monte Carlo Rendering", the balance heuristic). It differs from the package's own in three
-things: a path that comes from a receiver over what gathers light to the sun, or to a small lamp, counts nothing, since
-the irradiance that was traced from there is added at the receiver; light passes straight through panes and cut-outs on
-its way to a surface, as in the package's volume tracer; and bodies of glass take of light by its way through them
-(`render.absorption`). It runs in the fast variant alone.
+things: a path that comes from a receiver over what gathers light to the sun, or to a small lamp, counts for what the
+receiver mirrors alone, since the irradiance that was traced from there is added at the receiver; light passes straight
+through panes and cut-outs on its way to a surface, as in the package's volume tracer; and bodies of glass take of light
+by its way through them (`render.absorption`). It runs in the fast variant alone.
 """
 
 from __future__ import annotations
@@ -126,6 +126,8 @@ def _traced(mi: Any, dr: Any, own: Any, loaded: Any, sampler: Any, ray: Any) -> 
     seen_from, density = dr.zeros(mi.SurfaceInteraction3f), mi.Float(1)
     within = mi.Color3f(0)
     at_receiver, gathered = mi.Bool(False), mi.Bool(False)  # the last that was neither passed nor gathers; since
+    # Of light that was traced from its source, what a receiver mirrors: what is put down is what its body throws back.
+    kept = mi.Color3f(1)
     while active:
         hit = loaded.ray_intersect(ray, active)
         if dr.hint(own.absorbed is not None, mode="scalar"):
@@ -139,8 +141,8 @@ def _traced(mi: Any, dr: Any, own: Any, loaded: Any, sampler: Any, ray: Any) -> 
         if dr.hint(own.sent is not None, mode="scalar"):
             from_source |= dr.gather(mi.Float, own.sent, dr.reinterpret_array(mi.UInt32, shines), hit.is_valid()) > 0
         traced_from_there = at_receiver & gathered & from_source
-        found = throughput * shines.eval(hit, active) * share
-        result += dr.select(active & ~traced_from_there & dr.isfinite(dr.sum(found)), found, 0)
+        found = throughput * shines.eval(hit, active) * share * dr.select(traced_from_there, kept, 1)
+        result += dr.select(active & dr.isfinite(dr.sum(found)), found, 0)
         active &= hit.is_valid() & (depth + 1 < own.max_depth)
         number = dr.reinterpret_array(mi.UInt32, hit.shape)
         gathers = active & (dr.gather(mi.Float, own.gathers, number, active) > 0)
@@ -151,7 +153,7 @@ def _traced(mi: Any, dr: Any, own: Any, loaded: Any, sampler: Any, ray: Any) -> 
             reflected = body.eval_diffuse_reflectance(hit, on_map) * (1 / dr.pi)
             result += dr.select(on_map, throughput * reflected * own.maps.at(hit.p, lit, on_map), 0)
         else:
-            on_map = mi.Bool(False)
+            on_map, reflected = mi.Bool(False), mi.Color3f(0)
         # A light by its own sampling.
         two = sampler.next_2d(active)
         smooth = active & mi.has_flag(body.flags(), mi.BSDFFlags.Smooth)
@@ -164,8 +166,15 @@ def _traced(mi: Any, dr: Any, own: Any, loaded: Any, sampler: Any, ray: Any) -> 
         if dr.hint(own.sent is not None, mode="scalar"):
             to_source |= dr.gather(mi.Float, own.sent, dr.reinterpret_array(mi.UInt32, towards.emitter), smooth) > 0
         counted = gathers & at_receiver & to_source
-        smooth &= (dr.max(value) > 0) & ~counted
-        lights = throughput * value * light * weight * looped(_passing)(mi, dr, loaded, hit, towards, mi.Bool(smooth))
+        smooth &= dr.max(value) > 0
+        lights = (
+            throughput
+            * dr.select(counted, kept, 1)
+            * value
+            * light
+            * weight
+            * looped(_passing)(mi, dr, loaded, hit, towards, mi.Bool(smooth))
+        )
         result += dr.select(smooth & dr.isfinite(dr.sum(lights)), lights, 0)
         # On along the surface's own way.
         one, two = sampler.next_1d(active), sampler.next_2d(active)
@@ -180,6 +189,9 @@ def _traced(mi: Any, dr: Any, own: Any, loaded: Any, sampler: Any, ray: Any) -> 
         seen_from[scatters] = hit
         density[scatters] = chosen.pdf
         certain[scatters] = mi.has_flag(chosen.sampled_type, mi.BSDFFlags.Delta)
+        mirrors = dr.maximum(1 - reflected * dr.abs(chosen.wo.z) / dr.maximum(value * chosen.pdf, 1e-9), 0)
+        kept[scatters & ~gathers] = dr.select(on_map, mirrors, 1)
+        kept[scatters & gathers & certain] = mi.Color3f(0)  # found by luck alone, in stray bright pixels
         at_receiver[scatters & ~gathers] = on_map
         gathered[scatters] = gathers
         depth[active] = depth + 1
