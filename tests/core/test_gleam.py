@@ -13,7 +13,7 @@ from lithopos.core.errors import InputError
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.geometry.model import Material, Model, Part
 from lithopos.core.light.dome import directions, dome_of, ground_of
-from lithopos.core.place.balance import balance_of_ground
+from lithopos.core.place.balance import balance_of_ground, body_of
 from lithopos.core.place.blurred import blurred
 from lithopos.core.place.daylight import Daylight
 from lithopos.core.place.gleam import GleamQuestion, gleam_of
@@ -63,6 +63,11 @@ class Mirrored(unittest.TestCase):
             day = Daylight(None, 3.5, 0.3, dome=dome, ground_shown=ground, gleam=gleam)
             told = balance_of_ground(encoded, linear, camera, 0.0, day)
             off[gleam] = float(np.abs(np.array(told.gain) / self.GAIN - 1).max())
+        # So it is taken off the floor itself, which mirrors once more where it is traced.
+        floor, true = seen.reshape(*linear.shape)[..., 2] < -0.05, self.GAIN * body
+        shows, own = (np.abs(values[floor] / true - 1).mean() for values in (linear, body_of(linear, camera, day)))
+        self.assertGreater(shows, 0.3)
+        self.assertLess(own, 0.3 * shows)
         # Taken for the floor's own it makes the gain more than twice as high; a window's edge is told to a cell only.
         self.assertGreater(off[None], 1.0)
         self.assertLess(off[1.0, 0.05], 0.3)

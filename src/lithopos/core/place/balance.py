@@ -60,6 +60,7 @@ __all__ = [
     "PatchAnswer",
     "balance_of",
     "balance_of_ground",
+    "body_of",
     "covered_ground",
     "place_of",
     "proposed_patches",
@@ -195,7 +196,7 @@ def balance_of_ground(
     """
     if day.falloff:
         linear = linear / light_map(camera, day.falloff)
-    linear = _body(linear, camera, day)
+    linear = body_of(linear, camera, day)
     about = stand if day.dome is not None else None
     has_sun = day.shines and not day.local
     covered = covered_ground(day, camera)
@@ -228,8 +229,8 @@ def balance_of_ground(
     return answer
 
 
-def _body(linear: Floats, camera: Pinhole, day: Daylight) -> Floats:
-    """Linear values (H, W, 3) without what gleaming ground mirrors of a panorama, as that tells both."""
+def body_of(linear: Floats, camera: Pinhole, day: Daylight) -> Floats:
+    """Linear values (H, W, 3) of ground without what it mirrors of a panorama where it gleams, as that tells both."""
     if day.dome is None or day.gleam is None:
         return linear
     besides = mirrored(day.dome, camera, *day.gleam)

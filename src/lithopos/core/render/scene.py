@@ -43,6 +43,7 @@ from lithopos.core.place.balance import (
     BalanceAnswer,
     balance_of,
     balance_of_ground,
+    body_of,
     covered_ground,
     read_patches,
 )
@@ -676,10 +677,13 @@ def _place(
     if solids:
         light = place_light(linear, camera, day, balance, faces, np.array([tint for _, tint in sides]), others)
 
+    # What gleaming ground mirrors is traced: told as its own, it would be there twice.
+    body = body_of(linear, camera, day)
+
     def plane(name: str, height_m: float, only: Rect | None = None, without: tuple[Rect, ...] = ()) -> Receiver:
         return plane_receiver(
             name,
-            linear,
+            body if height_m == layout.main_m else linear,
             camera,
             height_m=height_m,
             mean=mean,
