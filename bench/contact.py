@@ -52,7 +52,7 @@ __all__ = ["bench_contact"]
 
 
 def bench_contact(names: Iterable[str] = (), variants: Iterable[str] = ASKED) -> None:
-    """Print the table: PSNR over the place's changed pixels [dB], mean ΔE2000 of the model, pixels changed astray."""
+    """Print the table: PSNR over the place's changed pixels [dB], mean ΔE2000 of the model, wrongly changed pixels."""
     mi = load_renderer()
     print(
         "contact: PSNR of the place's changed pixels [dB] / mean dE2000 of the model / stray pixels / SSIM at its edges"

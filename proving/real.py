@@ -28,6 +28,7 @@ from proving.truth import marked_shot_of, psnr
 
 EDGE_PX = 9  # across the model's outline
 CHANGED = 0.012  # of an encoded value: a pixel that the model truly changes
+LEFT, LEFT_PX = 0.25 / 255, 6.0  # one that it leaves as it is: in the mean over so much
 
 __all__ = ["Taken", "marked_document", "product", "scored", "taken"]
 
@@ -106,13 +107,18 @@ def structure_at_edges(scene: Taken, made: Picture) -> float:
 
 
 def scored(scene: Taken, made: Picture) -> tuple[float, float, int]:
-    """PSNR of the place's changed pixels [dB], mean ΔE2000 of the model's, how many are changed far from both."""
-    change = np.abs(scene.empty.encoded - scene.real.encoded).max(-1)
-    near = cv2.GaussianBlur(change, (0, 0), 2.0) > CHANGED
+    """PSNR of the place's changed pixels [dB], mean ΔE2000 of the model's, how many others are changed.
+
+    Others are those that the model truly leaves as they are: both photographs have the same noise, so that in their
+    mean over a neighbourhood a quarter of a code is seen.
+    """
+    differ = scene.real.encoded - scene.empty.encoded
+    near = cv2.GaussianBlur(np.abs(differ).max(-1), (0, 0), 2.0) > CHANGED
     body = scene.body
-    place = near & ~cv2.dilate(body.astype(np.uint8), np.ones((7, 7), np.uint8)).astype(bool)
+    wider = cv2.dilate(body.astype(np.uint8), np.ones((7, 7), np.uint8)).astype(bool)
     inner = cv2.erode(body.astype(np.uint8), np.ones((3, 3), np.uint8)).astype(bool)
     colours = [linear_to_Lab(decode_srgb(picture.encoded)[inner]) for picture in (made, scene.real)]
-    astray = ~cv2.dilate((near | body).astype(np.uint8), np.ones((101, 101), np.uint8)).astype(bool)
-    differ = (made.codes != scene.empty.codes).any(-1) & astray
-    return psnr(made, scene.real, place), float(np.mean(delta_e_2000(*colours))), int(np.count_nonzero(differ))
+    left = (np.abs(cv2.GaussianBlur(differ, (0, 0), LEFT_PX)).max(-1) < LEFT) & ~wider
+    left = cv2.erode(left.astype(np.uint8), np.ones((7, 7), np.uint8)).astype(bool)
+    astray = int(np.count_nonzero((made.codes != scene.empty.codes).any(-1) & left))
+    return psnr(made, scene.real, near & ~wider), float(np.mean(delta_e_2000(*colours))), astray
