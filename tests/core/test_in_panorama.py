@@ -71,6 +71,28 @@ class InPanorama(unittest.TestCase):
         self.assertLess(float((rest / WALL).max()), 1.2)
         self.assertGreater(float((rest / WALL).min()), 0.8)
 
+    def test_a_lens_that_stood_a_hand_aside_loses_no_lamp(self) -> None:
+        panorama = painted(np.eye(3), LENS, LAMP)
+        for aside in ([0.12, -0.1, 0.0], [-0.1, 0.05, 0.1]):
+            lamps = [NearLight("lamp", LAMP, UNKNOWN), NearLight("window", WINDOW, UNKNOWN)]
+            rest, (lamp, _) = lights_in(panorama, np.eye(3), LENS + aside, lamps)
+            assert isinstance(lamp.light, Ball)
+            np.testing.assert_allclose(lamp.light.radiance, LAMP_SHINES, rtol=0.25)
+            self.assertLess(float(rest[..., 0].max()), 0.2 * LAMP_SHINES[0])
+
+    def test_a_lamp_that_is_off_takes_neither_the_sun_nor_what_is_a_little_brighter(self) -> None:
+        off = LAMP.middle - LENS
+        sun = off / np.linalg.norm(off)  # what shines there is the sun
+        dark = Ball(LENS + 2 * (sun + [0.05, 0, 0]), 0.05, np.ones(3, np.float32))
+        panorama = painted(np.eye(3), LENS, LAMP)
+        uneven = painted(np.eye(3), LENS, LAMP) * np.where(np.indices((512, 1024)).sum(0) // 8 % 2, 1.3, 1.0)[..., None]
+        elsewhere = Ball(LENS + np.array([-1.5, 1, 0.5]), 0.05, np.ones(3, np.float32))
+        for picture, lamp in ((panorama, dark), (uneven.astype(np.float32), elsewhere)):
+            near = NearLight("lamp", lamp, UNKNOWN)
+            rest, found = lights_in(picture, np.eye(3), LENS, [near], sun)
+            self.assertEqual(found, (near,))
+            np.testing.assert_array_equal(rest, picture)
+
     def test_a_beam_is_as_strong_as_it_looks_from_the_lens(self) -> None:
         """Its opening looks down; the table says half as much towards the side as straight down."""
         down = np.array([[1.0, 0, 0], [0, -1, 0], [0, 0, -1]])

@@ -14,6 +14,7 @@ import cv2
 import numpy as np
 
 from lithopos.core.arrays import Array, Floats, Mask
+from lithopos.core.colour import luminance
 from lithopos.core.filling import filled
 from lithopos.core.light.dome import directions
 from lithopos.core.light.near import Ball, Beam, Sheet, Standing, beam_intensity
@@ -21,7 +22,11 @@ from lithopos.core.light.strengths import Known
 from lithopos.core.place.around import towards
 from lithopos.core.place.daylight import SKY, NearLight
 
-BESIDE_DEG, RING_DEG = 2.5, 3.0  # by which marks and the lens's place may be off; what lies about that tells the rest
+ASIDE_DEG = (
+    8.0  # as marks and the lens's place may be off, a lamp is the brightest place within so much of where it should be
+)
+BESIDE_DEG, RING_DEG = 2.5, 3.0  # what belongs to it beyond its own disc; what lies about that tells the rest
+GLARE_DEG = 6.0  # about the sun
 BORDER_DEG = 1.0  # about a window
 SPOTS = 24  # along each side of a window
 SHINES = 1.5  # times what lies about it: a light that is on
@@ -31,7 +36,7 @@ __all__ = ["lights_in"]
 
 
 def lights_in(
-    radiance: Floats, rotation: Array, lens: Array, near: Sequence[NearLight]
+    radiance: Floats, rotation: Array, lens: Array, near: Sequence[NearLight], sun: Array | None = None
 ) -> tuple[Floats, tuple[NearLight, ...]]:
     """A panorama (H, W, 3) without the lights that are marked in it, and those, in its own measure.
 
@@ -42,28 +47,33 @@ def lights_in(
     rotation : (3, 3) from the panorama's frame to the world's.
     lens : where it was taken (3,) [m].
     near : windows and lamps in the place.
+    sun : the direction (3,) to the sun that shadows tell, which is no lamp.
     """
     ways, solid = directions(len(radiance))
     ways = ways @ rotation.T
-    found, covered, rest = list[NearLight](), np.zeros(radiance.shape[:2], bool), radiance.astype(np.float32)
-    for one in near:
-        light: Standing | None = None
+    found, covered = list(near), np.zeros(radiance.shape[:2], bool)
+    for number, one in enumerate(near):
         if isinstance(one.light, Sheet):
             within = _behind(one.light, ways, lens)
-            light = _window(one.light, radiance, rotation, lens, within)
-            if light is not None:
+            window = _window(one.light, radiance, rotation, lens, within)
+            if window is not None:
                 covered |= _wider(within)
-        elif isinstance(one.light, Ball | Beam):
-            light, rest = _lamp(one.light, rest, ways, solid, lens)
-        known = Known(SKY, 0.0, SIGMA_SEEN, SIGMA_SEEN)
-        found.append(one if light is None else replace(one, light=light, known=known))
-    if covered.any() and not covered.all():
-        rest = np.where(covered[..., None], filled(rest, ~covered), rest)
+                found[number] = _shown(one, window)
+    # Without the windows, or a lamp beside one would be sought in it.
+    rest = filled(radiance, ~covered) if covered.any() and not covered.all() else radiance
+    for number, one in enumerate(near):
+        if isinstance(one.light, Ball | Beam):
+            lamp, rest = _lamp(one.light, rest, ways, solid, lens, sun)
+            found[number] = one if lamp is None else _shown(one, lamp)
     return rest, tuple(found)
 
 
+def _shown(one: NearLight, light: Standing) -> NearLight:
+    return replace(one, light=light, known=Known(SKY, 0.0, SIGMA_SEEN, SIGMA_SEEN))
+
+
 def _lamp(
-    light: Ball | Beam, radiance: Floats, ways: Array, solid: Array, lens: Array
+    light: Ball | Beam, radiance: Floats, ways: Array, solid: Array, lens: Array, sun: Array | None
 ) -> tuple[Ball | Beam | None, Floats]:
     """A lamp as bright as a panorama shows it, and the panorama without it; None where it shows none."""
     off = light.middle - lens
@@ -71,7 +81,13 @@ def _lamp(
     if away < 2 * light.radius_m:
         return None, radiance
     half = float(np.arcsin(light.radius_m / away))
-    apart = np.arccos(np.clip(ways @ (off / away), -1, 1))
+    aside = ways @ (off / away) > np.cos(half + np.radians(ASIDE_DEG))
+    if sun is not None:
+        aside &= ways @ sun < np.cos(half + np.radians(GLARE_DEG + BESIDE_DEG))
+    if not aside.any():
+        return None, radiance
+    way = _brightest(radiance, ways, solid, aside, half)
+    apart = np.arccos(np.clip(ways @ way, -1, 1))
     near = apart < half + np.radians(BESIDE_DEG)
     ring = ~near & (apart < half + np.radians(BESIDE_DEG + RING_DEG))
     if not near.any() or not ring.any():
@@ -80,7 +96,7 @@ def _lamp(
     over = np.maximum(radiance[near] - level, 0)
     given = (over * solid[near][:, None]).sum(0)  # what a surface gets that faces it
     disc = np.pi * np.sin(half) ** 2
-    if given.mean() < (SHINES - 1) * float(level.mean()) * disc:
+    if given.mean() < (SHINES - 1) * float(level.mean()) * solid[near].sum():
         return None, radiance
     rest = radiance.copy()
     rest[near] = np.minimum(radiance[near], level)
@@ -90,6 +106,16 @@ def _lamp(
     if own.min() <= 0.01 * float(light.intensity.max()):
         return None, radiance
     return replace(light, intensity=light.intensity * np.asarray(given * away**2 / own, np.float32)), rest
+
+
+def _brightest(radiance: Floats, ways: Array, solid: Array, aside: Mask, half: float) -> Array:
+    """The unit vector (3,) to what shines most of what lies in a mask, as far as a lamp of a radius [rad] goes."""
+    bright = luminance(radiance)
+    peak = ways[aside][int(np.argmax(bright[aside]))]
+    about = ways @ peak > np.cos(2 * half + np.radians(BESIDE_DEG))
+    weight = np.where(bright[about] > bright[about].max() / 2, bright[about] * solid[about], 0)
+    middle = (weight[:, None] * ways[about]).sum(0)
+    return np.asarray(middle / np.linalg.norm(middle))
 
 
 def _window(light: Sheet, radiance: Floats, rotation: Array, lens: Array, within: Mask) -> Sheet | None:
