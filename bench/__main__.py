@@ -287,7 +287,7 @@ def _bare(tracer: MitsubaTracer) -> tuple[float, int]:
     return (time.perf_counter() - started) * pixels / (bounds.width * bounds.height), pixels
 
 
-def bench_proof(times: int = 3) -> None:
+def bench_proof(times: int = 7) -> None:
     """Proofs at a megapixel on a warm session against the bare renderer, ratios within one run."""
     tracer = MitsubaTracer()
     session = Session(tracer=tracer)

@@ -120,7 +120,8 @@ class GrainGiven(unittest.TestCase):
             made = decode_srgb(base) * left if left else np.full(shape, bright)
             smooth = encode_srgb(light * (left or 1)).astype(np.float32)
             kept = np.full(shape, left, np.float32)
-            added = grain_lacking(self.grain, 1.0, base.astype(np.float32), smooth, kept, Window(0, 0, 200, 200), 2)
+            everywhere, window = np.ones(shape[:2], bool), Window(0, 0, 200, 200)
+            added = grain_lacking(self.grain, 1.0, base.astype(np.float32), smooth, kept, everywhere, window, 2)
             wanted = float(self.grain.at(smooth)[0, 0, 1])
             self.assertAlmostEqual(float((encode_srgb(made) + added)[..., 1].std()) / wanted, 1, delta=0.15)
 

@@ -20,10 +20,11 @@ from lithopos.core.arrays import Floats, Mask
 from lithopos.core.blend.blend import Tones
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.camera.solve import pinhole_of
+from lithopos.core.colour import linear_of
 from lithopos.core.derive import derive
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.film import take_notes
-from lithopos.core.exchange.picture import encoded_of, linear_of
+from lithopos.core.exchange.picture import encoded_of
 from lithopos.core.footage.asked import take_notes_of
 from lithopos.core.footage.compose import Layer, Taken, composed, shaded_where
 from lithopos.core.footage.frames import read_frame, read_frames

@@ -5,19 +5,22 @@ from __future__ import annotations
 import unittest
 from typing import Any
 
+import cv2
 import numpy as np
 
+from lithopos.core.arrays import Floats
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.colour import encode_srgb
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.geometry.model import Material, Model, Part
 from lithopos.core.light.dome import directions, dome_of, ground_of
+from lithopos.core.light.near import Ball
 from lithopos.core.place.balance import balance_of_ground, body_of
 from lithopos.core.place.blurred import blurred
 from lithopos.core.place.daylight import Daylight
 from lithopos.core.place.gleam import GleamQuestion, gleam_of
-from lithopos.core.place.mirrored import fresnel
+from lithopos.core.place.mirrored import fresnel, mirrored_about
 from lithopos.core.place.receiver import Patch, Receiver, Sheen
 from lithopos.core.render.scene import Environment, Scene, StoodModel
 from tests.core.rendering import tracer
@@ -52,7 +55,7 @@ class Mirrored(unittest.TestCase):
         dome = dome_of(panorama.astype(np.float32))
         columns, rows = np.meshgrid(np.arange(SIZE[0]) + 0.5, np.arange(SIZE[1]) + 0.5)
         seen = camera.rays(np.column_stack([columns.ravel(), rows.ravel()]))
-        share = np.array([fresnel(float(down)) for down in np.linspace(0.01, 1, 400)])
+        share = fresnel(np.linspace(0.01, 1, 400))
         strength = np.interp(-seen[:, 2], np.linspace(0.01, 1, 400), share)[:, None]
         shown = np.where(seen[:, 2:] < 0, body + strength * self.light(seen * [1, 1, -1]), self.light(seen))
         linear = (self.GAIN * shown).reshape(*SIZE[::-1], 3).astype(np.float32)
@@ -73,12 +76,13 @@ class Mirrored(unittest.TestCase):
         self.assertLess(off[1.0, 0.05], 0.3)
 
 
-class Blur(unittest.TestCase):
+class Traced(unittest.TestCase):
     """A shining panel before a gleaming floor, traced by the renderer."""
 
     EYE, EDGE, BESIDE = np.array([0.0, 0, 1.6]), np.array([0.25, 8, 1.25]), np.array([0.75, 8, 1.25])
+    LAMP = Ball(np.array([1.2, 5.0, 1.7]), 0.1, np.full(3, 30.0, np.float32))
 
-    def traced(self, roughness: float) -> tuple[Picture, Pinhole]:
+    def traced(self, roughness: float, body: float = 0.1, lamps: tuple[Ball, ...] = ()) -> tuple[Floats, Pinhole]:
         tilt = np.radians(-12)
         forward, right = np.array([0, np.cos(tilt), np.sin(tilt)]), np.array([1.0, 0, 0])
         camera = Pinhole(
@@ -86,7 +90,7 @@ class Blur(unittest.TestCase):
         )
         corners = np.array([[-60.0, -60, 0], [60, -60, 0], [60, 60, 0], [-60, 60, 0]])
         uv, faces = np.array([[0, 0], [1, 0], [1, 1], [0, 1.0]]), np.array([[0, 1, 2], [0, 2, 3]])
-        floor = Patch(corners, uv, faces, np.full(3, 0.1, np.float32))
+        floor = Patch(corners, uv, faces, np.full(3, body, np.float32))
         standing = np.array([[-1.5, 8, 0.3], [0.5, 8, 0.3], [0.5, 8, 2.2], [-1.5, 8, 2.2]])
         panel = Part("panel", standing, np.tile([0, -1.0, 0], (4, 1)), np.zeros((4, 2)), faces, 0)
         shining = Material("m", np.zeros(3, np.float32), emission=np.full(3, 3.0, np.float32))
@@ -94,7 +98,7 @@ class Blur(unittest.TestCase):
             camera,
             (Receiver("ground", (floor,), Sheen(1.0, roughness), level=True),),
             (StoodModel("panel", Model([panel], [shining]), np.eye(4)),),
-            (Environment(np.full((16, 32, 3), 0.25, np.float32)),),
+            (Environment(np.full((16, 32, 3), 0.25, np.float32)), *lamps),
             np.ones(3, np.float32),
         )
         engine = tracer()
@@ -102,13 +106,40 @@ class Blur(unittest.TestCase):
         columns, rows = np.meshgrid(np.arange(camera.width), np.arange(camera.height))
         pixels = np.column_stack([columns.ravel(), rows.ravel()]).astype(np.int32)
         light = [engine.radiance("with", part, 0, 32, 1).sum(1) / 64 for part in engine.batches(pixels, 32)]
-        linear = np.concatenate(light).reshape(camera.height, camera.width, 3)
-        return Picture(np.round(65535 * np.clip(encode_srgb(0.8 * linear), 0, 1)).astype(np.uint16)), camera
+        return np.concatenate(light).reshape(camera.height, camera.width, 3), camera
+
+    def seen(self, places: Any, ways: Any) -> Any:
+        """What places see of the panel and about it; see `mirrored.About`."""
+        reach = (8 - places[:, 1]) / ways[:, 1]
+        x, _, z = (places + reach[:, None] * ways).T
+        met = (reach > 0) & (x > -1.5) & (x < 0.5) & (z > 0.3) & (z < 2.2)
+        return np.where(met, 3 * 0.25, 0.25)[:, None] * np.ones(3)  # a model shines beside white
+
+    def lamps(self, places: Any) -> Any:
+        """The lamp's ways, and what it makes of white that faces it."""
+        off = self.LAMP.middle - places
+        away = np.linalg.norm(off, axis=1, keepdims=True)
+        return [(off / away, self.LAMP.radiance * (self.LAMP.radius_m / away) ** 2)]
+
+    def test_what_lies_about_is_mirrored_as_it_is_traced(self) -> None:
+        for roughness in (0.2, 0.4):
+            linear, camera = self.traced(roughness, 0.0, (self.LAMP,))
+            told = mirrored_about(camera, 0.0, 1.0, roughness, self)
+            columns, rows = np.meshgrid(np.arange(camera.width) + 0.5, np.arange(camera.height) + 0.5)
+            ways = camera.rays(np.column_stack([columns.ravel(), rows.ravel()])).reshape(*linear.shape)
+            floor = ways[..., 2] < -0.22  # before the panel
+            traced, found = (cv2.blur(one, (7, 7))[floor, 1] for one in (linear, told))
+            off = np.abs(found / traced - 1)
+            with self.subTest(roughness=roughness):
+                self.assertLess(np.median(off), 0.05)
+                self.assertLess(np.quantile(off, 0.95), 0.2)
+                self.assertAlmostEqual(float(found.max() / traced.max()), 1, delta=0.15)
 
     def test_the_roughness_of_a_traced_floor_comes_back_from_an_upright_edge(self) -> None:
         mirrored = [1, 1, -1]
         for roughness in (0.12, 0.25):
-            picture, camera = self.traced(roughness)
+            linear, camera = self.traced(roughness)
+            picture = Picture(np.round(65535 * np.clip(encode_srgb(0.8 * linear), 0, 1)).astype(np.uint16))
             spots = camera.project(np.stack([self.EDGE, self.BESIDE, self.EDGE * mirrored, self.BESIDE * mirrored]))
             told = blurred(picture, camera, *spots)
             assert told
@@ -151,8 +182,8 @@ class Gleam(unittest.TestCase):
             self.assertLess(told.roughness, 0.06)
 
     def test_at_right_angles_a_dielectric_mirrors_four_per_cent(self) -> None:
-        self.assertAlmostEqual(fresnel(1.0), 0.04, places=6)
-        self.assertAlmostEqual(fresnel(1e-6), 1.0, places=3)
+        self.assertAlmostEqual(float(fresnel(1.0)), 0.04, places=6)
+        self.assertAlmostEqual(float(fresnel(1e-6)), 1.0, places=3)
 
     def test_what_can_t_be_a_mirror_image_is_refused_by_name(self) -> None:
         spots = self.spots()

@@ -19,6 +19,8 @@ from lithopos.core.light.patches import PatchSeen
 from lithopos.core.light.photometry import intensity_of, lumen_of, read_photometry, spot_intensity
 from lithopos.core.place.balance import balance_of
 from lithopos.core.place.daylight import Daylight
+from lithopos.core.place.gleaming import balance_beside_gleam
+from lithopos.core.place.mirrored import mirrored_at
 from lithopos.core.place.near_lights import UNIT, SunIn, lamp_light, near_lights
 from lithopos.core.place.receiver import Patch, Receiver, Sheen
 from lithopos.core.place.surroundings import room_around, surroundings_of
@@ -252,6 +254,51 @@ class Strengths(unittest.TestCase):
                     off.append(abs(error))
         self.assertGreater(np.mean(honest), 0.9)
         self.assertLess(np.median(off), 0.25)
+
+    def test_a_gleaming_floor_s_patches_tell_lights_without_what_it_mirrors(self) -> None:
+        """The same room, its floor polished: what it mirrors of windows and walls is drawn here and added."""
+        self.camera = looking((2.0, 1.3, 1.3), (-1.0, 1.3, 0.2))
+        self.setUp()
+        shown = (0.8, 0.85, 0.9)
+        clipped = {"seen": PatchSeen(colour=shown, spread=0.0, clipped=1.0)}
+        windows = [one.model_copy(update=clipped) for one in self.windows]
+        near = near_lights(windows, [], self.camera, None)
+        day = Daylight(None, 3.5, 0.3, room=True, at=np.array([0.3, 0.8, 0]), near=near)
+        theta = {name: np.full(3, value) for name, value in (("sky", 0.04), ("window w1", 0.4), ("window w2", 0.6))}
+
+        class About:
+            def seen(self, places: Array, ways: Array) -> Array:
+                reach = (-2.0 - places[:, 0]) / ways[:, 0]
+                _, y, z = (places + reach[:, None] * ways).T
+                found = np.full(places.shape, np.pi * 0.04)
+                for number, one in enumerate(day.near):
+                    assert isinstance(one.light, Sheet)
+                    low, high = one.light.corners.min(0), one.light.corners.max(0)
+                    met = (reach > 0) & (y > low[1]) & (y < high[1]) & (z > low[2]) & (z < high[2])
+                    found[met] = np.pi * (0.4, 0.6)[number] * np.array(shown)
+                return found
+
+            def lamps(self, _: Array) -> list[tuple[Array, Array]]:
+                return []
+
+        patches, dull = [], self.patches(day, theta, np.random.default_rng(8))
+        for patch in dull:
+            assert patch.seen
+            at = self.camera.ground_points(np.array([patch.at]))
+            ways = (at - self.camera.position) / np.linalg.norm(at - self.camera.position)
+            colour = np.array(patch.seen.colour) + mirrored_at(at, ways, 1.0, 0.2, About())[0]
+            patches.append(patch.model_copy(update={"seen": PatchSeen(colour=tuple(colour), spread=0.0, clipped=0.0)}))
+        true, shows, own = (
+            np.array([np.array(light.strength) * told.gain for light in told.lights])
+            for told in (
+                balance_of(dull, self.camera, day),
+                balance_of(patches, self.camera, day),
+                balance_beside_gleam(patches, self.camera, day, (1.0, 0.2)),
+            )
+        )
+        # Patches that mirror more than they throw back are left out, so that the nearer window is told less surely.
+        self.assertGreater(np.abs(shows / true - 1).max(), 0.5)
+        self.assertLess(np.abs(own / true - 1).max(), 0.25)
 
     def test_sun_that_comes_in_is_told_by_floor_that_it_clips(self) -> None:
         """By the channel that is not clipped; where all are, as at least so strong, and with more doubt."""

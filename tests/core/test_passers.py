@@ -15,10 +15,10 @@ import OpenEXR
 from lithopos.core.arrays import Floats
 from lithopos.core.blend.blend import Tones
 from lithopos.core.blend.grain import Grain
+from lithopos.core.colour import linear_of
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.decode import read_picture
 from lithopos.core.exchange.film import TakeNotes
-from lithopos.core.exchange.picture import linear_of
 from lithopos.core.footage.compose import Composed, Layer, Taken, composed, shaded_where
 from lithopos.core.footage.frame_files import write_frame
 from lithopos.core.footage.front import Front, Verdict

@@ -31,9 +31,10 @@ from lithopos.core.light.strengths import SIGMA_CLEAR
 from lithopos.core.light.sun import SunAnswer
 from lithopos.core.place.about import about_of
 from lithopos.core.place.around import AroundAnswer, around_answer, beside_shadows, dome_in_force
-from lithopos.core.place.balance import BalanceAnswer, balance_of
+from lithopos.core.place.balance import BalanceAnswer
 from lithopos.core.place.daylight import SKY, SUN, Daylight, NearLight
 from lithopos.core.place.face import Face
+from lithopos.core.place.gleaming import balance_beside_gleam
 from lithopos.core.place.mirrored import DIELECTRIC
 from lithopos.core.place.near_lights import LampAnswer, SunIn, lamp_answer, near_lights
 from lithopos.core.place.near_seen import lamps_shown
@@ -174,7 +175,7 @@ def derive(shot: Shot) -> Derived:
         result.haze_measured = by_sky and not day.dome and shot.sky.turbidity is None and shot.sky.cover < 1
         result.falloff, result.falloff_measured = day.falloff, by_sky and day.lens is None
         if any(patch.seen for patch in shot.patches):
-            result.balance = balance_of(shot.patches, pinhole, day)
+            result.balance = balance_beside_gleam(shot.patches, pinhole, day, gleam_of_ground(shot))
         lamps_shown(shot, day, result.balance, result.lamps)
     result.bases = _bases(shot, result)
     return result
@@ -250,7 +251,7 @@ def daylight_of(shot: Shot, facts: Derived) -> Daylight:
         sun = np.array(facts.sun_shown) if dome.sunny else None
         sigma = SIGMA_CLEAR if shot.panorama.disc else SIGMA_PANORAMA
         here = shot.panorama.here
-        gleam = _gleam(shot) if here else None
+        gleam = gleam_of_ground(shot) if here else None
         shown = ground_of(dome, gleam[0] * DIELECTRIC if gleam else 0.0) if here else None
         day = Daylight(
             sun, shot.sky.haze, ground, name, tint, dome=dome, sigma_sky=sigma, ground_shown=shown, gleam=gleam
@@ -298,7 +299,7 @@ def near_of(shot: Shot, facts: Derived, day: Daylight) -> tuple[NearLight, ...]:
     return near_lights(shot.windows, shot.lamps, pinhole_of(facts.camera), beside, walls_of(shot, facts), let_in)
 
 
-def _gleam(shot: Shot) -> tuple[float, float] | None:
+def gleam_of_ground(shot: Shot) -> tuple[float, float] | None:
     """How strongly the ground mirrors and how rough it is; None where it hardly gleams."""
     usual = GROUND_MATERIALS[shot.ground.material]
     coat = usual.coat if shot.ground.coat is None else shot.ground.coat

@@ -7,12 +7,12 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from pydantic import BaseModel
 
-from lithopos.core.arrays import Floats
+from lithopos.core.arrays import Floats, Mask
 from lithopos.core.blend.grade import graded, is_plain
 from lithopos.core.blend.grain import KNOTS, Grain, grain_field, measured_grain
 from lithopos.core.blend.lut import Luts
 from lithopos.core.blend.sharpness import PIXEL_SIGMA, Sharpness, spread
-from lithopos.core.colour import decode_srgb, encode_srgb, luminance
+from lithopos.core.colour import decode_srgb, encode_srgb, linear_of, luminance
 from lithopos.core.exchange.picture import Codes
 from lithopos.core.layers import Window
 from lithopos.core.shot import Blend, Grade, Haze
@@ -77,9 +77,8 @@ class BlendAnswer(BaseModel):
 
 def measured(codes: Codes, sharpness: Sharpness | None) -> Measured:
     """All that is told of a photograph's codes (H, W, 3), with its sharpness at this size."""
-    top = np.float32(np.iinfo(codes.dtype).max)
     few = codes[:: max(1, codes.shape[0] // 600), :: max(1, codes.shape[1] // 900)]
-    darkest = float(np.quantile(luminance(decode_srgb(few.astype(np.float32) / top)), DARKEST))
+    darkest = float(np.quantile(luminance(linear_of(few)), DARKEST))
     return Measured(measured_grain(codes), sharpness, darkest)
 
 
@@ -160,7 +159,7 @@ def veiled(model: Floats, cover: Floats, black: float) -> Floats:
 
 
 def grain_lacking(
-    grain: Grain, amount: float, base: Floats, made: Floats, kept: Floats, window: Window, seed: int
+    grain: Grain, amount: float, base: Floats, made: Floats, kept: Floats, where: Mask, window: Window, seed: int
 ) -> Floats:
     """Grain (H, W, 3) for a window, as encoded values: as much as its new tones would have and it has not.
 
@@ -168,19 +167,21 @@ def grain_lacking(
     ----------
     base, made : the photograph's and the finished picture's encoded values (H, W, 3).
     kept : (H, W, 3) which share of the photograph's linear light is left in the picture, its noise with it.
+    where : (H, W) something was rendered; elsewhere none is lacking.
     """
-    wanted = grain.at(made)
-    moved = kept * _slope(base) / np.maximum(_slope(made), 1e-6)
-    lacking = np.sqrt(np.maximum(wanted**2 - (grain.at(base) * moved) ** 2, 0))
+    found = np.zeros_like(made)
+    base, made = base[where], made[where]
+    moved = kept[where] * _slope(base) / np.maximum(_slope(made), 1e-6)
+    lacking = np.sqrt(np.maximum(grain.at(made) ** 2 - (grain.at(base) * moved) ** 2, 0))
     lacking = np.where(lacking < FAINT, 0, lacking)
-    return np.asarray(amount * lacking * grain_field(grain, window, seed), np.float32)
+    found[where] = amount * lacking * grain_field(grain, window, seed)[where]
+    return found
 
 
 def _slope(encoded: Floats) -> Floats:
-    """How much linear light changes with the encoded value."""
-    e = np.clip(encoded, 1e-3, 1)
-    step = np.float32(1e-3)
-    return np.asarray((decode_srgb(e + step) - decode_srgb(e - step)) / (2 * step), np.float32)
+    """How much linear light changes with the encoded value of sRGB."""
+    e = np.clip(encoded, 0, 1)
+    return np.where(e <= 0.04045, 1 / 12.92, 2.4 / 1.055 * ((e + 0.055) / 1.055) ** 1.4).astype(np.float32)
 
 
 @dataclass(frozen=True)

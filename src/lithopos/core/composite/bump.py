@@ -11,7 +11,7 @@ import numpy as np
 
 from lithopos.core.arrays import Array, Floats, Mask
 from lithopos.core.camera.pinhole import Pinhole
-from lithopos.core.colour import decode_srgb, luminance
+from lithopos.core.colour import linear_of, luminance
 from lithopos.core.exchange.picture import Codes
 from lithopos.core.layers import Window
 
@@ -29,8 +29,7 @@ def relief(codes: Codes, width: int) -> Floats:
     ----------
     width : of the whole picture [px].
     """
-    top = np.float32(np.iinfo(codes.dtype).max)
-    bright = np.log(np.maximum(luminance(decode_srgb(codes.astype(np.float32) / top)), 1e-3)).astype(np.float32)
+    bright = np.log(np.maximum(luminance(linear_of(codes)), 1e-3)).astype(np.float32)
     fine = cv2.GaussianBlur(bright, (0, 0), max(FINE * width, 0.6))
     wide = WIDE * width
     off = fine - cv2.GaussianBlur(bright, (0, 0), wide)

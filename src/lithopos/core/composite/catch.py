@@ -13,8 +13,8 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from lithopos.core.arrays import Floats, Mask
-from lithopos.core.colour import decode_srgb, encode_srgb
+from lithopos.core.arrays import Floats, Mask, of_channels
+from lithopos.core.colour import encode_srgb, linear_of
 from lithopos.core.composite.borders import Sunlit, by_the_photograph, strip_px
 from lithopos.core.composite.denoise import Quality, denoise
 from lithopos.core.composite.parts import extent, rise
@@ -94,7 +94,7 @@ def catch(
     """
     top = np.float32(np.iinfo(codes.dtype).max)
     cover = np.clip(layers.mean("coverage"), 0, 1) if "coverage" in layers else np.zeros(codes.shape[:2], np.float32)
-    base = decode_srgb(codes.astype(np.float32) / top)
+    base = linear_of(codes)
     ratio, cut = light_ratio(layers, cover, base, width, float(top), quality, brightest)
     if "sunlit" in layers:
         surface = layers.sums["surface"].astype(np.int32)
@@ -131,15 +131,14 @@ def noise_of(codes: Codes, layers: Layers, gain: Floats) -> float:
     """
     if "with" not in layers:
         return 0.0
-    top = np.float32(np.iinfo(codes.dtype).max)
     cover = np.clip(layers.mean("coverage"), 0, 1) if "coverage" in layers else np.zeros(codes.shape[:2], np.float32)
     (seen, again), (bare, bare_again) = _by_half(layers)
     found = [0.0]
     # A change is told over a small neighbourhood: noise alone is none.
-    ratio = cv2.blur(_ratio(layers.mean("with"), layers.mean("without")), (NEAR_PX, NEAR_PX))
-    changed = (cover <= 0) & (np.abs(ratio - 1).max(-1) > LEAST_CHANGED)
+    ratio = cv2.blur(_ratio(_mean_of(seen, again), _mean_of(bare, bare_again)), (NEAR_PX, NEAR_PX))
+    changed = (cover <= 0) & (of_channels(np.abs(ratio - 1)) > LEAST_CHANGED)
     if changed.any():
-        base = decode_srgb(codes[changed].astype(np.float32) / top)
+        base = linear_of(codes[changed])
         halves = _ratio(seen[changed], bare[changed]) - _ratio(again[changed], bare_again[changed])
         found.append(_codes_off(np.asarray(halves / 2 * base, np.float32), base * ratio[changed]))
     full = cover >= WHOLE_COVER
@@ -178,7 +177,7 @@ def light_ratio(
     bare = layers.mean("without")
     known = cover <= 0
     whole = _ratio(layers.mean("with"), bare)
-    cut = int(np.count_nonzero((whole > brightest).any(-1) & known))
+    cut = int(np.count_nonzero((of_channels(whole) > brightest) & known))
     raw = np.clip(whole, 0, brightest)
     if not (raw[known] != 1).any():
         return np.ones_like(raw), cut
@@ -208,6 +207,10 @@ def _by_half(layers: Layers) -> tuple[tuple[Floats, Floats], tuple[Floats, Float
     return layers.halves("with"), layers.halves("without")
 
 
+def _mean_of(one: Floats, two: Floats) -> Floats:
+    return np.asarray((one + two) * np.float32(0.5), np.float32)
+
+
 def _ratio(part: Floats, bare: Floats) -> Floats:
     """One over the other; 1 where both are dark."""
     dark = np.float32(1e-7)
@@ -235,7 +238,7 @@ def _kept(change: Floats, noise: Floats, known: Mask, base: Floats, width: int, 
     # Not 0/0 where nothing changes: single precision leaves some 1e-7 there.
     significant = rise(mean / np.sqrt(variance + 1e-14), DOUBTED, TRUSTED)
     noticed = rise(mean / np.maximum(_half_code(base, top), 1e-6), *NOTICED)
-    return np.asarray((significant * noticed).max(-1), np.float32)
+    return np.asarray(of_channels(significant * noticed), np.float32)
 
 
 def _half_code(base: Floats, top: float) -> Floats:

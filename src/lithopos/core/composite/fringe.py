@@ -14,7 +14,7 @@ import cv2
 import numpy as np
 
 from lithopos.core.arrays import Floats, Mask
-from lithopos.core.colour import decode_srgb
+from lithopos.core.colour import linear_of
 from lithopos.core.exchange.picture import Codes
 from lithopos.core.layers import Window
 
@@ -59,7 +59,7 @@ def fringe_of(codes: Codes, window: Window, inside: Mask, outside: Mask) -> Frin
     # Imported where it is needed: it brings a compiler of its own.
     from pymatting import estimate_alpha_cf, estimate_foreground_ml
 
-    light = decode_srgb(codes.astype(np.float32) / np.float32(np.iinfo(codes.dtype).max))
+    light = linear_of(codes)
     plain = _like_beside(codes)
     told = np.where(inside & plain, 1.0, np.where(outside & plain, 0.0, 0.5))
     scale = min(1.0, float(np.sqrt(MOST_PIXELS / told.size)))

@@ -16,7 +16,7 @@ from PIL import Image, ImageDraw
 
 from lithopos.core.arrays import Array, Floats, Mask
 from lithopos.core.camera.pinhole import Pinhole
-from lithopos.core.colour import decode_srgb
+from lithopos.core.colour import linear_of
 from lithopos.core.composite.fringe import Fringe, fringe_of
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.picture import Codes
@@ -250,8 +250,7 @@ def front_light(photograph: Codes, front: Floats, cover: Floats, fringes: Sequen
     ----------
     fringes : of the same window, where what stands in front is finer than an outline.
     """
-    top = np.float32(np.iinfo(photograph.dtype).max)
-    before = decode_srgb(photograph.astype(np.float32) / top)
+    before = linear_of(photograph)
     whole, mixed = front >= WHOLE, (front > 0) & (front < WHOLE)
     own = filled(before, whole) if whole.any() and mixed.any() else before
     for fringe in fringes:

@@ -10,9 +10,9 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from lithopos.core.arrays import Floats, Mask
+from lithopos.core.arrays import Floats, Mask, of_channels
 from lithopos.core.blend.blend import Tones
-from lithopos.core.colour import decode_srgb, encode_srgb
+from lithopos.core.colour import encode_srgb, linear_of
 from lithopos.core.composite.mattes import WHOLE
 from lithopos.core.exchange.picture import Codes, write_atomically
 from lithopos.core.layers import Window
@@ -64,7 +64,7 @@ class Passes:
     @property
     def changed(self) -> Mask:
         """Where (H, W) the models change anything."""
-        touched = (self.cover > 0) | (self.shadow != 1).any(-1) | (self.added != 0).any(-1)
+        touched = (self.cover > 0) | of_channels(self.shadow != 1) | of_channels(self.added != 0)
         return np.asarray(touched & (self.front < WHOLE), bool)
 
     def within(self, window: Window) -> Passes:
@@ -88,7 +88,7 @@ def put_together(codes: Codes, passes: Passes, tones: Tones | None = None) -> Co
 
 def light_of(codes: Codes, passes: Passes, tones: Tones) -> Floats:
     """The linear light (H, W, 3) of a window's picture, without its grain and the grade of the whole."""
-    base = decode_srgb(codes.astype(np.float32) / np.float32(np.iinfo(codes.dtype).max))
+    base = linear_of(codes)
     place = tones.of_place(np.asarray(base * passes.shadow + passes.added, np.float32))
     behind = place * (1 - passes.cover)[..., None] + passes.model
     share = passes.front[..., None]

@@ -13,7 +13,7 @@ import tifffile
 from PIL import Image, PngImagePlugin
 
 from lithopos.core.arrays import Floats
-from lithopos.core.colour import decode_srgb, encode_srgb
+from lithopos.core.colour import encode_srgb, linear_of
 from lithopos.core.deliver.icc import in_colours
 from lithopos.core.deliver.names import Planned
 from lithopos.core.exchange.picture import Codes, Picture, whole_or_not, write_atomically
@@ -54,7 +54,7 @@ def sized_to(codes: Codes, width: int, height: int, bleed: int = 0) -> Codes:
 
 def _smaller(codes: Codes, width: int, height: int) -> Codes:
     top = np.float32(np.iinfo(codes.dtype).max)
-    light = decode_srgb(codes.astype(np.float32) / top)
+    light = linear_of(codes)
     small: Floats = np.asarray(cv2.resize(light, (width, height), interpolation=cv2.INTER_AREA), np.float32)
     made = encode_srgb(small) * top + np.float32(0.5)
     return made.astype(np.uint16) if codes.dtype == np.uint16 else made.astype(np.uint8)

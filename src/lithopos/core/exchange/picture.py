@@ -17,7 +17,6 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageCms
 
-from lithopos.core.colour import decode_srgb
 from lithopos.core.errors import NoRoom
 
 Codes = NDArray[np.uint8] | NDArray[np.uint16]
@@ -28,7 +27,6 @@ __all__ = [
     "codes_of",
     "encoded_of",
     "in_srgb",
-    "linear_of",
     "png_of",
     "whole_or_not",
     "write_atomically",
@@ -75,11 +73,6 @@ class Picture:
 def encoded_of(codes: Codes) -> NDArray[np.float32]:
     """Codes as 0..1."""
     return codes.astype(np.float32) / np.float32(np.iinfo(codes.dtype).max)
-
-
-def linear_of(codes: Codes) -> NDArray[np.float32]:
-    """Codes as linear light, of those that are encoded as sRGB."""
-    return np.asarray(decode_srgb(encoded_of(codes)), np.float32)
 
 
 def codes_of(encoded: NDArray[np.floating], kind: np.dtype[Any]) -> Codes:

@@ -17,11 +17,11 @@ from lithopos.core.arrays import Array, Floats, Mask
 from lithopos.core.blend.blend import Tones, grain_lacking
 from lithopos.core.blend.grain import Grain
 from lithopos.core.camera.pinhole import Pinhole
-from lithopos.core.colour import encode_srgb
+from lithopos.core.colour import encode_srgb, linear_of
 from lithopos.core.composite.mattes import WHOLE
 from lithopos.core.composite.parts import extent
 from lithopos.core.composite.passes import Passes
-from lithopos.core.exchange.picture import Codes, codes_of, linear_of
+from lithopos.core.exchange.picture import Codes, codes_of
 from lithopos.core.footage.front import Front, Part
 from lithopos.core.footage.shake import inverse
 from lithopos.core.layers import Window
@@ -186,7 +186,7 @@ def composed(
         window = Window(part[1].start, part[0].start, part[1].stop, part[0].stop)
         kept3 = np.repeat(kept[..., None], 3, -1)
         seed = 7919 * (taken.number + 1)
-        encoded = encoded + grain_lacking(grain[0], grain[1], encode_srgb(base), encoded, kept3, window, seed)
+        encoded = encoded + grain_lacking(grain[0], grain[1], encode_srgb(base), encoded, kept3, changed, window, seed)
     values = codes_of(tones.finished(encoded), codes.dtype)
     codes[part] = np.where(changed[..., None], values, codes[part])
     return Composed(codes, model, cover, shadow, taken.front.alpha)

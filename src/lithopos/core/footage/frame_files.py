@@ -9,9 +9,9 @@ import numpy as np
 import OpenEXR
 
 from lithopos.core.arrays import Floats
-from lithopos.core.colour import encode_srgb
+from lithopos.core.colour import encode_srgb, linear_of
 from lithopos.core.deliver.framed import framed_picture
-from lithopos.core.exchange.picture import Picture, linear_of, whole_or_not, write_pass, write_png
+from lithopos.core.exchange.picture import Picture, whole_or_not, write_pass, write_png
 from lithopos.core.footage.compose import Composed
 from lithopos.core.shot import Shot
 

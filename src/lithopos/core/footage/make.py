@@ -25,11 +25,12 @@ from lithopos.core.blend.blend import Tones
 from lithopos.core.blend.grade import luts_of
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.camera.solve import pinhole_of
+from lithopos.core.colour import linear_of
 from lithopos.core.composite.passes import read_passes
 from lithopos.core.derive import Derived, derive
 from lithopos.core.errors import Cancelled, InputError, NothingSeen
 from lithopos.core.exchange.film import TakeNotes
-from lithopos.core.exchange.picture import Codes, Picture, codes_of, linear_of, write_atomically
+from lithopos.core.exchange.picture import Codes, Picture, codes_of, write_atomically
 from lithopos.core.footage.compose import Composed, Layer, Taken, composed, layers_of
 from lithopos.core.footage.frame_files import SUFFIX, Wanted, write_frame
 from lithopos.core.footage.frames import read_frames

@@ -14,10 +14,10 @@ from numpy.typing import ArrayLike, NDArray
 
 from lithopos.core.arrays import Array, Floats, Mask
 from lithopos.core.blend.grain import Grain
-from lithopos.core.colour import decode_srgb, encode_srgb
+from lithopos.core.colour import decode_srgb, encode_srgb, linear_of
 from lithopos.core.composite.mattes import painted
 from lithopos.core.errors import Cancelled, InputError
-from lithopos.core.exchange.picture import Codes, codes_of, encoded_of, linear_of, write_atomically
+from lithopos.core.exchange.picture import Codes, codes_of, encoded_of, write_atomically
 from lithopos.core.footage.frames import read_frame, read_frames
 from lithopos.core.footage.front import USUAL_DEEPEST, judged
 from lithopos.core.footage.gain import fitted_gain, gain_field

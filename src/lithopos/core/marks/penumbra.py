@@ -14,7 +14,7 @@ from pydantic import BaseModel, ConfigDict, Field, FiniteFloat
 
 from lithopos.core.arrays import Array
 from lithopos.core.camera.problem import Pixel
-from lithopos.core.colour import decode_srgb, luminance
+from lithopos.core.colour import linear_of, luminance
 from lithopos.core.marks.sharp import Codes
 
 BAND_PX = 9.0  # to either side of the stroke
@@ -120,5 +120,5 @@ def _band(picture: Codes, p: Array, q: Array) -> tuple[Array, Array]:
     off = np.stack([columns, rows], axis=-1) - (p + q) / 2
     inside = (np.abs(off @ way) <= length / 2) & (np.abs(off @ [-way[1], way[0]]) <= band)
     codes = picture[y0:y1, x0:x1][inside]
-    values = luminance(decode_srgb(codes.astype(np.float32) / np.float32(np.iinfo(codes.dtype).max)))
+    values = luminance(linear_of(codes))
     return np.stack([columns, rows], axis=-1)[inside], np.asarray(values, float)

@@ -69,11 +69,11 @@ class About:
 
     def at_all(self, places: Array, normals: Array) -> Openness:
         """What surfaces at places (N, 3) see about them: together sooner than one by one."""
+        return openness(places, normals, self.solids, self.radiance, self.sky)
 
-        def radiance(_: Array, numbers: Array, ways: Array) -> Array:
-            return self.shown[numbers] * self.far.beside_near(ways, numbers)
-
-        return openness(places, normals, self.solids, radiance, self.sky)
+    def radiance(self, _: Array, numbers: Array, ways: Array) -> Array:
+        """What sides of given numbers (N,) show in the mean, looked at in unit vectors (N, 3): (N, 3)."""
+        return np.asarray(self.shown[numbers] * self.far.beside_near(ways, numbers))
 
     def closely(self, place: Array, normal: Array, spots: Spots) -> Openness:
         """What a surface at a place (3,) sees about it, sides by their spots where those are known."""

@@ -85,7 +85,7 @@ def gleam_of(question: GleamQuestion, photograph: Picture, camera: Pinhole) -> G
         raise InputError("thing", "is hardly brighter than what lies beside it")
     mirrors = (bright["image"] - bright["beside"]) / over
     noise = np.hypot(spots["image"].spread * bright["image"], spots["beside"].spread * bright["beside"]) / over
-    there = fresnel(float(-image[2]))
+    there = float(fresnel(-image[2]))
     if mirrors < -noise:
         raise InputError("image", "is darker than the ground beside it: that is no mirror image")
     pixels = (np.array(getattr(question, name), float) for name in spots)

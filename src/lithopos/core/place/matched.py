@@ -17,9 +17,9 @@ from pydantic import BaseModel
 
 from lithopos.core.arrays import Array, Floats, Mask
 from lithopos.core.camera.pinhole import Pinhole
-from lithopos.core.colour import luminance
+from lithopos.core.colour import linear_of, luminance
 from lithopos.core.errors import InputError
-from lithopos.core.exchange.picture import Picture, linear_of
+from lithopos.core.exchange.picture import Picture
 from lithopos.core.light.dome import graded
 from lithopos.core.light.turning import rotation_of
 from lithopos.core.place.around import AroundAnswer, towards

@@ -34,6 +34,7 @@ __all__ = [
     "lamps_shown",
     "mean_colour",
     "near_in_force",
+    "near_photographed",
     "pixels_of_lights",
     "read_window",
     "window_pictures",
@@ -43,14 +44,19 @@ __all__ = [
 
 def near_in_force(shot: Shot, day: Daylight, balance: BalanceAnswer, windows: dict[str, Floats]) -> tuple[Near, ...]:
     """Windows and lamps whose light is in the photograph, as strong as was measured and as they are set by hand."""
-    strength = {f"{light.kind} {light.id or ''}".rstrip(): np.array(light.strength) for light in balance.lights}
     by_hand = {window_name(one): one.strength for one in shot.windows}
     by_hand |= {lamp_name(one): one.strength for one in shot.lamps}
     by_hand[SUN] = shot.sun.strength
+    found = near_photographed(day, balance, windows)
+    return tuple(_times(light, np.array(by_hand[one.name])) for one, light in zip(day.near, found, strict=True))
+
+
+def near_photographed(day: Daylight, balance: BalanceAnswer, windows: dict[str, Floats]) -> tuple[Near, ...]:
+    """The same as strong as they were when the photograph was taken."""
+    strength = {f"{light.kind} {light.id or ''}".rstrip(): np.array(light.strength) for light in balance.lights}
     found: list[Near] = []
     for one in day.near:
-        factor = strength[one.name] * by_hand[one.name]
-        light = one.light
+        factor, light = strength[one.name], one.light
         if one.name in windows and isinstance(light, Sheet):
             shown = windows[one.name]
             found.append(Sheet(light.corners, _made_stronger(shown, factor * light.radiance)))

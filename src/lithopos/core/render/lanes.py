@@ -95,8 +95,9 @@ class LaneSampler:
         withheld = None
         albedo, normal, depth = mi.Color3f(0), mi.Normal3f(0), mi.Float(0)
         eye = mi.Point3f(*[dr.opaque(mi.Float, float(v)) for v in self.camera.position])
+        looks = mi.Bool(True)
         for _ in range(SEE_THROUGH):
-            hit = scene.ray_intersect(ray)
+            hit = scene.ray_intersect(ray, looks)
             body = hit.bsdf()
             passes = dr.mean(body.eval_null_transmission(hit, hit.is_valid()))
             if self._is_withheld is not None and withheld is None:
@@ -108,6 +109,7 @@ class LaneSampler:
             # From the camera: a ray begins anew behind what was looked through.
             depth += dr.select(hit.is_valid(), weight * dr.norm(hit.p - eye), 0)
             through *= dr.select(hit.is_valid(), passes, 0)
+            looks &= through > 0
             ray = hit.spawn_ray(ray.d)
         columns = [cover, albedo.x, albedo.y, albedo.z, normal.x, normal.y, normal.z, depth]
         if withheld is not None:

@@ -14,8 +14,9 @@ from pathlib import Path
 from typing import Literal
 
 import numpy as np
+from numpy.typing import NDArray
 
-from lithopos.core.arrays import Floats, Mask
+from lithopos.core.arrays import Floats, Mask, of_channels
 from lithopos.core.blend.blend import Tones, as_photographed, grain_lacking
 from lithopos.core.blend.grade import graded, is_plain, luts_of
 from lithopos.core.blend.lut import Luts, ReadLut
@@ -351,7 +352,8 @@ class _Job:
                 self.checkpoint.keep(layers, at_once=not alone)
             elif layers.samples > first + count:
                 continue
-            last = self._fine_enough(tile, layers) or last
+            if last or not self.with_glance:  # a proof under way is not held up by its noise
+                last = self._fine_enough(tile, layers) or last
             if kept and not last:
                 continue
             if last:
@@ -392,7 +394,7 @@ class _Job:
 
     def _glance(self, tile: Window, pixels: Pixels, covered: Mask) -> None:
         """Compose from one sample a half of every fourth pixel, so that something stands soon; kept nowhere."""
-        corner = (pixels % 2 == 0).all(1)
+        corner = (pixels[:, 0] % 2 == 0) & (pixels[:, 1] % 2 == 0)
         few = Layers(tile, 1)
         self._add_traced(few, pixels[corner], covered[corner], (0, 1), spread=2)
         self.sums[tile] = few
@@ -424,14 +426,15 @@ class _Job:
         empties, place = self.session.empties, self.scene.place_key
         key = f"{place} {self.session.tracer.manner}" if place else ""
         kept = empties.get(key, self.seed, tile, *portion)
-        rows, columns = pixels[:, 1] - tile.y0, pixels[:, 0] - tile.x0
-        missing = np.isnan(kept[rows, columns, 0, 0])
+        flat = kept.reshape(-1, HALVES, 3)  # a view
+        at = _flat_index(tile, pixels)
+        missing = np.isnan(flat[at, 0, 0])
         self.session.counts["kept"] += int(np.count_nonzero(~missing))
         if missing.any():
             self.session.counts["traced"] += int(np.count_nonzero(missing))
-            kept[rows[missing], columns[missing]] = self._radiance("without", pixels[missing], portion)
+            flat[at[missing]] = self._radiance("without", pixels[missing], portion)
             empties.put(key, self.seed, tile, *portion, kept)
-        return kept[rows, columns]
+        return flat[at]
 
     def _first_hits(self, pixels: Pixels, portion: Portion) -> Iterator[tuple[Pixels, dict[str, Floats]]]:
         tracer = self.session.tracer
@@ -447,11 +450,10 @@ class _Job:
         tile = layers.window
         if name not in layers:
             layers.sums[name] = np.zeros((tile.height, tile.width, *values.shape[1:]), np.float32)
-        rows, columns = pixels[:, 1] - tile.y0, pixels[:, 0] - tile.x0
-        inside = (rows < tile.height) & (columns < tile.width)
+        inside = (pixels[:, 1] < tile.y1) & (pixels[:, 0] < tile.x1)
         if not inside.all():
-            rows, columns, values = rows[inside], columns[inside], values[inside]
-        layers.sums[name][rows, columns] += values
+            pixels, values = pixels[inside], values[inside]
+        layers.sums[name].reshape(-1, *values.shape[1:])[_flat_index(tile, pixels)] += values
 
     def _pause(self) -> None:
         if self.between():
@@ -572,10 +574,9 @@ class _Job:
         front = passes.front[..., None]
         kept = front + (1 - front) * (1 - passes.cover[..., None]) * passes.shadow
         base = codes.astype(np.float32) / np.float32(np.iinfo(codes.dtype).max)
-        field = grain_lacking(grain, amount, base, made, np.asarray(kept, np.float32), passes.window, self.seed)
         # Where no code moves nothing was rendered that could lack any.
-        moved = (np.abs(made - base) * np.iinfo(codes.dtype).max >= 0.5).any(-1) & passes.changed
-        return np.where(moved[..., None], field, np.float32(0))
+        moved = of_channels(np.abs(made - base) * np.iinfo(codes.dtype).max >= 0.5) & passes.changed
+        return grain_lacking(grain, amount, base, made, np.asarray(kept, np.float32), moved, passes.window, self.seed)
 
     def _bump(self, window: Window, layers: Layers) -> Callable[[Floats, Mask], Floats] | None:
         """What makes level ground uneven, where that is asked for and a sun shines."""
@@ -592,6 +593,8 @@ class _Job:
 
     def _assembled(self, window: Window) -> Layers:
         """The sums of all tiles that a window touches; where nothing was traced nothing changes."""
+        if self.tiles == [window] and window in self.sums:
+            return self.sums[window].to_samples(self._whole)
         result = Layers(window, self._whole)
         for tile in self.tiles:
             shared = tile.common(window)
@@ -629,6 +632,11 @@ class _Job:
                 pixels = int(np.count_nonzero(self.influence.pixels(self.influence.changed, tile)))
                 left += pixels * (self._whole - upto[begun])
         return left
+
+
+def _flat_index(tile: Window, pixels: Pixels) -> NDArray[np.intp]:
+    """Where pixels (N, 2) lie in an array of a tile whose rows are laid end to end."""
+    return (pixels[:, 1] - tile.y0).astype(np.intp) * tile.width + (pixels[:, 0] - tile.x0)
 
 
 def _told_apart(names: list[str]) -> tuple[str, ...]:

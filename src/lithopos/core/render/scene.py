@@ -7,16 +7,13 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from lithopos.core.arrays import Array, Floats, Mask
+from lithopos.core.arrays import Array, Floats
 from lithopos.core.camera.depth import Lens
-from lithopos.core.camera.known import pinhole_known
 from lithopos.core.camera.pinhole import Pinhole
-from lithopos.core.camera.problem import KnownCamera
 from lithopos.core.camera.solve import pinhole_of
 from lithopos.core.colour import decode_srgb, luminance
 from lithopos.core.composite.mattes import distance_of, with_rings
 from lithopos.core.derive import (
-    SAME_HEIGHT_M,
     Derived,
     base_heights,
     daylight_of,
@@ -31,60 +28,41 @@ from lithopos.core.exchange.graphic import Graphic, ReadGraphic
 from lithopos.core.exchange.panorama import Panorama
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.geometry.model import Model, Texture
-from lithopos.core.grounds import GROUND_MATERIALS, PROXY_MATERIALS, GroundMaterial
+from lithopos.core.grounds import GROUND_MATERIALS
 from lithopos.core.light.dome import dome_of
 from lithopos.core.light.luminance import clear_white_cd
-from lithopos.core.light.near import Near, Shaft, Standing, let_in
+from lithopos.core.light.near import Near, Shaft, Standing
 from lithopos.core.materials.dress import dressed, look_of
 from lithopos.core.place.about import SidesSeen, sides_seen
 from lithopos.core.place.around import covered_by, kept_out, radiance_in_force, without_solids
-from lithopos.core.place.balance import (
-    GROUND,
-    BalanceAnswer,
-    balance_of,
-    balance_of_ground,
-    body_of,
-    covered_ground,
-    read_patches,
-)
 from lithopos.core.place.crossing import runs_into
 from lithopos.core.place.daylight import Daylight
-from lithopos.core.place.exposure import CLIPPED
-from lithopos.core.place.face import Face
-from lithopos.core.place.falloff import light_map
-from lithopos.core.place.matched import Around, ground_matched, laid_over
+from lithopos.core.place.matched import Around, laid_over
 from lithopos.core.place.near_lights import UNIT
 from lithopos.core.place.near_seen import (
     added_lights,
     lamp_factor,
     near_in_force,
-    pixels_of_lights,
-    window_pictures,
     with_windows_read,
 )
-from lithopos.core.place.others import Other, View, beside
 from lithopos.core.place.pane import BEHIND, hung, pane_model
-from lithopos.core.place.placelight import place_light
-from lithopos.core.place.planes import Rect, level_patch, plane_receiver
-from lithopos.core.place.projected import material_tint, proxy_receiver
+from lithopos.core.place.planes import level_patch
 from lithopos.core.place.receiver import Patch, Receiver, Sheen
 from lithopos.core.place.shading import solids_of
 from lithopos.core.place.sky_seen import sky_spots
 from lithopos.core.place.solids import Solid, solid_of
-from lithopos.core.place.surroundings import room_around, surroundings_of
+from lithopos.core.place.surroundings import room_around
 from lithopos.core.readiness import missing
 from lithopos.core.render.engine import FAST, choose_variant
 from lithopos.core.render.parted import lights_parted
-from lithopos.core.shot import Blend, Contact, Ground, Matte, Pane, Placed, Proxy, Shot
+from lithopos.core.render.photographed import Layout, Photographed, ReadPhotograph, photographed, sheen_of
+from lithopos.core.shot import Blend, Contact, Matte, Pane, Placed, Proxy, Shot
 from lithopos.core.standing.placement import Stand, root_of, scale_of, stands, upright
 
 MOST_AWAY_M = 2000.0
-LOOKED_AT_PIXELS = 4_000_000  # of the photograph, for what it shows of the place
-BESIDE_PIXELS = 1_000_000  # of the site's others, of which there may be many; what they fill in is coarse
 MOST_TRIANGLES = 12_000_000  # with all copies
 LEAST_OWN_LIGHT = 0.005  # of a shining pane, beside the place's full light: half a code of a mid-tone
 LONGEST_LIGHT_M = 30.0
-LEAST_ROUGHNESS, MOST_COAT = 0.02, 2.0  # of the renderer's surface; twice a whole dielectric's coat
 MOST_KEPT_OUT = 0.1  # of a panorama's light, by what stands there, before it is told
 BEFORE_WINDOWS = (
     "What stands there keeps out {:.0%} of the panorama’s light: it stands before its windows. Strike out what does, "
@@ -93,13 +71,7 @@ BEFORE_WINDOWS = (
 WALL_REFLECTANCE = 0.4  # of what a pane hangs on, where nothing is known of it
 
 WITHOUT_SUN = "This machine’s slow renderer leaves out the sun that comes in by windows."
-UNLIKE = (
-    "{} of the site’s other photographs share too little ground with this one to tell how bright they are beside it; "
-    "they fill nothing in."
-)
-
 ReadPanorama = Callable[[str], Panorama]
-ReadPhotograph = Callable[[str], Picture]
 
 __all__ = [
     "Environment",
@@ -258,19 +230,11 @@ class Scene:
 
 @dataclass
 class KnownPlace:
-    """The last scene's receivers, balance of light, surroundings and what windows show: held while all that stays.
-
-    Attributes
-    ----------
-    unclipped : the receivers are as bright as the place was before the photograph clipped it.
-    """
+    """What the last scene's photograph told of its place, and what receives there: held while all that stays."""
 
     key: str = ""
+    told: Photographed | None = None
     receivers: tuple[Receiver, ...] = ()
-    balance: BalanceAnswer | None = None
-    around: Floats | None = None
-    windows: dict[str, Floats] = field(default_factory=dict)
-    unclipped: bool = False
 
 
 def build_scene(
@@ -330,7 +294,7 @@ def build_scene(
     walls = [_behind(pane, corners, camera) for pane, corners, on_wall in hanging if not (pane.free or on_wall)]
     day = daylight_of(shot, facts)
     day = replace(day, near=in_it) if in_it else day
-    sheen = _sheen(GROUND_MATERIALS[shot.ground.material], shot.ground, shot.contact)
+    sheen = sheen_of(GROUND_MATERIALS[shot.ground.material], shot.ground, shot.contact)
     solids, unstood = _solids(shot, facts)
     unstood += _crossings(models, solids)
     figures = (camera.focal_px, *camera.principal_point, *camera.rotation.ravel(), *camera.position, camera.k1)
@@ -363,12 +327,12 @@ def build_scene(
         repr(in_it),
     )
     known = known or KnownPlace()
-    if not photograph_key or known.key != repr(made_of) or known.balance is None:
+    if not photograph_key or known.key != repr(made_of) or known.told is None:
         here = _taken_here(shot, facts, whole, lens) if whole and lens is not None else None
-        found = _place(shot, photograph, camera, layout, sheen, day, stand, solids, read_photograph, here)
-        known.balance, receivers, known.around, known.windows, known.unclipped = found
-        known.key, known.receivers = repr(made_of), (*receivers, *walls)
-    balance = known.balance
+        told = photographed(shot, photograph, camera, layout, day, stand, solids, sheen, read_photograph, here)
+        known.key, known.told, known.receivers = repr(made_of), told, (*told.receivers, *walls)
+    told = known.told
+    balance = told.balance
     light: Light
     if panorama and shot.panorama and day.dome and facts.around:
         radiance = radiance_in_force(panorama.radiance, shot.panorama, day.dome, balance.sky, facts.softness_deg)
@@ -386,16 +350,16 @@ def build_scene(
         light = Environment(radiance, facts.around.rotation(), sun, key, facts.softness_deg)
     elif day.room:
         strength = np.array(balance.sky) * shot.sky.strength
-        light = Environment(room_around(known.around, strength), key=repr((made_of, shot.sky.strength)))
+        light = Environment(room_around(told.around, strength), key=repr((made_of, shot.sky.strength)))
     else:
         sunlight = shot.sun.strength * (1 - shot.sky.cover)
         strengths = sunlight, shot.sky.strength, facts.softness_deg, day.turbidity
         light = SunSky(to_sun, *strengths, balance.sky, shot.sky.cover)
-        if known.around is not None:
-            light = Surroundings(light, known.around, repr(made_of) if photograph_key else "")
+        if told.around is not None:
+            light = Surroundings(light, told.around, repr(made_of) if photograph_key else "")
     if day.let_in and choose_variant() != FAST:
         unstood.append(WITHOUT_SUN)
-    near = near_in_force(shot, day, balance, known.windows)
+    near = near_in_force(shot, day, balance, told.windows)
     factor = lamp_factor(shot, balance)
     added = added_lights(shot, pinhole_of(facts.camera), factor)
     white = np.array(balance.white) / np.array(balance.gain)
@@ -418,16 +382,7 @@ def build_scene(
         tuple((matte, distance_of(matte, pinhole_of(facts.camera))) for matte in shot.mattes if not matte.hidden),
         day.falloff,
         shot.exposure.stops,
-        known.unclipped,
-    )
-
-
-def _sheen(material: GroundMaterial, chosen: Ground | Proxy, contact: Contact) -> Sheen:
-    """A receiver's sheen: its material's, or as it was chosen, as strong and as blurred as contact shall show."""
-    coat = material.coat if chosen.coat is None else chosen.coat
-    roughness = material.roughness if chosen.roughness is None else chosen.roughness
-    return Sheen(
-        min(coat * contact.reflection, MOST_COAT), float(np.clip(roughness + contact.blur, LEAST_ROUGHNESS, 1))
+        told.unclipped,
     )
 
 
@@ -608,15 +563,7 @@ def _standing_height(placed: Placed, facts: Derived) -> float:
     return at
 
 
-@dataclass(frozen=True)
-class _Layout:
-    """The height of the main plane [m], and the parts of other levels that models stand on, by height."""
-
-    main_m: float
-    levels: tuple[tuple[float, Rect], ...]
-
-
-def _layout(stood: list[StoodModel]) -> _Layout:
+def _layout(stood: list[StoodModel]) -> Layout:
     """Which planes receive.
 
     A level has no borders of its own yet: with nothing on the ground it is a whole plane in the ground's stead;
@@ -631,92 +578,7 @@ def _layout(stood: list[StoodModel]) -> _Layout:
         corners = [thing.corners() for thing in stood if thing.on_plane and thing.stands_at_m == height]
         tallest = max(float(np.ptp(part[:, 2])) for part in corners)
         levels.append((height, level_patch(np.concatenate(corners)[:, :2], 1.0 + 1.5 * tallest)))
-    return _Layout(main, tuple(levels))
-
-
-def _place(
-    shot: Shot,
-    photograph: Picture,
-    camera: Pinhole,
-    layout: _Layout,
-    sheen: Sheen,
-    day: Daylight,
-    stand: Array | None,
-    solids: list[tuple[Proxy, Solid]],
-    read_photograph: ReadPhotograph | None,
-    here: Around | None,
-) -> tuple[BalanceAnswer, tuple[Receiver, ...], Floats | None, dict[str, Floats], bool]:
-    """The balance of the light, the receivers with the photograph on them, what it shows round about and of windows;
-    whether the receivers are as bright as the place was before it was clipped."""
-    assert shot.photograph
-    photograph = photograph.at_most(LOOKED_AT_PIXELS)
-    camera = camera.sized(photograph.codes.shape[1], photograph.codes.shape[0])
-    encoded = photograph.encoded
-    linear = decode_srgb(encoded)
-    even = linear / light_map(camera, day.falloff) if day.falloff else linear
-    covered = covered_ground(day, camera) if here else None
-    matched = ground_matched(even, here, camera, layout.main_m, covered) if here else None
-    if shot.patches:
-        whole = camera.sized(shot.photograph.width, shot.photograph.height)
-        balance = balance_of(read_patches(shot.patches, photograph, shot.photograph.width), whole, day)
-    else:
-        level = matched.gain if matched else None
-        balance = balance_of_ground(encoded, linear, camera, layout.main_m, day, stand, level)
-    linear = even
-    if matched:
-        clipped = encoded.max(-1) >= CLIPPED
-        linear = matched.restored(linear, clipped if covered is None else clipped & ~covered, camera, layout.main_m)
-    mean = float(luminance(np.array(balance.reflectances[GROUND]))) if GROUND in balance.reflectances else day.ground
-    white = np.array(balance.white, np.float32)
-    sides = [(face, material_tint(proxy)) for proxy, solid in solids for face in solid.faces]
-    faces = [face for face, _ in sides]
-    others, unlike = _others(shot, View(linear, camera), faces, read_photograph)
-    if unlike:
-        balance = balance.model_copy(update={"notes": [*balance.notes, UNLIKE.format(unlike)]})
-    light = None
-    if solids:
-        light = place_light(linear, camera, day, balance, faces, np.array([tint for _, tint in sides]), others)
-
-    # What gleaming ground mirrors is traced: told as its own, it would be there twice.
-    body = body_of(linear, camera, day)
-
-    def plane(name: str, height_m: float, only: Rect | None = None, without: tuple[Rect, ...] = ()) -> Receiver:
-        return plane_receiver(
-            name,
-            body if height_m == layout.main_m else linear,
-            camera,
-            height_m=height_m,
-            mean=mean,
-            white=white,
-            sheen=sheen,
-            only=only,
-            without=without,
-            light=light,
-            others=others,
-            gain=np.array(balance.gain, np.float32) if day.local else None,
-            let_in=_let_in(day, balance),
-            beneath=matched if height_m == layout.main_m else None,
-        )
-
-    holes = tuple(part for at, part in layout.levels if at < layout.main_m)
-    levels = [plane(f"level {at:g}", at, only=part, without=_uneven(solids, at)) for at, part in layout.levels]
-    receivers = [plane("ground", layout.main_m, without=(*holes, *_uneven(solids, layout.main_m))), *levels]
-    first = 0
-    for proxy, solid in solids:
-        assert light
-        own = _sheen(PROXY_MATERIALS[proxy.material], proxy, shot.contact)
-        receivers.append(proxy_receiver(proxy, solid, first, light, own))
-        first += len(solid.faces)
-    # What shines by itself is no part of what lies about.
-    apart = pixels_of_lights(day, camera)
-    if light:
-        apart |= light.sight.covered(camera.width, camera.height)
-    around = None
-    if day.dome is None:
-        from_there = [(View(one.linear, one.camera), _apart(one, day)) for one in others]
-        around = surroundings_of(linear, camera, np.array(balance.gain), apart, from_there)
-    windows = window_pictures(shot.windows, even, camera.width / shot.photograph.width)
-    return balance, tuple(receivers), around, windows, matched is not None or day.let_in is not None
+    return Layout(main, tuple(levels))
 
 
 def _lens_here(shot: Shot, day: Daylight, height_m: float) -> Array | None:
@@ -729,47 +591,3 @@ def _lens_here(shot: Shot, day: Daylight, height_m: float) -> Array | None:
 def _taken_here(shot: Shot, facts: Derived, panorama: Panorama, lens: Array) -> Around:
     assert shot.panorama and facts.around
     return laid_over(panorama.radiance, shot.panorama, facts.around.rotation(), lens)
-
-
-def _let_in(day: Daylight, balance: BalanceAnswer) -> Callable[[Array], Floats] | None:
-    """What white shows of the sun that comes in by windows, beside where things stand; None if none does."""
-    shaft = day.let_in
-    if shaft is None:
-        return None
-    theta = next(np.array(one.strength) for one in balance.lights if one.kind == "sun") / np.pi
-    square = theta * np.array(balance.gain) * shaft.irradiance * max(float(shaft.sun[2]), 0.0)
-
-    def here(points: Array) -> Array:
-        return np.isfinite(let_in(shaft, points)).astype(float)
-
-    return lambda points: np.asarray((here(points) - here(day.at[None]))[:, None] * square, np.float32)
-
-
-def _uneven(solids: list[tuple[Proxy, Solid]], at_m: float) -> tuple[Rect, ...]:
-    """The parts of a plane in whose place uneven ground lies."""
-    feet = [solid.foot for proxy, solid in solids if proxy.is_ground and proxy.receives and proxy.hides]
-    here = [foot for foot in feet if abs(foot[0, 2] - at_m) < SAME_HEIGHT_M]
-    return tuple((*foot[0, :2].tolist(), *foot[2, :2].tolist()) for foot in here)
-
-
-def _others(
-    shot: Shot, this: View, faces: list[Face], read_photograph: ReadPhotograph | None
-) -> tuple[tuple[Other, ...], int]:
-    """The site's other photographs, as bright as this one, and how many of them can't be made so."""
-    if shot.site is None or read_photograph is None:
-        return (), 0
-    views = (_view(read_photograph(one.file), one.camera) for one in shot.site.others)
-    found = beside(this, views, faces)
-    return tuple(one for one in found if one), found.count(None)
-
-
-def _view(photograph: Picture, camera: KnownCamera) -> View:
-    smaller = photograph.at_most(BESIDE_PIXELS)
-    height, width = smaller.codes.shape[:2]
-    return View(decode_srgb(smaller.encoded), pinhole_known(camera, width, height))
-
-
-def _apart(other: Other, day: Daylight) -> Mask:
-    """What of another photograph is no part of what lies about."""
-    covered = other.sight.covered(other.camera.width, other.camera.height)
-    return covered | pixels_of_lights(day, other.camera)

@@ -1,0 +1,69 @@
+"""The balance of light from patches of gleaming ground, which show what it mirrors, too."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from lithopos.core.arrays import Array
+from lithopos.core.camera.pinhole import Pinhole
+from lithopos.core.colour import luminance
+from lithopos.core.light.patches import PatchSeen
+from lithopos.core.place.balance import GROUND, BalanceAnswer, PatchAnswer, balance_of
+from lithopos.core.place.daylight import Daylight
+from lithopos.core.place.mirrored import mirrored_at
+from lithopos.core.place.near_seen import near_photographed
+from lithopos.core.place.round_about import RoundAbout
+from lithopos.core.shot import LightPatch
+
+ROUNDS = 3  # what is mirrored hangs on how strong the lights are, and the other way round
+MOST_MIRRORED = 0.5  # of what a patch shows: what is left tells nothing
+MIRRORS = "it shows more of what the ground mirrors than of the ground: mark a duller spot"
+
+__all__ = ["balance_beside_gleam"]
+
+
+def balance_beside_gleam(
+    patches: Sequence[LightPatch], camera: Pinhole, day: Daylight, gleam: tuple[float, float] | None
+) -> BalanceAnswer:
+    """As `balance_of`, without what the ground's patches show of what it mirrors.
+
+    Parameters
+    ----------
+    gleam : how strongly the ground mirrors and how rough it is; None: it hardly gleams.
+    """
+    told = balance_of(patches, camera, day)
+    places = {patch.id: camera.ground_points(np.array([patch.at], float))[0] for patch in patches if _is_ground(patch)}
+    places = {name: at for name, at in places.items() if np.isfinite(at).all()}
+    if gleam is None or day.dome is not None or not places:
+        return told
+    at = np.array(list(places.values()))
+    ways = (at - camera.position) / np.linalg.norm(at - camera.position, axis=1, keepdims=True)
+    solids, shown = (day.about.solids, day.about.radiance) if day.about else (None, None)
+    for _ in range(ROUNDS):
+        about = RoundAbout(day, told, near_photographed(day, told, {}), solids, shown)
+        besides = dict(zip(places, mirrored_at(at, ways, *gleam, about), strict=True))
+        duller = [_without(patch, besides.get(patch.id)) for patch in patches]
+        told = balance_of([patch for patch in duller if patch is not None], camera, day)
+    answers = {answer.id: answer for answer in told.patches}
+    every = [answers.get(one.id) or PatchAnswer(id=one.id, in_sun=False, reason=MIRRORS) for one in patches]
+    return told.model_copy(update={"patches": every})
+
+
+def _is_ground(patch: LightPatch) -> bool:
+    return patch.material == GROUND and patch.facing == "level" and patch.seen is not None
+
+
+def _without(patch: LightPatch, besides: Array | None) -> LightPatch | None:
+    """A patch without what is mirrored there (3,); None if that is most of what it shows."""
+    if besides is None or patch.seen is None:
+        return patch
+    shown = np.array(patch.seen.colour)
+    if float(luminance(besides)) > MOST_MIRRORED * float(luminance(shown)):
+        return None
+    left = np.maximum(shown - besides, (1 - MOST_MIRRORED) * shown * 0.5)
+    r, g, b = (float(value) for value in left)
+    spread = min(patch.seen.spread * float(luminance(shown) / luminance(left)), 100.0)
+    seen = PatchSeen(colour=(r, g, b), spread=spread, clipped=patch.seen.clipped)
+    return patch.model_copy(update={"seen": seen})
