@@ -10,14 +10,15 @@ from lithopos.core.arrays import Array
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.colour import luminance
 from lithopos.core.light.patches import PatchSeen
-from lithopos.core.place.balance import GROUND, BalanceAnswer, PatchAnswer, balance_of
+from lithopos.core.place.balance import GROUND, BalanceAnswer, PatchAnswer, balance_of, place_of
 from lithopos.core.place.daylight import Daylight
 from lithopos.core.place.mirrored import mirrored_at
 from lithopos.core.place.near_seen import near_photographed
 from lithopos.core.place.round_about import RoundAbout
 from lithopos.core.shot import LightPatch
 
-ROUNDS = 3  # what is mirrored hangs on how strong the lights are, and the other way round
+SAME_HEIGHT_M = 0.01
+ROUNDS = 2  # what is mirrored hangs on how strong the lights are, and the other way round
 MOST_MIRRORED = 0.5  # of what a patch shows: what is left tells nothing
 MIRRORS = "it shows more of what the ground mirrors than of the ground: mark a duller spot"
 
@@ -34,9 +35,10 @@ def balance_beside_gleam(
     gleam : how strongly the ground mirrors and how rough it is; None: it hardly gleams.
     """
     told = balance_of(patches, camera, day)
-    places = {patch.id: camera.ground_points(np.array([patch.at], float))[0] for patch in patches if _is_ground(patch)}
-    places = {name: at for name, at in places.items() if np.isfinite(at).all()}
-    if gleam is None or day.dome is not None or not places:
+    if gleam is None or day.dome is not None:
+        return told
+    places = {patch.id: at for patch in patches if (at := _on_ground(patch, camera, day)) is not None}
+    if not places:
         return told
     at = np.array(list(places.values()))
     ways = (at - camera.position) / np.linalg.norm(at - camera.position, axis=1, keepdims=True)
@@ -45,14 +47,21 @@ def balance_beside_gleam(
         about = RoundAbout(day, told, near_photographed(day, told, {}), solids, shown)
         besides = dict(zip(places, mirrored_at(at, ways, *gleam, about), strict=True))
         duller = [_without(patch, besides.get(patch.id)) for patch in patches]
-        told = balance_of([patch for patch in duller if patch is not None], camera, day)
+        kept = [patch for patch in duller if patch is not None]
+        if not kept:
+            return told
+        told = balance_of(kept, camera, day)
     answers = {answer.id: answer for answer in told.patches}
     every = [answers.get(one.id) or PatchAnswer(id=one.id, in_sun=False, reason=MIRRORS) for one in patches]
     return told.model_copy(update={"patches": every})
 
 
-def _is_ground(patch: LightPatch) -> bool:
-    return patch.material == GROUND and patch.facing == "level" and patch.seen is not None
+def _on_ground(patch: LightPatch, camera: Pinhole, day: Daylight) -> Array | None:
+    """Where a patch of the ground lies (3,) [m]; None for others."""
+    if patch.material != GROUND or patch.facing != "level" or patch.seen is None:
+        return None
+    at, _ = place_of(patch.at, patch.facing, camera, day)
+    return at if at is not None and abs(float(at[2])) < SAME_HEIGHT_M else None
 
 
 def _without(patch: LightPatch, besides: Array | None) -> LightPatch | None:
