@@ -17,6 +17,7 @@ from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.layers import HALVES
 from lithopos.core.render.caustics import shape_names
 from lithopos.core.render.scene import Scene
+from lithopos.core.render.translate.models import lets_through
 
 LANES = 1 << 21  # samples a launch: about a second's work and half a gigabyte
 SEE_THROUGH = 4  # cut-out surfaces that a first hit looks through
@@ -71,6 +72,7 @@ class LaneSampler:
         self._is_model = flags("model")
         self._is_veil = flags(*veils) if veils else None
         self._is_withheld = flags(*withheld) if withheld else None
+        self._deep = SEE_THROUGH if any(lets_through(thing) for thing in scene.models) else 1
 
     def batches(self, pixels: Any, count: int) -> list[Any]:
         """Pixels in portions that fill a launch."""
@@ -96,7 +98,7 @@ class LaneSampler:
         albedo, normal, depth = mi.Color3f(0), mi.Normal3f(0), mi.Float(0)
         eye = mi.Point3f(*[dr.opaque(mi.Float, float(v)) for v in self.camera.position])
         looks = mi.Bool(True)
-        for _ in range(SEE_THROUGH):
+        for _ in range(self._deep):
             hit = scene.ray_intersect(ray, looks)
             body = hit.bsdf()
             passes = dr.mean(body.eval_null_transmission(hit, hit.is_valid()))
