@@ -58,18 +58,13 @@ def mirrored(dome: Dome, camera: Pinhole, coat: float, roughness: float) -> Floa
 
     None where the panorama's light was not told by direction.
     """
-    rows = max(2, round(COARSE * camera.height / camera.width))
-    x, y = np.meshgrid(
-        (np.arange(COARSE) + 0.5) / COARSE * camera.width, (np.arange(rows) + 0.5) / rows * camera.height
-    )
-    ways = camera.rays(np.column_stack([x.ravel(), y.ravel()]))
+    ways = _coarse_ways(camera)
     light = dome_above(dome, ways * [1, 1, -1])
     if light is None:
         return None
     down = np.maximum(-ways[:, 2], 0)
     share = np.where(down > 0, mirroring(down, coat, roughness), 0)
-    coarse = (share[:, None] * np.maximum(light, 0)).reshape(rows, COARSE, 3).astype(np.float32)
-    return np.asarray(cv2.resize(coarse, (camera.width, camera.height), interpolation=cv2.INTER_LINEAR), np.float32)
+    return _whole(share[:, None] * np.maximum(light, 0), camera)
 
 
 class About(Protocol):
@@ -86,17 +81,12 @@ class About(Protocol):
 
 def mirrored_about(camera: Pinhole, height_m: float, coat: float, roughness: float, about: About) -> Floats:
     """The linear values that a level plane mirrors of what lies about it towards each pixel, (H, W, 3)."""
-    rows = max(2, round(COARSE * camera.height / camera.width))
-    x, y = np.meshgrid(
-        (np.arange(COARSE) + 0.5) / COARSE * camera.width, (np.arange(rows) + 0.5) / rows * camera.height
-    )
-    ways = camera.rays(np.column_stack([x.ravel(), y.ravel()]))
+    ways = _coarse_ways(camera)
     reach = (height_m - camera.position[2]) / np.minimum(ways[:, 2], -1e-9)
     there = (ways[:, 2] < -LEAST_SLOPE) & (reach > 0)
     total = np.zeros((len(ways), 3))
     total[there] = mirrored_at(camera.position + reach[there, None] * ways[there], ways[there], coat, roughness, about)
-    coarse = total.reshape(rows, COARSE, 3).astype(np.float32)
-    return np.asarray(cv2.resize(coarse, (camera.width, camera.height), interpolation=cv2.INTER_LINEAR), np.float32)
+    return _whole(total, camera)
 
 
 def mirrored_at(places: Array, ways: Array, coat: float, roughness: float, about: About) -> Array:
@@ -127,6 +117,21 @@ def mirrored_at(places: Array, ways: Array, coat: float, roughness: float, about
 def without_mirrored(linear: Floats, besides: Floats) -> Floats:
     """Linear values (H, W, 3) of ground without what it mirrors, (H, W, 3)."""
     return np.asarray(np.maximum(linear - besides, LEAST_LEFT * linear), np.float32)
+
+
+def _coarse_ways(camera: Pinhole) -> Array:
+    """Unit vectors (N, 3) through places of a coarse grid all over the picture."""
+    rows = max(2, round(COARSE * camera.height / camera.width))
+    x, y = np.meshgrid(
+        (np.arange(COARSE) + 0.5) / COARSE * camera.width, (np.arange(rows) + 0.5) / rows * camera.height
+    )
+    return camera.rays(np.column_stack([x.ravel(), y.ravel()]))
+
+
+def _whole(values: Array, camera: Pinhole) -> Floats:
+    """What was told at those places (N, 3), for each pixel (H, W, 3)."""
+    coarse = values.reshape(-1, COARSE, 3).astype(np.float32)
+    return np.asarray(cv2.resize(coarse, (camera.width, camera.height), interpolation=cv2.INTER_LINEAR), np.float32)
 
 
 def _facets(ways: Array, alpha: float) -> Array:

@@ -130,7 +130,7 @@ def photographed(
     windows = window_pictures(shot.windows, linear / left, camera.width / shot.photograph.width)
     faces = [face for _, solid in solids for face in solid.faces]
     others, unlike = _others(shot, View(even, camera), faces, read_photograph)
-    place = _Place(even, camera, day, solids, others, windows, layout.main_m)
+    place = _Place(even, camera, day, solids, others, windows, layout)
     light, around = place.lit(balance)
     body = body_of(even, camera, day)
     if gleam and day.dome is None:
@@ -143,7 +143,7 @@ def photographed(
         body = without_mirrored(even, besides)
     if unlike:
         balance = balance.model_copy(update={"notes": [*balance.notes, UNLIKE.format(unlike)]})
-    planes = place.planes(balance, light, layout, body, sheen, matched)
+    planes = place.planes(balance, light, body, sheen, matched)
     standing = _standing(solids, light, shot.contact) if light else []
     unclipped = matched is not None or day.let_in is not None
     return Photographed(balance, (*planes, *standing), around, windows, unclipped)
@@ -159,7 +159,7 @@ class _Place:
     solids: list[tuple[Proxy, Solid]]
     others: tuple[Other, ...]
     windows: dict[str, Floats]
-    main_m: float
+    layout: Layout
 
     def lit(self, balance: BalanceAnswer) -> tuple[PlaceLight | None, Floats | None]:
         """The light among the solids, if any stand there, and what lies around, where no panorama tells it."""
@@ -184,19 +184,18 @@ class _Place:
         solids, shown = (light.solids, light.radiance) if light else (None, None)
         near = near_photographed(self.day, balance, self.windows)
         about = RoundAbout(self.day, balance, near, solids, shown, around)
-        return mirrored_about(self.camera, self.main_m, *gleam, about)
+        return mirrored_about(self.camera, self.layout.main_m, *gleam, about)
 
     def planes(
         self,
         balance: BalanceAnswer,
         light: PlaceLight | None,
-        layout: Layout,
         body: Floats,
         sheen: Sheen,
         matched: Matched | None,
     ) -> list[Receiver]:
         """The ground, whose own light `body` is, and the levels on which models stand."""
-        known = balance.reflectances.get(GROUND)
+        layout, known = self.layout, balance.reflectances.get(GROUND)
         mean = self.day.ground if known is None else float(luminance(np.array(known)))
 
         def plane(name: str, height_m: float, only: Rect | None = None, without: tuple[Rect, ...] = ()) -> Receiver:
