@@ -168,7 +168,7 @@ def render_shot(
     samples : a pixel; by default those of the quality, and of a master fewer where it is fine enough before.
     session : what is warm from earlier renders; `photograph_key` tells the photograph's content for it.
     keep : a folder for checkpoints; a render that finds its own there goes on from them.
-    between : called about once a second; true stops the render.
+    between : called every second or two; true stops the render.
     read_graphic : gives a picture by its name for prints and panes; of a film the frame at a time [s].
     read_panorama : gives a panorama by its name.
     read_lut : gives a table of colours by its file's name.

@@ -45,7 +45,7 @@ class Tracer(Protocol):
         ...
 
     def batches(self, pixels: Pixels, count: int) -> list[Pixels]:
-        """Pixels (N, 2) as columns and rows, in portions of about a second's work for `count` samples a half."""
+        """Pixels (N, 2) as columns and rows, in portions of a second or two of work for `count` samples a half."""
         ...
 
     def radiance(self, place: Place, pixels: Pixels, first: int, count: int, seed: int) -> Floats:
