@@ -7,13 +7,13 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-__all__ = ["Array", "Floats", "Mask", "of_channels"]
+__all__ = ["Array", "Floats", "Mask", "largest_channel"]
 
 Array = NDArray[np.float64]
 Floats = NDArray[np.float32]
 Mask = NDArray[np.bool_]
 
 
-def of_channels(values: NDArray[Any]) -> NDArray[Any]:
+def largest_channel(values: NDArray[Any]) -> NDArray[Any]:
     """The largest of three channels (..., 3), or whether any is true: over so short an axis numpy's own way is slow."""
     return np.maximum(np.maximum(values[..., 0], values[..., 1]), values[..., 2])

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from lithopos.core.arrays import Floats, Mask, of_channels
+from lithopos.core.arrays import Floats, Mask, largest_channel
 from lithopos.core.colour import encode_srgb, linear_of
 from lithopos.core.composite.borders import Sunlit, by_the_photograph, strip_px
 from lithopos.core.composite.denoise import Quality, denoise
@@ -136,7 +136,7 @@ def noise_of(codes: Codes, layers: Layers, gain: Floats) -> float:
     found = [0.0]
     # A change is told over a small neighbourhood: noise alone is none.
     ratio = cv2.blur(_ratio(_mean_of(seen, again), _mean_of(bare, bare_again)), (NEAR_PX, NEAR_PX))
-    changed = (cover <= 0) & (of_channels(np.abs(ratio - 1)) > LEAST_CHANGED)
+    changed = (cover <= 0) & (largest_channel(np.abs(ratio - 1)) > LEAST_CHANGED)
     if changed.any():
         base = linear_of(codes[changed])
         halves = _ratio(seen[changed], bare[changed]) - _ratio(again[changed], bare_again[changed])
@@ -177,7 +177,7 @@ def light_ratio(
     bare = layers.mean("without")
     known = cover <= 0
     whole = _ratio(layers.mean("with"), bare)
-    cut = int(np.count_nonzero((of_channels(whole) > brightest) & known))
+    cut = int(np.count_nonzero((largest_channel(whole) > brightest) & known))
     raw = np.clip(whole, 0, brightest)
     if not (raw[known] != 1).any():
         return np.ones_like(raw), cut
@@ -238,7 +238,7 @@ def _kept(change: Floats, noise: Floats, known: Mask, base: Floats, width: int, 
     # Not 0/0 where nothing changes: single precision leaves some 1e-7 there.
     significant = rise(mean / np.sqrt(variance + 1e-14), DOUBTED, TRUSTED)
     noticed = rise(mean / np.maximum(_half_code(base, top), 1e-6), *NOTICED)
-    return np.asarray(of_channels(significant * noticed), np.float32)
+    return np.asarray(largest_channel(significant * noticed), np.float32)
 
 
 def _half_code(base: Floats, top: float) -> Floats:

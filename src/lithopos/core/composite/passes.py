@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from lithopos.core.arrays import Floats, Mask, of_channels
+from lithopos.core.arrays import Floats, Mask, largest_channel
 from lithopos.core.blend.blend import Tones
 from lithopos.core.colour import encode_srgb, linear_of
 from lithopos.core.composite.mattes import WHOLE
@@ -64,7 +64,7 @@ class Passes:
     @property
     def changed(self) -> Mask:
         """Where (H, W) the models change anything."""
-        touched = (self.cover > 0) | of_channels(self.shadow != 1) | of_channels(self.added != 0)
+        touched = (self.cover > 0) | largest_channel(self.shadow != 1) | largest_channel(self.added != 0)
         return np.asarray(touched & (self.front < WHOLE), bool)
 
     def within(self, window: Window) -> Passes:

@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 from pydantic import BaseModel
 
-from lithopos.core.arrays import Floats, Mask, of_channels
+from lithopos.core.arrays import Floats, Mask, largest_channel
 from lithopos.core.colour import delta_e_2000, linear_of, linear_to_Lab, luminance
 from lithopos.core.exchange.picture import Codes
 
@@ -59,7 +59,7 @@ def whites_of(codes: Codes, cover: Floats, below_horizon: Mask) -> Whites:
     bright = luminance(linear)
     spread = np.sqrt(np.maximum(cv2.blur(bright**2, (wide, wide)) - luminance(mean) ** 2, 0))
     kernel = np.ones((wide, wide), np.uint8)
-    clipped = cv2.dilate((of_channels(encoded) >= CLIPPED).astype(np.uint8), kernel) > 0
+    clipped = cv2.dilate((largest_channel(encoded) >= CLIPPED).astype(np.uint8), kernel) > 0
     even = (spread < MOST_SPREAD * luminance(mean)) & ~clipped
     whole = cv2.erode((cover > 0.99).astype(np.uint8), kernel) > 0
     bare = cv2.dilate((cover > 0).astype(np.uint8), kernel) == 0

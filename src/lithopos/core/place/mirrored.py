@@ -114,8 +114,8 @@ def mirrored_at(places: Array, ways: Array, coat: float, roughness: float, about
     return total
 
 
-def without_mirrored(linear: Floats, besides: Floats) -> Floats:
-    """Linear values (H, W, 3) of ground without what it mirrors, (H, W, 3)."""
+def without_mirrored(linear: Array | Floats, besides: Array | Floats) -> Floats:
+    """Linear values (..., 3) of ground without what it mirrors, (..., 3)."""
     return np.asarray(np.maximum(linear - besides, LEAST_LEFT * linear), np.float32)
 
 

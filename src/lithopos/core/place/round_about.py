@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -78,15 +79,18 @@ class RoundAbout:
 
     def _far(self, ways: Array) -> Array:
         """The radiance of what is far away."""
-        sky = np.array(self.balance.sky)
         if self.day.room:
-            return _looked_up(room_around(self.around, sky), ways)
-        whole = sky * self.day.sky_towards(ways)
+            return _looked_up(self._room, ways)
+        whole = np.array(self.balance.sky) * self.day.sky_towards(ways)
         if self.around is None:
             return whole
         shown = _looked_up(self.around, ways)
         weight = shown[:, 3:]
         return np.asarray(shown[:, :3] * weight + whole * (1 - weight))
+
+    @cached_property
+    def _room(self) -> Floats:
+        return room_around(self.around, np.array(self.balance.sky))
 
 
 def _looked_up(values: Floats, ways: Array) -> Array:

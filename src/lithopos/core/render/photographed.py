@@ -108,8 +108,8 @@ def photographed(
     camera = camera.sized(photograph.codes.shape[1], photograph.codes.shape[0])
     encoded = photograph.encoded
     linear = decode_srgb(encoded)
-    left = light_map(camera, day.falloff)
-    even = linear / left if day.falloff else linear
+    left = light_map(camera, day.falloff) if day.falloff else np.float32(1)
+    even = np.asarray(linear / left, np.float32)
     covered = covered_ground(day, camera) if here else None
     matched = ground_matched(even, here, camera, layout.main_m, covered) if here else None
     gleam = gleam_of_ground(shot)
@@ -124,10 +124,10 @@ def photographed(
         balance = balance_beside_gleam(read, whole, day, gleam)
     else:
         balance = ground(linear)
+    windows = window_pictures(shot.windows, even, camera.width / shot.photograph.width)
     if matched:
         clipped = encoded.max(-1) >= CLIPPED
         even = matched.restored(even, clipped if covered is None else clipped & ~covered, camera, layout.main_m)
-    windows = window_pictures(shot.windows, linear / left, camera.width / shot.photograph.width)
     faces = [face for _, solid in solids for face in solid.faces]
     others, unlike = _others(shot, View(even, camera), faces, read_photograph)
     place = _Place(even, camera, day, solids, others, windows, layout)

@@ -16,7 +16,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from lithopos.core.arrays import Floats, Mask, of_channels
+from lithopos.core.arrays import Floats, Mask, largest_channel
 from lithopos.core.blend.blend import Tones, as_photographed, grain_lacking
 from lithopos.core.blend.grade import graded, is_plain, luts_of
 from lithopos.core.blend.lut import Luts, ReadLut
@@ -575,7 +575,7 @@ class _Job:
         kept = front + (1 - front) * (1 - passes.cover[..., None]) * passes.shadow
         base = codes.astype(np.float32) / np.float32(np.iinfo(codes.dtype).max)
         # Where no code moves nothing was rendered that could lack any.
-        moved = of_channels(np.abs(made - base) * np.iinfo(codes.dtype).max >= 0.5) & passes.changed
+        moved = largest_channel(np.abs(made - base) * np.iinfo(codes.dtype).max >= 0.5) & passes.changed
         return grain_lacking(grain, amount, base, made, np.asarray(kept, np.float32), moved, passes.window, self.seed)
 
     def _bump(self, window: Window, layers: Layers) -> Callable[[Floats, Mask], Floats] | None:
