@@ -21,14 +21,50 @@ from lithopos.core.render.influence import influence_of
 from lithopos.core.render.render import render_shot
 from lithopos.core.render.session import Session, sized
 from lithopos.core.render.tracer import MitsubaTracer
+from lithopos.core.shot import Shot
 
 WIDTH = 6000
+
+__all__ = ["large_shot"]
 
 
 def main() -> None:
     """Render, then trace and denoise the same pixels barely, in the same process."""
     samples = int(sys.argv[1])
     width = int(sys.argv[2]) if len(sys.argv) > 2 else WIDTH
+    height = width * 2 // 3
+    shot, photograph = large_shot(width)
+    tracer = MitsubaTracer()
+    session = Session(tracer=tracer)
+    folder = tempfile.TemporaryDirectory()
+    started = time.perf_counter()
+    steps = render_shot(
+        shot,
+        photograph,
+        lambda name: read_model(SAMPLES / Path(name).name),
+        quality="master",
+        scale=1.0,
+        samples=samples,
+        session=session,
+        passes=Path(folder.name),
+    )
+    for step in steps:
+        print(f"{step.done} of {step.of}", end="\r", file=sys.stderr)
+    whole = time.perf_counter() - started
+    influence = influence_of(tracer.scene)
+    kept = sum(file.stat().st_size for file in Path(folder.name).iterdir()) / 2**30
+    folder.cleanup()
+    bare = _bare(tracer, samples, width, height)
+    peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 2**20
+    print(f"share of the frame {influence.changed.mean():.0%}, {samples} samples, {step.of} tiles and portions")
+    print(
+        f"finished after {whole:.0f} s; both traces and one denoising of each barely {bare:.0f} s: {whole / bare:.2f} ×"
+    )
+    print(f"{width} × {height}: peak memory {peak:.1f} GB, passes of {kept:.1f} GB on the disk")
+
+
+def large_shot(width: int) -> tuple[Shot, Picture]:
+    """The cloister yard as if photographed `width` pixels wide, with its marks, and a model that fills most of it."""
     height = width * 2 // 3
     shot = marked_shot("cloister-yard")
     small = read_picture(SAMPLES / "cloister-yard.jpg")
@@ -58,33 +94,7 @@ def main() -> None:
             "models": [placed],
         }
     )
-    tracer = MitsubaTracer()
-    session = Session(tracer=tracer)
-    folder = tempfile.TemporaryDirectory()
-    started = time.perf_counter()
-    steps = render_shot(
-        shot,
-        Picture(codes),
-        lambda name: read_model(SAMPLES / Path(name).name),
-        quality="master",
-        scale=1.0,
-        samples=samples,
-        session=session,
-        passes=Path(folder.name),
-    )
-    for step in steps:
-        print(f"{step.done} of {step.of}", end="\r", file=sys.stderr)
-    whole = time.perf_counter() - started
-    influence = influence_of(tracer.scene)
-    kept = sum(file.stat().st_size for file in Path(folder.name).iterdir()) / 2**30
-    folder.cleanup()
-    bare = _bare(tracer, samples, width, height)
-    peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 2**20
-    print(f"share of the frame {influence.changed.mean():.0%}, {samples} samples, {step.of} tiles and portions")
-    print(
-        f"finished after {whole:.0f} s; both traces and one denoising of each barely {bare:.0f} s: {whole / bare:.2f} ×"
-    )
-    print(f"{width} × {height}: peak memory {peak:.1f} GB, passes of {kept:.1f} GB on the disk")
+    return shot, Picture(codes)
 
 
 def _bare(tracer: MitsubaTracer, samples: int, width: int, height: int) -> float:
