@@ -119,7 +119,7 @@ def _finished_of(library: Library, name: str, shot: Shot) -> tuple[Picture, tupl
         return None
     made = next((one for one in renders if one.quality == "files" and one.goes_on == master.id), None)
     files = tuple(one.name for one in made_files(library, made.id)) if made else ()
-    return framed_picture(read_picture(library.render_folder(master.id) / PICTURE), shot), files
+    return framed_picture(read_picture(library.render_folder(master.id) / PICTURE).as_came, shot), files
 
 
 def _put(data: bytes, file: BinaryIO) -> None:

@@ -304,7 +304,7 @@ class Worker:
             return None
         proof = self.library.newest_proof(render.shot_name, render.revision)
         path = self.library.render_folder(proof.id) / PICTURE if proof else None
-        return read_picture(path) if path and path.is_file() else None
+        return read_picture(path).as_came if path and path.is_file() else None
 
 
 def _put(text: str, file: BinaryIO) -> None:

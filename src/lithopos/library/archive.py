@@ -172,7 +172,7 @@ def read_project(library: Library, source: BinaryIO) -> Project:
         for shot in told.shots:
             for render in shot.renders:
                 place = folder / f"{render.id}.png"
-                write_png(read_picture(place), place)  # made anew: read in a child, whatever it was
+                write_png(read_picture(place).as_came, place)  # made anew: read in a child, whatever it was
         project = library.add_project(told.name)
         try:
             for file in told.files:

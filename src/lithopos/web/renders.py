@@ -90,7 +90,7 @@ def get_picture(path: s.RenderPath, query: s.DownloadQuery) -> Response:
     }
     if shot.frame is None:
         return send_file(picture, mimetype="image/png", **named)
-    encoded = io.BytesIO(png_of(framed_picture(read_picture(picture), shot)))
+    encoded = io.BytesIO(png_of(framed_picture(read_picture(picture).as_came, shot)))
     return send_file(encoded, mimetype="image/png", **named)
 
 

@@ -12,8 +12,9 @@ from lithopos.core.blend.grade import graded, is_plain
 from lithopos.core.blend.grain import KNOTS, Grain, grain_field, measured_grain
 from lithopos.core.blend.lut import Luts
 from lithopos.core.blend.sharpness import PIXEL_SIGMA, Sharpness, spread
-from lithopos.core.colour import decode_srgb, encode_srgb, linear_of, luminance
-from lithopos.core.exchange.picture import Codes
+from lithopos.core.colour import linear_of, luminance
+from lithopos.core.encoding import SRGB, Encoding
+from lithopos.core.exchange.picture import Codes, codes_of, encoded_of
 from lithopos.core.layers import Window
 from lithopos.core.shot import Blend, Grade, Haze
 
@@ -186,11 +187,15 @@ def _slope(encoded: Floats) -> Floats:
 
 @dataclass(frozen=True)
 class Tones:
-    """The grades of the place and of the whole picture; models are graded where they are put together."""
+    """The grades of the place and of the whole picture, and how its codes stand for light.
+
+    Models are graded where they are put together.
+    """
 
     place: Grade = field(default_factory=Grade)
     whole: Grade = field(default_factory=Grade)
     luts: Luts = field(default_factory=dict)
+    encoding: Encoding = SRGB
 
     @property
     def plain(self) -> bool:
@@ -198,22 +203,22 @@ class Tones:
         return is_plain(self.place) and is_plain(self.whole)
 
     def of_place(self, linear: Floats) -> Floats:
-        """Photographed light, graded."""
-        return graded(linear, self.place, self.luts)
+        """Photographed light, graded: by the file's own colours, which hold all that it shows."""
+        if is_plain(self.place):
+            return linear
+        return self.encoding.from_own(graded(self.encoding.to_own(linear), self.place, self.luts))
 
     def finished(self, encoded: Floats) -> Floats:
         """A finished picture's encoded values, graded."""
         if is_plain(self.whole):
             return encoded
-        return encode_srgb(graded(decode_srgb(np.clip(encoded, 0, 1)), self.whole, self.luts))
+        return self.encoding.encoded_own(graded(self.encoding.own_of(encoded), self.whole, self.luts))
 
     def photograph(self, codes: Codes) -> Codes:
         """The photograph's codes where no model changes anything; the same ones if there is no grade."""
         if self.plain:
             return codes
-        top = np.float32(np.iinfo(codes.dtype).max)
-        encoded = codes.astype(np.float32) / top
+        encoded = encoded_of(codes)
         if not is_plain(self.place):
-            encoded = encode_srgb(self.of_place(decode_srgb(encoded)))
-        made = self.finished(encoded) * top + np.float32(0.5)
-        return made.astype(np.uint16) if codes.dtype == np.uint16 else made.astype(np.uint8)
+            encoded = self.encoding.encoded_own(graded(self.encoding.own(codes), self.place, self.luts))
+        return codes_of(self.finished(encoded), codes.dtype)

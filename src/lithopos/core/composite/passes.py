@@ -12,9 +12,9 @@ from numpy.typing import NDArray
 
 from lithopos.core.arrays import Floats, Mask, largest_channel
 from lithopos.core.blend.blend import Tones
-from lithopos.core.colour import encode_srgb, linear_of
+from lithopos.core.colour import encode_srgb
 from lithopos.core.composite.mattes import WHOLE
-from lithopos.core.exchange.picture import Codes, write_atomically
+from lithopos.core.exchange.picture import Codes, codes_of, write_atomically
 from lithopos.core.layers import Window
 
 NAMES = "names.json"
@@ -80,15 +80,13 @@ def put_together(codes: Codes, passes: Passes, tones: Tones | None = None) -> Co
     Where the models change nothing, or something in front hides them, the photograph's code stays, but for its grade.
     """
     tones = tones or Tones()
-    top = np.float32(np.iinfo(codes.dtype).max)
-    encoded = tones.finished(encode_srgb(light_of(codes, passes, tones)) + passes.grain)
-    new = (np.clip(encoded, 0, 1) * top + np.float32(0.5)).astype(codes.dtype)
-    return np.where(passes.changed[..., None], new, tones.photograph(codes))
+    encoded = tones.finished(tones.encoding.encoded(light_of(codes, passes, tones)) + passes.grain)
+    return np.where(passes.changed[..., None], codes_of(encoded, codes.dtype), tones.photograph(codes))
 
 
 def light_of(codes: Codes, passes: Passes, tones: Tones) -> Floats:
     """The linear light (H, W, 3) of a window's picture, without its grain and the grade of the whole."""
-    base = linear_of(codes)
+    base = tones.encoding.light(codes)
     place = tones.of_place(np.asarray(base * passes.shadow + passes.added, np.float32))
     behind = place * (1 - passes.cover)[..., None] + passes.model
     share = passes.front[..., None]

@@ -13,10 +13,10 @@ import tifffile
 from PIL import Image, PngImagePlugin
 
 from lithopos.core.arrays import Floats
-from lithopos.core.colour import encode_srgb, linear_of
 from lithopos.core.deliver.icc import in_colours
 from lithopos.core.deliver.names import Planned
-from lithopos.core.exchange.picture import Codes, Picture, whole_or_not, write_atomically
+from lithopos.core.encoding import SRGB, Encoding
+from lithopos.core.exchange.picture import Codes, Picture, codes_of, whole_or_not, write_atomically
 
 COMPOSITE = "http://cv.iptc.org/newscodes/digitalsourcetype/compositeSynthetic"
 ICC_TAG, XMP_TAG = 34675, 700
@@ -41,23 +41,21 @@ def provenance(shot: str, photograph: str) -> bytes:
     ).encode()
 
 
-def sized_to(codes: Codes, width: int, height: int, bleed: int = 0) -> Codes:
+def sized_to(codes: Codes, width: int, height: int, bleed: int = 0, encoding: Encoding = SRGB) -> Codes:
     """A picture at another size: smaller by the mean of linear light, larger by Lanczos; its border mirrored beyond."""
     made = codes
     if codes.shape[1::-1] != (width, height):
-        made = _smaller(codes, width, height) if width < codes.shape[1] else _larger(codes, width, height)
+        made = _smaller(codes, width, height, encoding) if width < codes.shape[1] else _larger(codes, width, height)
     if bleed:
         wide = cv2.copyMakeBorder(made, bleed, bleed, bleed, bleed, cv2.BORDER_REFLECT_101)
         return np.asarray(wide, np.uint16) if codes.dtype == np.uint16 else np.asarray(wide, np.uint8)
     return made
 
 
-def _smaller(codes: Codes, width: int, height: int) -> Codes:
-    top = np.float32(np.iinfo(codes.dtype).max)
-    light = linear_of(codes)
-    small: Floats = np.asarray(cv2.resize(light, (width, height), interpolation=cv2.INTER_AREA), np.float32)
-    made = encode_srgb(small) * top + np.float32(0.5)
-    return made.astype(np.uint16) if codes.dtype == np.uint16 else made.astype(np.uint8)
+def _smaller(codes: Codes, width: int, height: int, encoding: Encoding) -> Codes:
+    own = encoding.own(codes)
+    small: Floats = np.asarray(cv2.resize(own, (width, height), interpolation=cv2.INTER_AREA), np.float32)
+    return codes_of(encoding.encoded_own(small), codes.dtype)
 
 
 def _larger(codes: Codes, width: int, height: int) -> Codes:
@@ -74,7 +72,8 @@ def write_flat(picture: Picture, plan: Planned, path: Path, exif: bytes | None, 
         If the profile can't be converted; NoRoom if the disk is full.
     """
     of = plan.of
-    codes = sized_to(picture.codes, plan.width - 2 * plan.bleed_px, plan.height - 2 * plan.bleed_px, plan.bleed_px)
+    size = plan.width - 2 * plan.bleed_px, plan.height - 2 * plan.bleed_px
+    codes = sized_to(picture.codes, *size, plan.bleed_px, picture.encoding)
     made = in_colours(Picture(codes, picture.icc), of.colours)
     exif = exif if of.notes else None
     if of.kind == "tiff":

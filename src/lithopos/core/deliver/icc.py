@@ -14,19 +14,23 @@ from typing import Any
 import numpy as np
 from PIL import Image, ImageCms
 
+from lithopos.core.encoding import SRGB, Encoding, encoding_of
 from lithopos.core.errors import InputError
-from lithopos.core.exchange.picture import Picture
+from lithopos.core.exchange.picture import ROWS, Picture, codes_of
 
 P3 = ((0.680, 0.320), (0.265, 0.690), (0.150, 0.060))
 D65 = (0.3127, 0.3290)
 D50 = np.array([0.9642, 1.0, 0.8249])
 BRADFORD = np.array([[0.8951, 0.2664, -0.1614], [-0.7502, 1.7135, 0.0367], [0.0389, -0.0685, 1.0296]])
 
-__all__ = ["display_p3", "in_colours"]
+__all__ = ["display_p3", "in_colours", "matrix_profile"]
 
 
 def in_colours(picture: Picture, colours: str) -> Picture:
-    """A picture in another profile, 8 bits a channel: relative colorimetric, black held to black.
+    """A picture in another profile: relative colorimetric, black held to black.
+
+    Of 8 bits a channel by the colour library; of 16, which that does not take, by the profiles' own matrices and
+    curves, whose black is black. Where those do not tell, by the library in 8.
 
     Raises
     ------
@@ -35,6 +39,9 @@ def in_colours(picture: Picture, colours: str) -> Picture:
     """
     if colours == "photograph":
         return picture
+    known = encoding_of(picture.icc)
+    if picture.codes.dtype == np.uint16 and known is not None:
+        return _deep(picture, known, colours)
     wanted: Any = ImageCms.createProfile("sRGB") if colours == "sRGB" else _opened(display_p3())
     own: Any = _opened(picture.icc) if picture.icc else ImageCms.createProfile("sRGB")
     try:
@@ -52,6 +59,21 @@ def in_colours(picture: Picture, colours: str) -> Picture:
     return Picture(np.asarray(turned, np.uint8), icc, picture.notes)
 
 
+def _deep(picture: Picture, known: Encoding, colours: str) -> Picture:
+    wanted = SRGB if colours == "sRGB" else encoding_of(display_p3())
+    assert wanted
+    icc = (
+        display_p3() if colours == "Display P3" else ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes()
+    )
+    if known is wanted or (known.is_srgb and wanted.is_srgb):
+        return Picture(picture.codes, icc, picture.notes)
+    codes = np.empty_like(picture.codes)
+    for row in range(0, len(codes), ROWS):
+        rows = slice(row, row + ROWS)
+        codes[rows] = codes_of(wanted.encoded(known.light(picture.codes[rows])), codes.dtype)
+    return Picture(codes, icc, picture.notes)
+
+
 def _opened(icc: bytes) -> Any:
     try:
         return ImageCms.ImageCmsProfile(io.BytesIO(icc))
@@ -62,12 +84,17 @@ def _opened(icc: bytes) -> Any:
 @cache
 def display_p3() -> bytes:
     """The profile's bytes."""
+    return matrix_profile("Display P3", P3, _curve())
+
+
+def matrix_profile(name: str, primaries: Any, curve: bytes) -> bytes:
+    """The bytes of a profile of three primaries (3, 2) [CIE xy] under D65, with one curve's tag for all."""
     tags = {
-        b"desc": _text("Display P3"),
+        b"desc": _text(name),
         b"cprt": _text("No rights reserved"),
         b"wtpt": _xyz(D50),
-        **dict(zip((b"rXYZ", b"gXYZ", b"bXYZ"), (_xyz(one) for one in _primaries().T), strict=True)),
-        **dict.fromkeys((b"rTRC", b"gTRC", b"bTRC"), _curve()),
+        **dict(zip((b"rXYZ", b"gXYZ", b"bXYZ"), (_xyz(one) for one in _columns(primaries).T), strict=True)),
+        **dict.fromkeys((b"rTRC", b"gTRC", b"bTRC"), curve),
     }
     place = 128 + 4 + 12 * len(tags)
     table, body, known = struct.pack(">I", len(tags)), b"", dict[bytes, int]()
@@ -82,13 +109,13 @@ def display_p3() -> bytes:
     return head.ljust(128, b"\0") + table + body
 
 
-def _primaries() -> Any:
+def _columns(primaries: Any) -> Any:
     """The columns: red, green and blue in the connection space."""
 
     def xyz(x: float, y: float) -> Any:
         return np.array([x / y, 1, (1 - x - y) / y])
 
-    columns = np.column_stack([xyz(*one) for one in P3])
+    columns = np.column_stack([xyz(*one) for one in primaries])
     white = xyz(*D65)
     own = columns * np.linalg.solve(columns, white)
     cone = np.diag((BRADFORD @ D50) / (BRADFORD @ white))

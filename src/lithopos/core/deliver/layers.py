@@ -15,8 +15,8 @@ from numpy.typing import NDArray
 
 from lithopos.core.arrays import Floats
 from lithopos.core.blend.blend import Tones
-from lithopos.core.colour import decode_srgb, encode_srgb
 from lithopos.core.composite.passes import Passes
+from lithopos.core.encoding import Encoding
 from lithopos.core.exchange.picture import Codes
 
 Mode = Literal["over", "multiply", "plus", "hard light"]
@@ -56,7 +56,7 @@ def layers_of(codes: Codes, passes: list[Passes], tones: Tones, finished: Codes)
     for part in passes:
         window = part.window.slices
         under = encoded[window]
-        for layer, wanted in zip(made, _stages(under, part), strict=True):
+        for layer, wanted in zip(made, _stages(codes[window], part, tones.encoding), strict=True):
             piece = _layer(layer.mode, under, wanted, part.cover if layer.name == "Model" else part.front)
             layer.codes[window] = np.where(part.changed[..., None], piece, layer.codes[window])
             under = np.where(part.changed[..., None], laid(under, layer.codes[window], layer.mode), under)
@@ -66,15 +66,15 @@ def layers_of(codes: Codes, passes: list[Passes], tones: Tones, finished: Codes)
     return [*below, Layer("Tones", "Blend", "over", _opaque(finished.astype(np.float32) / top))]
 
 
-def _stages(encoded: Floats, part: Passes) -> list[Floats]:
+def _stages(codes: Codes, part: Passes, encoding: Encoding) -> list[Floats]:
     """What the picture (H, W, 3) is, encoded, once each of the layers lies on it."""
-    base = decode_srgb(encoded)
+    base = encoding.light(codes)
     shaded = base * part.shadow
     lit = shaded + part.added
     with_model = lit * (1 - part.cover)[..., None] + part.model
     share = part.front[..., None]
     in_front = np.where(share > 0, share * part.front_light + (1 - share) * with_model, with_model)
-    stages = [encode_srgb(light) for light in (shaded, lit, with_model, in_front)]
+    stages = [encoding.encoded(light) for light in (shaded, lit, with_model, in_front)]
     return [*stages, np.clip(stages[-1] + part.grain, 0, 1)]
 
 

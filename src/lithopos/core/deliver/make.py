@@ -71,7 +71,7 @@ def deliver(
     """
     refuse_unwritable(folder)
     scale = done.picture.codes.shape[1] / shot.photograph.width if shot.photograph else 1.0
-    tones = Tones(shot.blend.place, shot.blend.whole, done.luts)
+    tones = Tones(shot.blend.place, shot.blend.whole, done.luts, done.photograph.encoding)
     done = framed(done, shot.frame, scale, tones)
     paths = named(shot.output.names, words, files, folder)
     source = shot.photograph.name or shot.photograph.file if shot.photograph else ""

@@ -18,7 +18,6 @@ import OpenEXR
 
 from lithopos.core.arrays import Array, Floats
 from lithopos.core.camera.pinhole import Pinhole
-from lithopos.core.colour import decode_srgb
 from lithopos.core.composite.passes import Names, Passes
 from lithopos.core.exchange.picture import Picture
 
@@ -36,8 +35,8 @@ def write_openexr(
     """Write the picture with its passes; `names` says what their numbers mean."""
     shape = finished.codes.shape[:2]
     parts: list[Any] = [
-        _colour("picture", decode_srgb(finished.encoded)),
-        _colour("photograph", decode_srgb(photograph.encoded)),
+        _colour("picture", finished.encoding.light(finished.codes)),
+        _colour("photograph", photograph.encoding.light(photograph.codes)),
         _colour("shadow", _whole(passes, "shadow", shape, 3, 1.0)),
         _colour("added", _whole(passes, "added", shape, 3)),
         _colour("model", _whole(passes, "model", shape, 3), _whole(passes, "cover", shape)),

@@ -19,9 +19,10 @@ import numpy as np
 from PIL import Image, ImageCms, ImageOps, UnidentifiedImageError
 
 from lithopos.core.colour import encode_srgb
+from lithopos.core.encoding import encoding_of
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.kinds import file_kind
-from lithopos.core.exchange.picture import Codes, Picture
+from lithopos.core.exchange.picture import Codes, Picture, seen_in_srgb
 
 MAX_PIXELS = 200_000_000
 MAX_SIDE = 65_500
@@ -35,7 +36,7 @@ __all__ = ["MAX_PIXELS", "read_picture"]
 
 
 def read_picture(path: Path) -> Picture:
-    """Read a photograph upright (EXIF orientation applied).
+    """Read a photograph upright (EXIF orientation applied); one with a wider profile as sRGB, its own codes beside.
 
     Raises
     ------
@@ -52,7 +53,7 @@ def read_picture(path: Path) -> Picture:
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
-            return _DECODERS[kind](path)
+            return seen_in_srgb(_DECODERS[kind](path))
     except UnidentifiedImageError as error:
         raise InputError("photograph", f"is named or begins like a {kind.upper()}, but can't be read as one") from error
     except (*_WRONG, zlib.error) as error:
@@ -123,8 +124,9 @@ def _profile_notes(icc: bytes | None) -> tuple[str, ...]:
         name = ImageCms.getProfileDescription(ImageCms.ImageCmsProfile(io.BytesIO(icc))).strip()
     except (ImageCms.PyCMSError, OSError):
         return ("Its colour profile can't be read; it is treated as sRGB.",)
-    if "srgb" in name.lower():
-        return ()
+    encoding = encoding_of(icc)
+    if encoding is not None:
+        return () if encoding.is_srgb else (f"Its colours are read by its profile {name[:60]!r}, and written back so.",)
     return (f"Its colour profile {name[:60]!r} is kept, but colours are computed as if it were sRGB.",)
 
 

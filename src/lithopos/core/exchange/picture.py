@@ -17,17 +17,22 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageCms
 
+from lithopos.core.colour import encode_srgb
+from lithopos.core.encoding import SRGB, Encoding, encoding_of
 from lithopos.core.errors import NoRoom
 
 Codes = NDArray[np.uint8] | NDArray[np.uint16]
+ROWS = 256  # that are brought to sRGB at a time
 
 __all__ = [
+    "ROWS",
     "Codes",
     "Picture",
     "codes_of",
     "encoded_of",
     "in_srgb",
     "png_of",
+    "seen_in_srgb",
     "whole_or_not",
     "write_atomically",
     "write_pass",
@@ -43,12 +48,24 @@ class Picture:
     ----------
     notes : plain sentences on what could not be kept.
     converted : the codes are not those of the file.
+    own : the same by the file's own codes and profile, where that is wider than sRGB and `codes` were brought there.
     """
 
     codes: Codes
     icc: bytes | None = None
     notes: tuple[str, ...] = ()
     converted: bool = False
+    own: Picture | None = None
+
+    @property
+    def as_came(self) -> Picture:
+        """The picture by its file's own codes and profile: what is composed into, and written."""
+        return self.own or self
+
+    @property
+    def encoding(self) -> Encoding:
+        """How its codes stand for light; as sRGB's where its profile does not tell."""
+        return encoding_of(self.icc) or SRGB
 
     @property
     def eight_bit(self) -> NDArray[np.uint8]:
@@ -68,6 +85,21 @@ class Picture:
             return self
         size = (round(width * scale), round(height * scale))
         return Picture(cv2.resize(self.codes, size, interpolation=cv2.INTER_AREA))
+
+
+def seen_in_srgb(picture: Picture) -> Picture:
+    """A picture as sRGB's codes of the same depth, for all that is measured on it, with its own ones kept beside.
+
+    As it is where its codes are sRGB's, or its profile does not tell how they stand for light.
+    """
+    encoding = picture.encoding
+    if encoding.is_srgb:
+        return picture
+    codes = np.empty_like(picture.codes)
+    for row in range(0, len(codes), ROWS):
+        rows = slice(row, row + ROWS)
+        codes[rows] = codes_of(encode_srgb(encoding.light(picture.codes[rows])), codes.dtype)
+    return Picture(codes, None, picture.notes, picture.converted, picture)
 
 
 def encoded_of(codes: Codes) -> NDArray[np.float32]:

@@ -8,13 +8,14 @@ from pathlib import Path
 from typing import Any, Literal, overload
 
 import numpy as np
+from numpy.typing import NDArray
 
 from lithopos.core.exchange.graphic import Graphic
 from lithopos.core.exchange.panorama import Panorama
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.geometry.model import Material, Model, Part, Texture, Unit
 
-FORM = 4  # raised when the form changes: what was kept in an older one is read anew from its file
+FORM = 5  # raised when the form changes: what was kept in an older one is read anew from its file
 PICTURE, MODEL, GRAPHIC, PANORAMA = (f"{what}-{FORM}.npz" for what in ("picture", "model", "graphic", "panorama"))
 
 __all__ = [
@@ -32,8 +33,15 @@ __all__ = [
 
 def save_picture(picture: Picture, folder: Path) -> None:
     """Keep a picture's working copy."""
-    icc = np.frombuffer(picture.icc or b"", np.uint8)
-    np.savez(folder / PICTURE, codes=picture.codes, icc=icc, notes=np.array(json.dumps(picture.notes)))
+    own: dict[str, Any] = {}
+    if picture.own:
+        own = {"own": picture.own.codes, "own_icc": _bytes(picture.own.icc)}
+    notes = np.array(json.dumps(picture.notes))
+    np.savez(folder / PICTURE, codes=picture.codes, icc=_bytes(picture.icc), notes=notes, **own)
+
+
+def _bytes(icc: bytes | None) -> NDArray[np.uint8]:
+    return np.frombuffer(icc or b"", np.uint8)
 
 
 def save_model(model: Model, folder: Path) -> None:
@@ -73,7 +81,9 @@ def save_model(model: Model, folder: Path) -> None:
 def load_picture(folder: Path) -> Picture:
     """A kept picture."""
     with np.load(folder / PICTURE, allow_pickle=False) as kept:
-        return Picture(kept["codes"], kept["icc"].tobytes() or None, tuple(json.loads(str(kept["notes"]))))
+        notes = tuple(json.loads(str(kept["notes"])))
+        own = Picture(kept["own"], kept["own_icc"].tobytes(), notes) if "own" in kept else None
+        return Picture(kept["codes"], kept["icc"].tobytes() or None, notes, own=own)
 
 
 def save_graphic(graphic: Graphic, folder: Path) -> None:

@@ -58,8 +58,8 @@ def finished(
     height, width = picture.codes.shape[:2]
     sized_alike = sized(photograph, width / photograph.codes.shape[1])
     return Finished(
-        sized_alike,
-        picture,
+        sized_alike.as_came,
+        picture.as_came,
         cache(lambda: read_passes(passes)),
         pinhole_of(camera).sized(width, height),
         read_names(passes),

@@ -31,7 +31,7 @@ from lithopos.core.composite.whites import Whites, whites_of
 from lithopos.core.deliver.framed import window_of
 from lithopos.core.errors import Cancelled, InputError, NothingSeen
 from lithopos.core.exchange.graphic import ReadGraphic
-from lithopos.core.exchange.picture import Codes, Picture
+from lithopos.core.exchange.picture import Codes, Picture, seen_in_srgb
 from lithopos.core.geometry.model import Model
 from lithopos.core.layers import HALVES, Layers, Window
 from lithopos.core.place.falloff import light_map
@@ -279,10 +279,10 @@ class _Job:
             materials = (tuple(one.name for one in thing.model.materials) for thing in self.scene.models)
             keep_names(Names(_told_apart([thing.name for thing in self.scene.models]), tuple(materials)), self.passes)
         self.tiles = [self.part] if self.part else tiles_of(self.bounds, width, height)
-        under = self.over if self.over and self.over.codes.shape == self.base.codes.shape else self.base
-        blend = self.scene.blend
-        self.tones = Tones(blend.place, blend.whole, self.luts)
-        self.codes = (self.tones.photograph(under.codes) if under is self.base else under.codes).copy()
+        own, over, blend = self.base.as_came, self.over, self.scene.blend
+        self.tones = Tones(blend.place, blend.whole, self.luts, own.encoding)
+        laid_over = over is not None and over.codes.shape == own.codes.shape
+        self.codes = (over.codes if over and laid_over else self.tones.photograph(own.codes)).copy()
         self.cuts: dict[Window, int] = {}
         self.noises: dict[Window, float] = {}
         self.sums: dict[Window, Layers] = {}
@@ -314,7 +314,8 @@ class _Job:
         rows, columns = np.mgrid[:height, :width]
         rays = self.scene.camera.rays(np.column_stack([columns.ravel(), rows.ravel()]) + 0.5)
         self.scope = scope_of(self.codes, cover)
-        self.whites = whites_of(self.codes, cover, (rays[:, 2] < 0).reshape(height, width))
+        shown = seen_in_srgb(Picture(self.codes, self.base.as_came.icc))
+        self.whites = whites_of(shown.codes, cover, (rays[:, 2] < 0).reshape(height, width))
 
     def _resumed(self) -> set[Window]:
         """Tiles that an earlier run has finished; their codes are put in place."""
@@ -497,7 +498,7 @@ class _Job:
             self.cuts[tile] = 0
             return
         passes = self._passes(tile, window, layers, denoising)
-        made = put_together(self.base.codes[window.slices], passes, self.tones)
+        made = put_together(self.base.as_came.codes[window.slices], passes, self.tones)
         self.codes[inner.slices] = made[inner.within(window)]
         if last and self.passes is not None:
             keep_passes(passes.within(inner), self.passes)
@@ -570,7 +571,7 @@ class _Job:
         grain, amount = self.session.measured().grain, self.scene.blend.grain
         if grain is None or amount == 0:
             return np.zeros_like(passes.model)
-        made = encode_srgb(light_of(codes, passes, self.tones))
+        made = encode_srgb(light_of(self.base.as_came.codes[passes.window.slices], passes, self.tones))
         front = passes.front[..., None]
         kept = front + (1 - front) * (1 - passes.cover[..., None]) * passes.shadow
         base = codes.astype(np.float32) / np.float32(np.iinfo(codes.dtype).max)
@@ -617,7 +618,7 @@ class _Job:
             self.of,
             HALVES * (portion[0] + portion[1]),
             seconds_left,
-            Picture(self.codes, self.base.icc, self.base.notes) if picture else None,
+            Picture(self.codes, self.base.as_came.icc, self.base.notes) if picture else None,
             sum(self.cuts.values()),
             (*self.scene.notes, *self.untold.values()),
             noise=max(self.noises.values(), default=None),

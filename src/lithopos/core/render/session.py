@@ -36,7 +36,7 @@ def sized(photograph: Picture, scale: float) -> Picture:
     size = (max(16, round(width * scale)), max(16, round(height * scale)))
     way = cv2.INTER_AREA if scale < 1 else cv2.INTER_CUBIC
     codes = np.ascontiguousarray(cv2.resize(photograph.codes, size, interpolation=way))
-    return Picture(codes, photograph.icc, photograph.notes)
+    return Picture(codes, photograph.icc, photograph.notes, own=photograph.own and sized(photograph.own, scale))
 
 
 class Session:
