@@ -110,7 +110,7 @@ def _shot(scene: Taken, variant: str, around: Floats) -> Shot:
         document["proxies"], document["mattes"] = [], []
         document["models"][0]["level"] = None
     if variant == "unblended":
-        document["blend"] |= {"grain": 0.0, "softness_px": 0.0, "fringes": 0.0}
+        document["blend"] |= {"grain": 0.0, "softness_px": 0.0, "fringes": 0.0, "halos": 0.0}
     _set_down(document)
     if "camera" in true:
         tilt, roll, heading = (float(np.degrees(angle)) for angle in view_angles(view.rotation))

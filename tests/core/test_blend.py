@@ -9,12 +9,14 @@ from typing import Any
 import cv2
 import numpy as np
 from PIL import Image
+from scipy.ndimage import gaussian_filter1d
+from scipy.special import ndtr
 
 from lithopos.core.blend.blend import Tones, grain_lacking, measured, softened, through_air
 from lithopos.core.blend.grade import graded
 from lithopos.core.blend.grain import Grain, grain_field, measured_grain
 from lithopos.core.blend.lut import lut_text, read_lut, through
-from lithopos.core.blend.sharpness import ACROSS, Sharpness, measured_sharpness
+from lithopos.core.blend.sharpness import ACROSS, Sharpness, measured_sharpness, sharpening
 from lithopos.core.colour import decode_srgb, encode_srgb, luminance
 from lithopos.core.composite.scope import scope_of
 from lithopos.core.errors import InputError
@@ -55,6 +57,13 @@ def noisy(light: Any, level: float, hangs: float = 0.0, jpeg: int | None = None)
     file = io.BytesIO()
     Image.fromarray(codes).save(file, "JPEG", quality=jpeg, subsampling=0)
     return np.asarray(Image.open(file))
+
+
+def sharpened(values: Any, amount: float, mask_px: float) -> Any:
+    """Encoded values or codes as a camera sharpens them."""
+    whole = values.astype(np.float64)
+    made = whole + amount * (whole - cv2.GaussianBlur(whole, (0, 0), mask_px))
+    return np.round(np.clip(made, 0, 255)).astype(np.uint8) if values.dtype == np.uint8 else made
 
 
 def deviation(codes: Any, light: Any, low: float, high: float) -> float:
@@ -156,6 +165,39 @@ class SharpnessOfAPhotograph(unittest.TestCase):
             true = ACROSS * float(np.hypot(blur, 0.2887))
             self.assertAlmostEqual(found.across_px / true, 1, delta=0.15, msg=f"{blur}")
             self.assertEqual((found.red, found.blue), (0, 0))
+
+    def test_sharpening_is_told_by_how_far_edges_overshoot(self) -> None:
+        for blur, amount, mask_px in ((0.6, 1.0, 1.0), (0.9, 1.5, 1.5), (0.6, 0.8, 1.5)):
+            found = measured_sharpness(sharpened(self.tilted(blur), amount, mask_px))
+            assert found
+            across = np.arange(-120, 121) / 10
+            step = ndtr(across / np.hypot(blur, 0.2887))
+            true = float((step + amount * (step - gaussian_filter1d(step, 10 * mask_px, mode="nearest"))).max()) - 1
+            self.assertAlmostEqual(found.halo / true, 1, delta=0.25, msg=f"{blur} {amount} {mask_px}")
+        plain = measured_sharpness(self.tilted(0.9))
+        assert plain
+        self.assertEqual((plain.sharpened, plain.halo), (0, 0))
+
+    def test_a_model_and_its_shadow_are_sharpened_as_the_camera_would_have(self) -> None:
+        rng = np.random.default_rng(5)
+        place = cv2.GaussianBlur(rng.uniform(0.1, 0.9, (90, 120, 3)), (0, 0), 1.2)
+        cover, shade = np.zeros((90, 120)), np.ones((90, 120))
+        cover[30:60, 20:60], shade[50:70, 50:100] = 1, 0.35
+        cover, shade = (cv2.GaussianBlur(one, (0, 0), 0.6)[..., None] for one in (cover, shade))
+        model = cv2.GaussianBlur(rng.uniform(0.2, 0.8, (90, 120, 3)), (0, 0), 1.0)
+        relit = encode_srgb(decode_srgb(place) * shade).astype(float)
+        seen = relit * (1 - cover) + model * cover
+        # The camera sees both places whole and sharpens what it sees; we have the empty one, sharpened.
+        soft = Sharpness(0.6, 0.0, 0.0, 9, 0.9, 1.1)
+        true, base = (sharpened(one, soft.sharpened, soft.mask_px) for one in (seen, place))
+        lit = encode_srgb(decode_srgb(base) * shade).astype(float)
+        made = lit * (1 - cover) + model * cover
+        added = sharpening(soft, *(one.astype(np.float32) for one in (base, lit, made, cover[..., 0])))
+        untouched = np.broadcast_to((cv2.dilate((cover[..., 0] > 0).astype(np.uint8), np.ones((13, 13))) == 0)[..., None]
+            & (cv2.dilate((shade < 0.999).astype(np.uint8), np.ones((13, 13))) == 0)[..., None], added.shape)  # fmt: skip
+        self.assertLess(float(np.abs(added[untouched]).max()), 1e-6)
+        before, after = (float(np.sqrt(np.mean((one - true)[~untouched] ** 2))) for one in (made, made + added))
+        self.assertLess(after, 0.4 * before)
 
     def test_red_that_is_drawn_larger_is_told_and_given(self) -> None:
         found = measured_sharpness(self.tilted(0.7, red=0.0025))

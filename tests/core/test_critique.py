@@ -17,7 +17,7 @@ from tests.support import exact_shot
 
 TOLD = BlendAnswer(
     grain=(1.1, 1.1, 1.2), grain_at=[0.0], grain_by=[1.0], hangs=0.3, across_px=0.8, softness_px=0.1, edges=14,
-    red_px=0.6, blue_px=-0.4, darkest=0.005,
+    red_px=0.6, blue_px=-0.4, halo=0.07, darkest=0.005,
 )  # fmt: skip
 
 
@@ -56,6 +56,7 @@ class LastLook(unittest.TestCase):
             ("shadow tint", {"contact": {"warmth": 0.5}}),
             ("saturation", {"blend": {"model": {"saturation": 1.4}}}),
             ("contrast", {"blend": {"model": {"contrast": 0.4}}}),
+            ("halos", {"blend": {"halos": 0}}),
             ("stray light", {"blend": {"black": 0.05}}),
         ]
         for code, changes in cases:

@@ -1374,7 +1374,7 @@ export interface components {
          *     ----------
          *     grain : times the measured grain.
          *     softness_px : the deviation by which what is rendered is spread, in the photograph's pixels; null: as measured.
-         *     fringes : times the measured colour fringes.
+         *     fringes, halos : times the measured colour fringes, and the measured overshoot of edges.
          *     black : stray light of the lens, which lies under all that is rendered, linear.
          *     haze : the air before far things; null: none.
          *     lens : the depth of field that what is rendered is seen with; null: all is sharp.
@@ -1396,6 +1396,11 @@ export interface components {
              * @default 1
              */
             grain: number;
+            /**
+             * Halos
+             * @default 1
+             */
+            halos: number;
             /** @default null */
             haze: components["schemas"]["Haze"] | null;
             /** @default null */
@@ -1500,6 +1505,7 @@ export interface components {
          *         `grain_at` codes, of the channels' mean.
          *     hangs : how far the noise of neighbours hangs together, 0 to 1.
          *     across_px : over how many pixels a sharp edge goes from 10 to 90 %; `softness_px` what a render is spread by for it.
+         *     halo : by which share of a step a sharp edge overshoots, as the camera sharpened it; 0: not at all.
          *     red_px, blue_px : how much larger than green they are drawn, in a corner [px].
          *     darkest : linear light of its darkest pixels.
          */
@@ -1543,6 +1549,11 @@ export interface components {
              * @default []
              */
             grain_by: number[];
+            /**
+             * Halo
+             * @default 0
+             */
+            halo: number;
             /**
              * Hangs
              * @default null
@@ -3455,7 +3466,7 @@ export interface components {
              * Code
              * @enum {string}
              */
-            code: "contact" | "shadow direction" | "shadow length" | "shadow softness" | "shadow tone" | "shadow tint" | "exposure" | "colour" | "contrast" | "saturation" | "whites" | "sharpness" | "grain" | "fringes" | "burnt out" | "coarse print" | "cut through" | "stray light" | "guessed camera" | "guessed sun";
+            code: "contact" | "shadow direction" | "shadow length" | "shadow softness" | "shadow tone" | "shadow tint" | "exposure" | "colour" | "contrast" | "saturation" | "whites" | "sharpness" | "grain" | "fringes" | "halos" | "burnt out" | "coarse print" | "cut through" | "stray light" | "guessed camera" | "guessed sun";
             /** Says */
             says: string;
             /**
@@ -5546,6 +5557,7 @@ export interface components {
              *       "black": 0,
              *       "fringes": 1,
              *       "grain": 1,
+             *       "halos": 1,
              *       "haze": null,
              *       "lens": null,
              *       "model": {

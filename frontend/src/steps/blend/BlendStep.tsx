@@ -47,6 +47,11 @@ function AsPhotographed({ told }: { told: BlendAnswer }) {
         from={across_px == null ? "too few clean ones" : `10 to 90 %, ${told.edges} edges`}
       />
       <Figure
+        name="Overshoot"
+        value={told.halo === 0 ? "none" : `${(100 * told.halo).toFixed(0)} % of an edge`}
+        from={told.halo === 0 ? "that is sure" : "sharpened by the camera"}
+      />
+      <Figure
         name="Fringes"
         value={fringed ? `red ${signed(red_px)}, blue ${signed(blue_px)} px` : "none"}
         from={fringed ? "in a corner" : "that could be seen"}
@@ -98,9 +103,9 @@ const times = (v: number) => (v === 1 ? "as measured" : v === 0 ? "none" : `${v.
 function OnTop({ shot, document, told }: StepProps & { told: BlendAnswer }) {
   const { change, move, keep } = useChange(shot.id);
   const { blend } = document;
-  const { grain, fringes, softness_px, black } = blend;
+  const { grain, fringes, halos, softness_px, black } = blend;
   const soft = told.softness_px ?? 0;
-  const byHand = grain !== 1 || fringes !== 1 || softness_px !== null || black !== 0;
+  const byHand = grain !== 1 || fringes !== 1 || halos !== 1 || softness_px !== null || black !== 0;
   return (
     <Section name="blend-by-hand" title="By hand" fact={byHand ? "changed" : "as measured"}>
       <Slider
@@ -136,6 +141,19 @@ function OnTop({ shot, document, told }: StepProps & { told: BlendAnswer }) {
           onMove={(v) => move({ blend: { fringes: v } })}
           onKeep={() => keep("colour fringes")}
           onZero={() => void change({ blend: { fringes: 1 } }, "colour fringes: as measured")}
+        />
+      )}
+      {told.halo !== 0 && (
+        <Slider
+          label="Overshoot"
+          value={halos}
+          min={0}
+          max={3}
+          step={0.05}
+          show={times}
+          onMove={(v) => move({ blend: { halos: v } })}
+          onKeep={() => keep("overshoot")}
+          onZero={() => void change({ blend: { halos: 1 } }, "overshoot: as measured")}
         />
       )}
       <Slider

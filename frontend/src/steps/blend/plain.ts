@@ -25,6 +25,7 @@ export const blendedByHand = ({ model, place, whole, ...rest }: Blend) =>
   ![model, place, whole].every(isPlain) ||
   rest.grain !== 1 ||
   rest.fringes !== 1 ||
+  rest.halos !== 1 ||
   rest.softness_px !== null ||
   rest.black !== 0 ||
   rest.haze !== null ||

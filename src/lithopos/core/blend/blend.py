@@ -18,13 +18,14 @@ from lithopos.core.exchange.picture import Codes, codes_of, encoded_of
 from lithopos.core.layers import Window
 from lithopos.core.shot import Blend, Grade, Haze
 
-BLENDING = 1  # raised when a measure changes, so that what was kept is measured anew
+BLENDING = 2  # raised when a measure changes, so that what was kept is measured anew
 DARKEST = 0.0005  # the share of a photograph's pixels that tell how dark it gets
 FAINT = 0.25 / 255  # encoded: grain that would only tip codes that lie on the brink
 GREY = 0.46  # encoded: where figures of grain are told
 
 __all__ = [
     "BLENDING",
+    "FAINT",
     "BlendAnswer",
     "Measured",
     "Tones",
@@ -32,6 +33,7 @@ __all__ = [
     "blend_answer",
     "grain_lacking",
     "measured",
+    "sharpness_in_force",
     "softened",
     "through_air",
 ]
@@ -60,6 +62,7 @@ class BlendAnswer(BaseModel):
         `grain_at` codes, of the channels' mean.
     hangs : how far the noise of neighbours hangs together, 0 to 1.
     across_px : over how many pixels a sharp edge goes from 10 to 90 %; `softness_px` what a render is spread by for it.
+    halo : by which share of a step a sharp edge overshoots, as the camera sharpened it; 0: not at all.
     red_px, blue_px : how much larger than green they are drawn, in a corner [px].
     darkest : linear light of its darkest pixels.
     """
@@ -71,6 +74,7 @@ class BlendAnswer(BaseModel):
     across_px: float | None = None
     softness_px: float | None = None
     edges: int = 0
+    halo: float = 0.0
     red_px: float = 0.0
     blue_px: float = 0.0
     darkest: float = 0.0
@@ -97,7 +101,7 @@ def blend_answer(found: Measured, width: int, height: int) -> BlendAnswer:
     if found.sharpness:
         corner = float(np.hypot(width, height)) / 2
         told.across_px, told.softness_px = found.sharpness.across_px, found.sharpness.blur_px
-        told.edges = found.sharpness.told_by
+        told.edges, told.halo = found.sharpness.told_by, found.sharpness.halo
         told.red_px, told.blue_px = found.sharpness.red * corner, found.sharpness.blue * corner
     return told
 
@@ -111,7 +115,8 @@ def sharpness_in_force(blend: Blend, found: Measured, scale: float) -> Sharpness
     if softness_px is not None:
         told = replace(told, sigma_px=float(np.hypot(PIXEL_SIGMA, softness_px * scale)))
     told = replace(told, red=told.red * blend.fringes, blue=told.blue * blend.fringes)
-    return told if told.blur_px > 0.05 or told.red or told.blue else None
+    told = replace(told, sharpened=told.sharpened * blend.halos)
+    return told if told.blur_px > 0.05 or told.red or told.blue or told.sharpened else None
 
 
 def softened(

@@ -3,7 +3,8 @@
 Straight edges are found, and each is told by its own pixels, at their true distances from it, so that nothing is
 resampled (the slanted edge of ISO 12233): a step spread by a Gaussian. A thing's own edge may be round or out of focus:
 the sharpest of many are taken. A lens draws red and blue a little larger or smaller than green: edges lie apart by so
-much, radially (Willson & Shafer 1994, DOI 10.1364/JOSAA.11.002916).
+much, radially (Willson & Shafer 1994, DOI 10.1364/JOSAA.11.002916). A camera that sharpens adds what a Gaussian mask
+takes away, times an amount, to encoded values: what is dark is darker beside an edge, what is bright is brighter.
 """
 
 from __future__ import annotations
@@ -14,12 +15,13 @@ from dataclasses import dataclass, replace
 import cv2
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import gaussian_filter1d
 from scipy.optimize import least_squares
 from scipy.special import ndtr
 
 from lithopos.core.arrays import Array, Floats, Mask
 from lithopos.core.camera.segments import detect_segments
-from lithopos.core.colour import decode_srgb
+from lithopos.core.colour import decode_srgb, encode_srgb
 from lithopos.core.layers import Window
 
 REACH = 6.0  # of an edge's pixels from it [px]
@@ -28,12 +30,18 @@ MOST_PIECES, MOST_SEGMENTS, MOST_PIXELS = 4, 260, 450
 LEAST_CONTRAST, LEAST_TOLD, LEAST_FLAT = 0.02, 0.93, 5.0  # of linear light; of its variance; contrast over noise
 MOST_EDGES, LEAST_EDGES = 250, 4
 SHARPEST = (0.1, 0.4)  # which of the edges, by their order, are taken for really sharp; the very first are so by chance
+OVERSHOT = (0.05, 0.55)  # which of them, by their order, tell sharpening: it needs more, and less sharp ones do
 PIXEL_SIGMA = 0.2887  # a pixel's own spread: a box of one, 1/√12
 ACROSS = 2 * 1.2816  # from 10 to 90 % of a Gaussian step, in deviations
 SURE = 3.0  # deviations from which fringes count
 SEEN_PX = 0.08  # fringes that are smaller in a corner are none
+FLAT_PX, BIN_PX, FINE_PX = 4.0, 0.25, 0.1  # beyond that an edge's sides are even; of its profile, and of its fit [px]
+MASKS_PX, MOST_SHARPENED = (0.7, 1.0, 1.5), 2.0  # Gaussian masks by which cameras sharpen [px], and how much at most
+LEAST_HALO = 0.025  # of a step: overshoot that is less is none
+DARK = np.float32(4 / 255)  # encoded: of what is darker it is not told how it was relit
+DRAWS = 12  # of edges anew, by which it is told how sure an overshoot is
 
-__all__ = ["PIXEL_SIGMA", "Sharpness", "measured_sharpness", "spread"]
+__all__ = ["PIXEL_SIGMA", "Sharpness", "measured_sharpness", "sharpening", "spread"]
 
 
 @dataclass(frozen=True)
@@ -45,23 +53,35 @@ class Sharpness:
     sigma_px : of an edge, the pixel's own spread in it.
     red, blue : how much larger than green they are drawn, as a share.
     told_by : how many edges it was told by.
+    sharpened, mask_px : by how much it was sharpened with a Gaussian mask of which deviation; 0: not at all. `sigma_px`
+        is then the spread before.
     """
 
     sigma_px: float
     red: float
     blue: float
     told_by: int
+    sharpened: float = 0.0
+    mask_px: float = 1.0
 
     @property
     def across_px(self) -> float:
         """From 10 to 90 % of a step [px]."""
-        return ACROSS * self.sigma_px
+        if not self.sharpened:
+            return ACROSS * self.sigma_px
+        step = _step(self.sigma_px, self.sharpened, self.mask_px)
+        return FINE_PX * float(np.count_nonzero((step > 0.1) & (step < 0.9) & (np.abs(_FINE) < FLAT_PX)))
+
+    @property
+    def halo(self) -> float:
+        """By which share of a step it overshoots."""
+        return _halo(self.sigma_px, self.sharpened, self.mask_px) if self.sharpened else 0.0
 
     def sized(self, scale: float) -> Sharpness:
         """Of a copy `scale` times as large, whose pixels are boxes anew where it is smaller."""
         lens = max(self.sigma_px**2 - PIXEL_SIGMA**2, 0)
         sigma = np.sqrt(lens * scale**2 + PIXEL_SIGMA**2) if scale <= 1 else self.sigma_px * scale
-        return replace(self, sigma_px=float(sigma))
+        return replace(self, sigma_px=float(sigma), mask_px=self.mask_px * scale)
 
     @property
     def blur_px(self) -> float:
@@ -77,8 +97,9 @@ class _Edge:
     places: Array
     middle: Array
     normal: Array
-    across: Array  # its pixels' distances from it [px], and their steps, 0 to 1
+    across: Array  # its pixels' distances from it [px], their steps, 0 to 1, and their encoded green
     step: Array
+    values: Array
 
 
 def measured_sharpness(codes: NDArray[np.uint8] | NDArray[np.uint16]) -> Sharpness | None:
@@ -93,11 +114,11 @@ def measured_sharpness(codes: NDArray[np.uint8] | NDArray[np.uint16]) -> Sharpne
             break
     if len(edges) < LEAST_EDGES:
         return None
-    sigmas = np.array([one.sigma for one in edges])
-    first, last = (round(share * len(edges)) for share in SHARPEST)
-    sharp = [edges[n] for n in np.argsort(sigmas)[first : max(first + LEAST_EDGES, last)]]
+    edges.sort(key=lambda one: one.sigma)
+    sharp = _between(edges, *SHARPEST)
     red, blue = (_drawn_larger(edges, c, codes.shape) for c in (0, 2))
-    return Sharpness(_pooled(sharp), red, blue, len(sharp))
+    sigma, sharpened, mask_px = _sharpened(_between(edges, *OVERSHOT)) or (_pooled(sharp), 0.0, 1.0)
+    return Sharpness(sigma, red, blue, len(sharp), sharpened, mask_px)
 
 
 def spread(values: Floats, sharpness: Sharpness, window: Window, size: tuple[int, int]) -> Floats:
@@ -111,6 +132,29 @@ def spread(values: Floats, sharpness: Sharpness, window: Window, size: tuple[int
     return np.asarray(made, np.float32)
 
 
+def sharpening(sharpness: Sharpness, base: Floats, place: Floats, made: Floats, cover: Floats) -> Floats:
+    """What the camera's sharpening would have added to what was rendered, as encoded values (H, W, 3).
+
+    The photograph has been sharpened already. Only what it did not show is: models, their outlines before the place,
+    and the borders of their shadows.
+
+    Parameters
+    ----------
+    base, place, made : encoded values (H, W, 3) of the photograph, of the place in the models' light, and with them.
+    cover : (H, W) how far models fill a pixel.
+    """
+
+    def beyond(values: Floats) -> Floats:
+        """What the mask takes away."""
+        mask = cv2.GaussianBlur(values, (0, 0), max(sharpness.mask_px, 0.05), borderType=cv2.BORDER_REPLICATE)
+        return np.asarray(values - mask, np.float32)
+
+    share = cover[..., None]
+    relit = np.where(base > DARK, place / np.maximum(base, DARK), 1).astype(np.float32)
+    found = beyond(made - place) + share * beyond(place) + (1 - share) * base * beyond(relit)
+    return np.asarray(np.float32(sharpness.sharpened) * found, np.float32)
+
+
 def _larger(values: Floats, by: float, window: Window, size: tuple[int, int]) -> Floats:
     """One channel of a window drawn larger about the picture's middle, by a share."""
     if not by:
@@ -122,6 +166,12 @@ def _larger(values: Floats, by: float, window: Window, size: tuple[int, int]) ->
     )
     made = cv2.remap(values, columns, rows, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
     return np.asarray(made, np.float32)
+
+
+def _between(edges: list[_Edge], first: float, last: float) -> list[_Edge]:
+    """Those between two shares of all, as they are sorted."""
+    begin = round(first * len(edges))
+    return edges[begin : max(begin + LEAST_EDGES, round(last * len(edges)))]
 
 
 def _pieces(ends: Array) -> list[Array]:
@@ -193,7 +243,7 @@ def _fitted(values: Array, along: Array, across: Array, middle: Array, normal: A
     line = across - p[3] * along
     told_step = (luma - p[0] - p[5] * across) / p[1]
     places = np.array([_place(values[:, c], line, sigma) for c in range(3)])
-    return _Edge(sigma, places, middle, normal, line - p[2], told_step)
+    return _Edge(sigma, places, middle, normal, line - p[2], told_step, encode_srgb(values[:, 1]).astype(float))
 
 
 def _place(values: Array, line: Array, sigma: float) -> float:
@@ -218,6 +268,63 @@ def _pooled(edges: list[_Edge]) -> float:
         return np.asarray(ndtr(across / np.exp(p[0])) - step)
 
     return float(np.exp(least_squares(off, [start], loss="soft_l1", f_scale=0.05).x[0]))
+
+
+def _sharpened(edges: list[_Edge]) -> tuple[float, float, float] | None:
+    """Spread before it [px], amount and mask [px] of a sharpening that edges show; None where none is sure."""
+    profiles = np.array([_profile(edge) for edge in edges])
+    found = _as_sharpened(np.nanmedian(profiles, 0))
+    rng = np.random.default_rng(0)
+    drawn = [profiles[rng.integers(0, len(edges), len(edges))] for _ in range(DRAWS)]
+    halos = [_halo(*_as_sharpened(np.nanmedian(one, 0))) for one in drawn]
+    halo = _halo(*found)
+    return found if halo > max(LEAST_HALO, SURE * float(np.std(halos))) else None
+
+
+_FINE = np.arange(-9, 9 + FINE_PX / 2, FINE_PX)
+_AT = np.arange(-FLAT_PX - 1, FLAT_PX + 1, BIN_PX) + BIN_PX / 2
+
+
+def _profile(edge: _Edge) -> Array:
+    """Encoded values across an edge in bins of `BIN_PX`, its darker side 0 and its brighter one 1; NaN where it has
+    no pixels."""
+    across, values = edge.across, edge.values
+    low, high = (np.median(values[side]) for side in (across < -FLAT_PX, across > FLAT_PX))
+    if high < low:
+        across, low, high = -across, high, low
+    bins = np.floor((across - _AT[0] + BIN_PX / 2) / BIN_PX).astype(int)
+    inside = (bins >= 0) & (bins < len(_AT))
+    count, total = (np.bincount(bins[inside], by, len(_AT)) for by in (None, values[inside]))
+    mean = np.where(count > 0, total / np.maximum(count, 1), np.nan)
+    return np.asarray((mean - low) / max(float(high - low), 1e-6))
+
+
+def _as_sharpened(profile: Array) -> tuple[float, float, float]:
+    """Spread, amount and mask that a profile shows best."""
+    told = np.isfinite(profile)
+    best, least = (PIXEL_SIGMA, 0.0, 1.0), np.inf
+    for mask_px in MASKS_PX:
+
+        def off(p: Array, mask_px: float = mask_px) -> Array:
+            made = np.interp(_AT - p[2], _FINE, _step(float(np.exp(p[0])), p[1], mask_px))
+            return np.asarray((made - profile)[told])
+
+        bounds = [np.log(0.15), 0.0, -0.5], [np.log(REACH / 2.5), MOST_SHARPENED, 0.5]
+        fit = least_squares(off, [np.log(0.7), 0.2, 0.0], loss="soft_l1", f_scale=0.03, bounds=bounds)
+        if fit.cost < least:
+            best, least = (float(np.exp(fit.x[0])), float(fit.x[1]), mask_px), fit.cost
+    return best
+
+
+def _step(sigma: float, sharpened: float, mask_px: float) -> Array:
+    """A spread and sharpened step at `_FINE`."""
+    step = ndtr(_FINE / sigma)
+    mask = gaussian_filter1d(step, max(mask_px, 0.05) / FINE_PX, mode="nearest")
+    return np.asarray(step + sharpened * (step - mask))
+
+
+def _halo(sigma: float, sharpened: float, mask_px: float) -> float:
+    return float(_step(sigma, sharpened, mask_px).max()) - 1
 
 
 def _drawn_larger(edges: list[_Edge], channel: int, shape: tuple[int, ...]) -> float:

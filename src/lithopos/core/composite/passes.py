@@ -44,7 +44,8 @@ class Passes:
     depth, normal, albedo : of the models: distance from the camera [m], unit vector in the world, the share of light
         that they throw back; 0 where none is.
     objects, materials : numbers from 1 of the model and of its material at a pixel's middle; 0 where none is.
-    grain : what is added to the encoded values (H, W, 3), so that what was rendered is as noisy as the photograph.
+    grain : what is added to the encoded values (H, W, 3), so that what was rendered is as noisy as the photograph, and
+        as sharpened.
     """
 
     window: Window
@@ -65,6 +66,7 @@ class Passes:
     def changed(self) -> Mask:
         """Where (H, W) the models change anything."""
         touched = (self.cover > 0) | largest_channel(self.shadow != 1) | largest_channel(self.added != 0)
+        touched |= largest_channel(self.grain != 0)
         return np.asarray(touched & (self.front < WHOLE), bool)
 
     def within(self, window: Window) -> Passes:

@@ -29,7 +29,7 @@ from lithopos.core.shot import Grade, Placed, Shot
 
 # One just noticeable difference each.
 STOPS, DELTA_E, GAP_PX, WIDTH_SHARE, GRAIN_CODES = 0.17, 2.3, 0.7, 0.2, 0.4
-TURN_DEG, LENGTH_SHARE, SOFT_STOPS, FRINGE_PX, WHITES_DELTA_E = 1.5, 0.06, 0.6, 0.35, 9.0
+TURN_DEG, LENGTH_SHARE, SOFT_STOPS, FRINGE_PX, HALO_SHARE, WHITES_DELTA_E = 1.5, 0.06, 0.6, 0.35, 0.03, 9.0
 SHADE = 0.2  # of sunlit light, in the shade of a clear day
 SUN_SIGMA_DEG = 2.5  # stated uncertainty of a sun that shows beside marked shadows
 BODY_M, BESIDE_M = 0.35, 1.6  # where its body, and ground that it does not touch, mostly are
@@ -54,6 +54,7 @@ Code = Literal[
     "sharpness",
     "grain",
     "fringes",
+    "halos",
     "burnt out",
     "coarse print",
     "cut through",
@@ -331,6 +332,11 @@ def _texture(shot: Shot, told: BlendAnswer) -> Iterator[LookLine]:
     if fringe:
         says = f"Its colour fringes differ by {abs(fringe):.1f} px in a corner"
         yield LookLine(code="fringes", says=says, weight=abs(fringe) / FRINGE_PX, step="blend")
+    halo = (blend.halos - 1) * told.halo
+    if halo:
+        word = "more" if halo > 0 else "less"
+        says = f"Its edges are sharpened {word} than the photograph’s, by {abs(halo):.0%} of a step"
+        yield LookLine(code="halos", says=says, weight=abs(halo) / HALO_SHARE, step="blend")
     if blend.black > told.darkest:
         off = _delta_e(np.full(3, told.darkest), np.full(3, blend.black))
         says = f"Nothing rendered is darker than {blend.black:.1%}; the photograph goes down to {told.darkest:.1%}"

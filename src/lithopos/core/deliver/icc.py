@@ -87,10 +87,10 @@ def display_p3() -> bytes:
     return matrix_profile("Display P3", P3, _curve())
 
 
-def matrix_profile(name: str, primaries: Any, curve: bytes) -> bytes:
+def matrix_profile(called: str, primaries: Any, curve: bytes) -> bytes:
     """The bytes of a profile of three primaries (3, 2) [CIE xy] under D65, with one curve's tag for all."""
     tags = {
-        b"desc": _text(name),
+        b"desc": _text(called),
         b"cprt": _text("No rights reserved"),
         b"wtpt": _xyz(D50),
         **dict(zip((b"rXYZ", b"gXYZ", b"bXYZ"), (_xyz(one) for one in _columns(primaries).T), strict=True)),

@@ -17,9 +17,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lithopos.core.arrays import Floats, Mask, largest_channel
-from lithopos.core.blend.blend import Tones, as_photographed, grain_lacking
+from lithopos.core.blend.blend import FAINT, Tones, as_photographed, grain_lacking, sharpness_in_force
 from lithopos.core.blend.grade import graded, is_plain, luts_of
 from lithopos.core.blend.lut import Luts, ReadLut
+from lithopos.core.blend.sharpness import sharpening
 from lithopos.core.colour import encode_srgb
 from lithopos.core.composite.bump import bumped, relief
 from lithopos.core.composite.catch import BRIGHTEST, BRIGHTEST_ADDED, Caught, catch, halo_px, noise_of
@@ -546,7 +547,10 @@ class _Job:
         lit = front_light(codes, front, cover, fringes) if mattes else np.zeros_like(caught.model)
         parts = (shadow, added, model, cover, front, lit, depth, normal, albedo)
         passes = Passes(window, *parts, objects, materials, np.zeros_like(model))
-        return replace(passes, grain=self._grain(codes, passes)) if self._blends(denoising) else passes
+        if not self._blends(denoising):
+            return passes
+        passes = replace(passes, grain=self._halos(passes, scale))
+        return replace(passes, grain=passes.grain + self._grain(codes, passes))
 
     def _blends(self, denoising: Denoising) -> bool:
         """Whether the photograph is known well enough: nobody waits for a picture under way while it is measured."""
@@ -565,6 +569,18 @@ class _Job:
         if not is_plain(blend.model):
             model = graded(np.asarray(model / share, np.float32), blend.model, self.luts) * share
         return shadow, added, model, cover
+
+    def _halos(self, passes: Passes, scale: float) -> Floats:
+        """What the camera's sharpening would have made of what a window shows."""
+        soft = sharpness_in_force(self.scene.blend, self.session.measured(), scale)
+        if soft is None or not soft.sharpened:
+            return np.zeros_like(passes.model)
+        own, none = self.base.as_came.codes[passes.window.slices], np.zeros_like(passes.cover)
+        nothing = replace(passes, model=np.zeros_like(passes.model), cover=none, front=none)
+        place, made = (encode_srgb(light_of(own, one, self.tones)) for one in (nothing, replace(passes, front=none)))
+        base = encode_srgb(self.tones.of_place(self.tones.encoding.light(own)))
+        found = sharpening(soft, base, place, made, passes.cover) * (1 - passes.front)[..., None]
+        return np.where(np.abs(found) < FAINT, np.float32(0), found)
 
     def _grain(self, codes: Codes, passes: Passes) -> Floats:
         """What grain a window lacks once it is put together."""

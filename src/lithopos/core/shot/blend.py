@@ -76,7 +76,7 @@ class Blend(DocumentPart):
     ----------
     grain : times the measured grain.
     softness_px : the deviation by which what is rendered is spread, in the photograph's pixels; null: as measured.
-    fringes : times the measured colour fringes.
+    fringes, halos : times the measured colour fringes, and the measured overshoot of edges.
     black : stray light of the lens, which lies under all that is rendered, linear.
     haze : the air before far things; null: none.
     lens : the depth of field that what is rendered is seen with; null: all is sharp.
@@ -86,6 +86,7 @@ class Blend(DocumentPart):
     grain: Annotated[FiniteFloat, Field(ge=0, le=3)] = 1.0
     softness_px: Annotated[FiniteFloat, Field(ge=0, le=20)] | None = None
     fringes: Annotated[FiniteFloat, Field(ge=0, le=3)] = 1.0
+    halos: Annotated[FiniteFloat, Field(ge=0, le=3)] = 1.0
     black: Annotated[FiniteFloat, Field(ge=0, le=0.2)] = 0.0
     haze: Haze | None = None
     lens: OpenLens | None = None
