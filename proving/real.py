@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import io
 import tempfile
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache
 from pathlib import Path
 from typing import Any
@@ -16,7 +16,7 @@ from PIL import Image
 from skimage.metrics import structural_similarity
 
 from lithopos.core.colour import decode_srgb, delta_e_2000, linear_to_Lab
-from lithopos.core.exchange.picture import Picture
+from lithopos.core.exchange.picture import Picture, codes_of
 from lithopos.core.geometry.model import Model
 from lithopos.core.reading.ask import read_model
 from lithopos.core.readings import READ, Sources, with_readings
@@ -26,11 +26,12 @@ from lithopos.samples.photograph import Studio, View, develop, truth_of
 from lithopos.samples.places import Place
 from proving.truth import marked_shot_of, psnr
 
+GRAIN_PX = 1.5  # over so much grain is all but gone
 EDGE_PX = 9  # across the model's outline
 CHANGED = 0.012  # of an encoded value: a pixel that the model truly changes
 LEFT, LEFT_PX = 0.25 / 255, 6.0  # one that it leaves as it is: in the mean over so much
 
-__all__ = ["Taken", "marked_document", "product", "scored", "taken"]
+__all__ = ["Taken", "marked_document", "product", "scored", "scored_beyond_grain", "taken"]
 
 
 @dataclass(frozen=True)
@@ -104,6 +105,20 @@ def structure_at_edges(scene: Taken, made: Picture) -> float:
     body = scene.body.astype(np.uint8)
     wide = np.ones((EDGE_PX, EDGE_PX), np.uint8)
     return float(alike[(cv2.dilate(body, wide) > 0) & (cv2.erode(body, wide) == 0)].mean())
+
+
+def scored_beyond_grain(scene: Taken, made: Picture) -> tuple[float, float]:
+    """PSNR of the place's changed pixels [dB] and mean ΔE2000 of the model's, of means over a few pixels.
+
+    No grain of its own can agree with the truth's pixel by pixel; tones, colours and shapes are seen over several.
+    """
+
+    def mean(picture: Picture) -> Picture:
+        blurred = cv2.GaussianBlur(picture.encoded, (0, 0), GRAIN_PX)
+        return replace(picture, codes=codes_of(blurred, np.dtype(np.uint16)))
+
+    coarse = replace(scene, empty=mean(scene.empty), real=mean(scene.real))
+    return scored(coarse, mean(made))[:2]
 
 
 def scored(scene: Taken, made: Picture) -> tuple[float, float, int]:

@@ -26,7 +26,7 @@ from lithopos.core.layers import Window
 BLOCK = 8
 MOST_BLOCKS = 60_000
 BIN = 12.0  # codes of a bin of brightness
-LEAST_IN_BIN, QUIETEST = 24, 0.12  # blocks of a bin that count, and which share of them is taken for flat
+LEAST_IN_BIN, QUIETEST = 24, 0.05  # blocks of a bin that count, and which share of them is taken for flat
 CLIPPED = (3.0, 251.0)  # codes beyond which noise is cut off
 ROUNDS, FLAT = 3, 1.35  # how often flat blocks are judged anew, by how much of the curve's variance they may have
 AWAY = np.hypot(*np.meshgrid(np.arange(BLOCK), np.arange(BLOCK)))  # a frequency's distance from none at all
