@@ -70,6 +70,7 @@ function Bench({ projectId, shot }: { projectId: string; shot: ShotOut }) {
   useKeys(shot);
   useLiveFollows();
   useNews(shot);
+  useProofFollows(shot);
   return (
     <div
       className={`relative grid h-full ${shot.document.take ? "grid-rows-[46px_minmax(0,1fr)_66px_92px]" : "grid-rows-[46px_minmax(0,1fr)_92px]"}`}
@@ -275,6 +276,29 @@ function useLiveFollows() {
       }),
     [],
   );
+}
+
+/** While a proof is on show it is made anew where that needs no tracing: tones, grain and edges show in a second. */
+function useProofFollows(shot: ShotOut) {
+  const queries = useQueryClient();
+  const { data } = useRenders(shot.id);
+  const { follow } = useRenderActions(shot.id);
+  const { view } = usePicked("view");
+  const mayChange = useMayChange();
+  const isIdle = useChanges(({ draft, pending }) => !draft && pending.length === 0);
+  const asked = useRef("");
+  const seen = view === "proof" && mayChange;
+  useEffect(() => {
+    if (seen && shot.revision) void queries.invalidateQueries({ queryKey: ["renders", shot.id] });
+  }, [seen, shot.id, shot.revision, queries]);
+  const newest = data?.renders.find((render) => render.quality === "proof");
+  useEffect(() => {
+    if (!seen || !isIdle || !newest?.follows) return;
+    const now = `${newest.id}@${shot.revision}`;
+    if (asked.current === now) return;
+    asked.current = now;
+    void follow(newest);
+  }, [seen, isIdle, newest, shot.revision, follow]);
 }
 
 /** Look round, or come back to the photograph. */

@@ -162,14 +162,32 @@ class Delivering(unittest.TestCase):
         expect(page.page.get_by_text("Yes, as it should be")).to_be_visible()
         expect(page.page.get_by_text("master ready")).to_be_visible()  # a reply makes nothing out of date
 
+    def proof_of(self, revision: int) -> dict[str, Any]:
+        """The newest proof, once it is done and shows a revision."""
+        page, server = self.page.page, self.page.server
+        shot = page.url.split("/shot/")[1].split("/")[0].split("?")[0]
+
+        def done() -> Any:
+            renders = server.ask("GET", f"/shots/{shot}/renders")["renders"]
+            newest = next((one for one in renders if one["quality"] == "proof"), None)
+            return newest if newest and (newest["state"], newest["revision"]) == ("done", revision) else None
+
+        found: dict[str, Any] = server.wait(done)
+        return found
+
     def tones_of_the_model_leave_the_place(self) -> None:
         page = self.page
         page.step("Blend")
+        page.press("Live")
+        page.page.locator("aside").first.get_by_role("button", name="Make a proof").click()
+        before = self.proof_of(page.revision())
         page.unfold("Tones")
         thumb = page.page.get_by_role("slider", name="Exposure")
         for _ in range(10):
             page.after(lambda: thumb.press("ArrowLeft"))
         self.assertAlmostEqual(page.told()["blend"]["model"]["exposure_stops"], -0.5, places=5)
+        after = self.proof_of(page.revision())  # it follows of itself, in its own place
+        self.assertEqual(after["id"], before["id"])
         page.step("Deliver")
         second = self.made(4)
         self.assertFalse(set(second) & set(self.first))  # nothing is overwritten

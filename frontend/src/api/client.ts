@@ -139,7 +139,7 @@ export const textureUrl = (name: string) => `/api/v1/textures/${name}`;
 export const thumbUrl = (sha256: string, width = 240) => `/api/v1/files/${sha256}/thumb?width=${width}`;
 export const pieceUrl = (name: string) => `/api/v1/pieces/${name}`;
 export const pictureUrl = (render: RenderOut) =>
-  `/api/v1/renders/${render.id}/picture?download=false&v=${render.passes_done}`;
+  `/api/v1/renders/${render.id}/picture?download=false&v=${render.revision}.${render.passes_done}`;
 /** What a render does to its photograph, so many times as strong. */
 export const changesUrl = (render: RenderOut, times: number) =>
   `/api/v1/renders/${render.id}/changes?times=${times}&v=${render.passes_done}`;

@@ -475,6 +475,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/renders/{render_id}/follow": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a finished proof anew, of the shot as it stands, in its place. */
+        post: operations["followRender"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/renders/{render_id}/frames/{number}": {
         parameters: {
             query?: never;
@@ -5237,7 +5254,8 @@ export interface components {
         };
         /**
          * RenderOut
-         * @description `current`: it shows the shot as it is now; `files` were made of the master `goes_on`.
+         * @description `current`: it shows the shot as it is now; `follows`: a proof that does not, but what was traced for it holds, so
+         *     that it is made anew in a second; `files` were made of the master `goes_on`.
          */
         RenderOut: {
             /**
@@ -5252,6 +5270,8 @@ export interface components {
              * @default []
              */
             files: components["schemas"]["MadeFile"][];
+            /** Follows */
+            follows: boolean;
             /** Goes On */
             goes_on: string | null;
             /** Has Picture */
@@ -7775,6 +7795,37 @@ export interface operations {
         responses: {
             /** @description Created */
             201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RenderOut"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"][];
+                };
+            };
+        };
+    };
+    followRender: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                render_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -42,6 +42,9 @@ export function useRenderActions(shotId: string) {
       ),
     files: (master: RenderOut) =>
       run(asked<RenderOut>(client.POST("/api/v1/renders/{render_id}/files", path(master)))),
+    /** A finished proof anew, as the shot stands. */
+    follow: (render: RenderOut) =>
+      run(asked<RenderOut>(client.POST("/api/v1/renders/{render_id}/follow", path(render)))),
     stop: (render: RenderOut) =>
       run(asked<RenderOut>(client.POST("/api/v1/renders/{render_id}/stop", path(render)))),
     restart: (render: RenderOut) =>

@@ -588,6 +588,16 @@ class Library:
             render.state, render.reason, render.finished_at = "queued", None, None
             return render
 
+    def follow_render(self, render_id: str) -> Render:
+        """Queue a finished proof again for the shot as it stands; its picture stays until then."""
+        with self.session() as session:
+            render = _found(session.get(Render, render_id), "render")
+            if render.quality != "proof" or render.state != "done" or render.part:
+                raise InputError("render", f"is a {render.quality}, {render.state}; only a finished proof follows")
+            render.revision = _found(session.get(ShotRow, render.shot_id), "shot").head
+            render.state, render.finished_at, render.created_at, render.passes_done = "queued", None, now(), 0
+            return render
+
     def running_renders(self) -> list[Render]:
         """Renders that some worker has taken."""
         with self.session() as session:

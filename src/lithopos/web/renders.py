@@ -19,7 +19,7 @@ from lithopos.core.derive import derive
 from lithopos.core.exchange.decode import read_picture
 from lithopos.core.exchange.picture import png_of
 from lithopos.core.readiness import missing
-from lithopos.core.render.render import AFTERWARDS, OF_TAKES, refuse_too_large
+from lithopos.core.render.render import AFTERWARDS, OF_TAKES, refuse_too_large, traced_alike
 from lithopos.core.render.session import sized
 from lithopos.core.shot import Shot
 from lithopos.jobs.files import PICTURE, made_files
@@ -33,7 +33,7 @@ from lithopos.web.part import part
 
 renders = part("renders", __name__)
 CURRENT_HELD = 500
-TOLD_OTHERWISE = ("has_picture", "whites", "files", "current")  # of a render, than by its row
+TOLD_OTHERWISE = ("has_picture", "whites", "files", "current", "follows")  # of a render, than by its row
 
 __all__ = ["refuse_unready", "render_out", "renders", "scope_kept"]
 
@@ -61,6 +61,15 @@ def stop_render(path: s.RenderPath) -> Response:
 @renders.post("/renders/<string:render_id>/restart", operation_id="restartRender", responses={200: s.RenderOut})
 def restart_render(path: s.RenderPath) -> Response:
     render = library_at_hand().restart_render(path.render_id)
+    queue_at_hand().put(render.id, render.quality)
+    return answer(render_out(render))
+
+
+@renders.post("/renders/<string:render_id>/follow", operation_id="followRender", responses={200: s.RenderOut})
+def follow_render(path: s.RenderPath) -> Response:
+    """Make a finished proof anew, of the shot as it stands, in its place."""
+    refuse_unready(library_at_hand().shot(library_at_hand().render(path.render_id).shot_name).shot, "proof")
+    render = library_at_hand().follow_render(path.render_id)
     queue_at_hand().put(render.id, render.quality)
     return answer(render_out(render))
 
@@ -154,18 +163,20 @@ def render_out(render: Render, head: ShotState | None = None) -> s.RenderOut:
     told = library_at_hand().render_folder(render.id) / WHITES
     whites = Whites.model_validate_json(told.read_text()) if told.is_file() else None
     files = made_files(library_at_hand(), render.id) if render.quality in ("files", "film") else []
-    values |= {"has_picture": _picture_of(render) is not None, "current": _is_current(render, head)}
+    current, alike = _as_it_stands(render, head)
+    follows = alike and not current and render.quality == "proof" and render.state == "done" and not render.part
+    values |= {"has_picture": _picture_of(render) is not None, "current": current, "follows": follows}
     return s.RenderOut(**values, whites=whites, files=files)
 
 
-def _is_current(render: Render, head: ShotState | None) -> bool:
-    """Whether nothing that shows in its picture has changed since it was asked for."""
+def _as_it_stands(render: Render, head: ShotState | None) -> tuple[bool, bool]:
+    """Whether nothing that shows in its picture has changed since it was asked for; whether nothing that is traced."""
     library = library_at_hand()
     head = head or library.shot(render.shot_name)
     if head.revision == render.revision:
-        return True
-    held: dict[tuple[str, int], bool] = current_app.extensions.setdefault("current", {})
-    key = (render.id, head.revision)
+        return True, True
+    held: dict[tuple[str, int], tuple[bool, bool]] = current_app.extensions.setdefault("current", {})
+    key = (f"{render.id}@{render.revision}", head.revision)
     if key not in held:
         if len(held) > CURRENT_HELD:
             held.clear()
@@ -173,5 +184,5 @@ def _is_current(render: Render, head: ShotState | None) -> bool:
         aside = AFTERWARDS - OF_TAKES if render.quality in TAKE_WORK else AFTERWARDS
         alike = then.model_dump(exclude=aside) == now.model_dump(exclude=aside)
         as_fine = then.output.model_copy(update={"names": now.output.names}) == now.output
-        held[key] = alike and (as_fine or render.quality != "master")
+        held[key] = alike and (as_fine or render.quality != "master"), alike or traced_alike(then, now)
     return held[key]

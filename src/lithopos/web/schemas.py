@@ -320,7 +320,9 @@ class SmallsOut(BaseModel):
 
 
 class RenderOut(BaseModel):
-    """`current`: it shows the shot as it is now; `files` were made of the master `goes_on`."""
+    """`current`: it shows the shot as it is now; `follows`: a proof that does not, but what was traced for it holds, so
+    that it is made anew in a second; `files` were made of the master `goes_on`.
+    """
 
     id: str
     shot_id: str
@@ -341,6 +343,7 @@ class RenderOut(BaseModel):
     created_at: datetime
     has_picture: bool
     current: bool
+    follows: bool
     whites: Whites | None
     files: list[MadeFile] = []
 

@@ -1,8 +1,11 @@
 import type { BlendAnswer } from "../../api/client";
-import { useBlending } from "../../api/hooks";
+import { useBlending, useRenders } from "../../api/hooks";
 import type { StepProps } from "../../marks/props";
 import { useChange } from "../../state/changes";
-import { Figure, Hint, Slider } from "../../ui/controls";
+import { usePicked } from "../../state/editor";
+import { useRenderActions } from "../../state/renders";
+import { useMayChange } from "../../state/session";
+import { Button, Figure, Hint, Slider } from "../../ui/controls";
 import { Section } from "../Section";
 import { GradeSection } from "./GradeSection";
 import { HazeSection } from "./HazeSection";
@@ -14,6 +17,7 @@ export function BlendStep(props: StepProps) {
   const { data, error, isFetching } = useBlending(props.document.photograph?.file);
   return (
     <>
+      <SeenInProof {...props} />
       {isFetching && <p className="py-2 text-xs text-ink-500">Measuring the photograph …</p>}
       {error && <Hint kind="wrong">{error.message}</Hint>}
       {data && <AsPhotographed told={data} />}
@@ -23,6 +27,27 @@ export function BlendStep(props: StepProps) {
       <GradeSection {...props} />
       <ScopeSection {...props} />
     </>
+  );
+}
+
+/** The live view shows none of it: where it is seen. */
+function SeenInProof({ shot }: StepProps) {
+  const { view, show } = usePicked("view", "show");
+  const { data } = useRenders(shot.id);
+  const { ask } = useRenderActions(shot.id);
+  const mayChange = useMayChange();
+  if (!data || view === "proof" || view === "master") return null;
+  const proof = data.renders.some((render) => render.quality === "proof" && render.has_picture);
+  if (!proof && !mayChange) return null;
+  return (
+    <Hint>
+      Grain, edges and tones show in a proof, and follow there as you change them.
+      <span className="mt-1.5 block">
+        <Button onClick={() => (proof ? show("proof") : ask("proof"))}>
+          {proof ? "Look at the proof" : "Make a proof"}
+        </Button>
+      </span>
+    </Hint>
   );
 }
 

@@ -11,7 +11,7 @@ import time
 from collections.abc import Callable, Generator, Iterator
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -42,7 +42,7 @@ from lithopos.core.render.scene import ReadPanorama, ReadPhotograph, Scene
 from lithopos.core.render.session import Session
 from lithopos.core.render.tiles import neighbours, tiles_of
 from lithopos.core.render.tracer import Pixels, Place
-from lithopos.core.shot import Contact, Shot
+from lithopos.core.shot import Blend, Contact, Shot
 
 Quality = Literal["proof", "master"]
 Portion = tuple[int, int]  # the first sample of each half, and how many
@@ -56,6 +56,13 @@ LEAST_SAMPLES = 8  # of each half, before noise is judged
 # Of a shot: what changes no pixel.
 OF_TAKES = {"take", "plate_strokes", "front_strokes", "passings", "keys"}  # nothing of a still picture
 AFTERWARDS = {"name", "output", "deliverables", "replies", "set_aside", "viewpoints", "options"} | OF_TAKES
+# What is given to pictures that are traced already: a proof in which nothing else is changed needs no tracing.
+GIVEN: dict[str, Any] = {
+    **dict.fromkeys(AFTERWARDS, True),
+    "blend": set(Blend.model_fields) - {"lens"},
+    "contact": {"shadow", "warmth", "uneven_mm"},
+    "exposure": True,
+}
 UNTOLD = "{}: its hair can’t be told, nothing in or beside its band is sure; its outline stands."
 BYTES_A_RENDER = 1 << 30  # the renderer, its kernels, three rows of tiles
 
@@ -70,6 +77,7 @@ __all__ = [
     "portions",
     "refuse_too_large",
     "render_shot",
+    "traced_alike",
 ]
 
 
@@ -98,6 +106,11 @@ class Step:
     whites: Whites | None = None
     scope: Scope | None = None
     noise: float | None = None
+
+
+def traced_alike(one: Shot, other: Shot) -> bool:
+    """Whether what is traced of two shots is the same, however their pictures' tones, grain and edges differ."""
+    return one.model_dump(exclude=GIVEN) == other.model_dump(exclude=GIVEN)
 
 
 def portions(samples: int, quality: Quality, made: int = 0) -> list[Portion]:
@@ -205,6 +218,9 @@ def render_shot(
     if part is not None:
         job.part = _scaled(part, scale, base)
         job.over = over
+    if photograph_key and quality == "proof":
+        traced_by = shot.model_dump_json(exclude=GIVEN)
+        job.traced_by = repr((traced_by, scale, seed, plan, photograph_key, scene.place_key))
     if keep:
         look = shot.model_dump_json(exclude=AFTERWARDS)
         job.checkpoint = Checkpoint(keep, repr((look, scale, seed, scene.place_key)))
@@ -262,6 +278,7 @@ class _Job:
     passes: Path | None = None
     luts: Luts = field(default_factory=dict)
     checkpoint: Checkpoint = field(default_factory=Checkpoint)
+    traced_by: str = ""  # all that what is traced depends on; "": it is not kept for the next render
     whites: Whites | None = None
     scope: Scope | None = None
     untold: dict[str, str] = field(default_factory=dict)  # mattes whose hair could not be told, in words
@@ -331,7 +348,7 @@ class _Job:
 
     def _traced(self, tile: Window) -> Iterator[Step]:
         """Trace a tile portion by portion; what an earlier run has kept of it is gone on with."""
-        layers = self.checkpoint.traced(tile) or Layers(tile)
+        layers = self.checkpoint.traced(tile) or self.session.traced(self.traced_by, tile) or Layers(tile)
         y, x = np.nonzero(self.influence.pixels(self.influence.changed, tile))
         pixels = np.column_stack([x + tile.x0, y + tile.y0]).astype(np.int32)
         covered = self.influence.pixels(self.influence.covered, tile)[y, x]
@@ -369,6 +386,8 @@ class _Job:
             elif number == 0 and not last:
                 self._compose(tile, "draft")  # without its neighbours, for the eye alone
             if last:
+                if alone and self.traced_by:
+                    self.session.keep_traced(self.traced_by, layers)
                 return
             yield self._step(portion, picture=alone or number == 0)
 

@@ -16,6 +16,7 @@ from lithopos.core.exchange.graphic import Graphic, ReadGraphic
 from lithopos.core.exchange.panorama import Panorama
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.geometry.model import Model
+from lithopos.core.layers import Layers, Window
 from lithopos.core.render.empties import Empties
 from lithopos.core.render.scene import KnownPlace, ReadPanorama, ReadPhotograph, Scene, build_scene
 from lithopos.core.render.tracer import MitsubaTracer, Tracer
@@ -65,6 +66,7 @@ class Session:
         self._graphics: dict[tuple[str, float], Graphic] = {}
         self._panorama: tuple[str, Panorama] | None = None
         self._place = KnownPlace()
+        self._traced: tuple[str, Layers] | None = None
 
     @property
     def tracer(self) -> Tracer:
@@ -95,6 +97,16 @@ class Session:
             told = self._sharpness[1]
             self._measured = measured(picture.codes, told and told.sized(scale))
         return self._measured
+
+    def traced(self, by: str, tile: Window) -> Layers | None:
+        """What the last proof has traced of a tile, if that was `by` the same; perhaps only its tones are changed."""
+        if self._traced is None or not by or self._traced[0] != by or self._traced[1].window != tile:
+            return None
+        return self._traced[1]
+
+    def keep_traced(self, by: str, layers: Layers) -> None:
+        """Keep what a proof has traced for the next one."""
+        self._traced = by, layers
 
     def fringe(self, matte: Matte, picture: Picture, scale: float) -> Fringe | None:
         """What is told of a matte's hair, leaves or bars in the photograph at hand, once."""
