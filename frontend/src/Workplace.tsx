@@ -294,7 +294,7 @@ function useProofFollows(shot: ShotOut) {
   const newest = data?.renders.find((render) => render.quality === "proof");
   useEffect(() => {
     if (!seen || !isIdle || !newest?.follows) return;
-    const now = `${newest.id}@${shot.revision}`;
+    const now = `${newest.id} ${newest.revision} ${shot.revision}`;
     if (asked.current === now) return;
     asked.current = now;
     void follow(newest);

@@ -3483,7 +3483,7 @@ export interface components {
              * Code
              * @enum {string}
              */
-            code: "contact" | "shadow direction" | "shadow length" | "shadow softness" | "shadow tone" | "shadow tint" | "exposure" | "colour" | "contrast" | "saturation" | "whites" | "sharpness" | "grain" | "fringes" | "halos" | "burnt out" | "coarse print" | "cut through" | "stray light" | "guessed camera" | "guessed sun";
+            code: "contact" | "shadow direction" | "shadow length" | "shadow softness" | "shadow tone" | "shadow tint" | "exposure" | "colour" | "contrast" | "saturation" | "whites" | "sharpness" | "grain" | "fringes" | "halos" | "burnt out" | "coarse print" | "cut through" | "stray light" | "guessed camera" | "guessed sun" | "guessed light" | "guessed reflections";
             /** Says */
             says: string;
             /**

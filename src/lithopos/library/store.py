@@ -589,9 +589,14 @@ class Library:
             return render
 
     def follow_render(self, render_id: str) -> Render:
-        """Queue a finished proof again for the shot as it stands; its picture stays until then."""
+        """Queue a finished proof again for the shot as it stands; its picture stays until then.
+
+        One that is under way stays as it is: once it is done it can follow.
+        """
         with self.session() as session:
             render = _found(session.get(Render, render_id), "render")
+            if render.quality == "proof" and render.state in ("queued", *RUNNING):
+                return render
             if render.quality != "proof" or render.state != "done" or render.part:
                 raise InputError("render", f"is a {render.quality}, {render.state}; only a finished proof follows")
             render.revision = _found(session.get(ShotRow, render.shot_id), "shot").head

@@ -70,7 +70,8 @@ def follow_render(path: s.RenderPath) -> Response:
     """Make a finished proof anew, of the shot as it stands, in its place."""
     refuse_unready(library_at_hand().shot(library_at_hand().render(path.render_id).shot_name).shot, "proof")
     render = library_at_hand().follow_render(path.render_id)
-    queue_at_hand().put(render.id, render.quality)
+    if render.state == "queued":
+        queue_at_hand().put(render.id, render.quality)
     return answer(render_out(render))
 
 

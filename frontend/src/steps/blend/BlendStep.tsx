@@ -40,14 +40,16 @@ function SeenInProof({ shot }: StepProps) {
   const proof = data.renders.some((render) => render.quality === "proof" && render.has_picture);
   if (!proof && !mayChange) return null;
   return (
-    <Hint>
-      Grain, edges and tones show in a proof, and follow there as you change them.
-      <span className="mt-1.5 block">
-        <Button onClick={() => (proof ? show("proof") : ask("proof"))}>
-          {proof ? "Look at the proof" : "Make a proof"}
-        </Button>
-      </span>
-    </Hint>
+    <div className="mb-2">
+      <Hint>
+        Grain, edges and tones show in a proof, and follow there as you change them.
+        <span className="mt-1.5 block">
+          <Button onClick={() => (proof ? show("proof") : ask("proof"))}>
+            {proof ? "Look at the proof" : "Make a proof"}
+          </Button>
+        </span>
+      </Hint>
+    </div>
   );
 }
 

@@ -25,6 +25,7 @@ from lithopos.core.colour import delta_e_2000, linear_to_Lab
 from lithopos.core.composite.scope import Scope
 from lithopos.core.composite.whites import Whites
 from lithopos.core.derive import Derived
+from lithopos.core.light.strengths import SIGMA_NAMED
 from lithopos.core.shot import Grade, Placed, Shot
 
 # One just noticeable difference each.
@@ -36,6 +37,9 @@ BODY_M, BESIDE_M = 0.35, 1.6  # where its body, and ground that it does not touc
 BURNT_SHARE, TIMES_BURNT = 0.01, 3.0  # of what is rendered, and beside what is around it
 COARSE = 1.25  # pixels of the picture to one of a print, from where on it is seen
 BOXES = 0.5  # things fill their boxes to about so much: what boxes share may be free
+NAMED_STOPS = 2 * SIGMA_NAMED / np.log(2)  # by which ground of one name may be darker or brighter, two deviations
+MIRRORING = ("metal", "metallic paint", "glass", "water")
+GUESSED = 0.9  # of what may well be right
 SHOWN = 1.0  # from here on a line is told as giving the picture away
 
 Step = Literal["perspective", "place", "light", "contact", "blend", "deliver"]
@@ -61,6 +65,8 @@ Code = Literal[
     "stray light",
     "guessed camera",
     "guessed sun",
+    "guessed light",
+    "guessed reflections",
 ]
 
 __all__ = ["SHOWN", "LookLine", "Seen", "last_look"]
@@ -109,7 +115,7 @@ class Seen:
 def last_look(shot: Shot, facts: Derived, seen: Seen) -> list[LookLine]:
     """All that differs, what gives the picture away most first."""
     told = seen.told
-    lines = [*_contact(shot, facts), *_shadow(shot, facts), *_tones(shot), *_whites(seen.whites, shot)]
+    lines = [*_contact(shot, facts), *_shadow(shot, facts), *_tones(shot, facts), *_whites(seen.whites, shot)]
     lines += [*_burnt(seen.scope), *_prints(shot, facts, seen), *_crossing(shot, facts, seen)]
     lines += [*(_texture(shot, told) if told else []), *_guesses(shot, facts)]
     foot, body, ground = _on_the_model(shot, facts)
@@ -182,17 +188,31 @@ def _shadow(shot: Shot, facts: Derived) -> Iterator[LookLine]:
             word = "softer" if facts.softness_deg > measured else "harder"
             says = f"Its edge is {2**stops:.1f} times {word} than the photograph’s"
             yield LookLine(code="shadow softness", says=says, weight=stops / SOFT_STOPS, step="light")
-    stops = (1 - shot.contact.shadow) * float(np.log2(1 / SHADE))
+    measured_shade, in_shade, _ = _by_hand(shot, facts)
+    stops = float(np.log2(1 / measured_shade) - shot.contact.shadow * np.log2(1 / in_shade))
     if abs(stops) > 0.02:
-        word = "lighter" if stops > 0 else "darker"
-        says = f"It is {abs(stops):.1f} stops {word} than computed"
-        yield LookLine(code="shadow tone", says=says, weight=abs(stops) / STOPS, step="contact")
+        word, by_light = "lighter" if stops > 0 else "darker", in_shade != measured_shade
+        says = (
+            f"It is {abs(stops):.1f} stops {word} than {'what was measured of the light' if by_light else 'computed'}"
+        )
+        step: Step = "light" if by_light else "contact"
+        yield LookLine(code="shadow tone", says=says, weight=abs(stops) / STOPS, step=step)
     if shot.contact.warmth:
         stops = shot.contact.warmth * float(np.log2(1 / SHADE))
         off = _delta_e(np.full(3, 0.1), np.full(3, 0.1) * 2.0 ** np.array([stops / 2, 0, -stops / 2]))
         word = "warmer" if stops > 0 else "cooler"
         says = f"It is {word} than computed by ΔE {off:.0f}"
         yield LookLine(code="shadow tint", says=says, weight=off / DELTA_E, step="contact")
+
+
+def _by_hand(shot: Shot, facts: Derived) -> tuple[float, float, float]:
+    """What the shade has of the light as it was measured, what it has with strengths by hand, and the light by then."""
+    told = facts.balance
+    shade = float(np.mean(told.shade) / np.mean(told.white)) if told and shot.lit_by == "day" else SHADE
+    if shot.lit_by != "day" or shot.sky.cover > 0 or not 0 < shade < 1:
+        return SHADE, SHADE, 1.0
+    sky, whole = shot.sky.strength * shade, shot.sky.strength * shade + shot.sun.strength * (1 - shade)
+    return shade, float(np.clip(sky / max(whole, 1e-3), 1e-3, 1)), max(whole, 1e-3)
 
 
 def _azimuth_deg(way: Array) -> float:
@@ -204,13 +224,14 @@ def _length(way: Array) -> float:
     return float(np.hypot(way[0], way[1]) / max(way[2], 1e-3))
 
 
-def _tones(shot: Shot) -> Iterator[LookLine]:
+def _tones(shot: Shot, facts: Derived) -> Iterator[LookLine]:
     """The model's grade beside the place's; the whole's is shared by both."""
     model, place = shot.blend.model, shot.blend.place
-    stops = shot.exposure.stops + model.exposure_stops - place.exposure_stops
+    by_light = shot.exposure.stops + float(np.log2(_by_hand(shot, facts)[2]))
+    stops = by_light + model.exposure_stops - place.exposure_stops
     if abs(stops) > 0.01:
         word = "brighter" if stops > 0 else "darker"
-        step: Step = "light" if shot.exposure.stops else "blend"
+        step: Step = "light" if by_light else "blend"
         says = f"The model is {abs(stops):.1f} stops {word} than measured"
         yield LookLine(code="exposure", says=says, weight=abs(stops) / STOPS, step=step)
     parts: list[tuple[Code, set[str], str]] = [
@@ -353,3 +374,12 @@ def _guesses(shot: Shot, facts: Derived) -> Iterator[LookLine]:
         if sigma > SUN_SIGMA_DEG / 2:
             says = f"The sun is known to ± {2 * sigma:.1f}°: another shadow would tell it better"
             yield LookLine(code="guessed sun", says=says, weight=sigma / SUN_SIGMA_DEG, step="light")
+    shown = [one for one in shot.models if not one.hidden]
+    if shown and not shot.patches and shot.lit_by != "panorama":
+        says = f"How bright the light is rests on the ground’s name: ± {NAMED_STOPS:.1f} stops; patches would tell it"
+        yield LookLine(code="guessed light", says=says, weight=GUESSED, step="light")
+    mirroring = [one for one in shown if any(way.kind in MIRRORING for way in one.surfaces.values())]
+    if mirroring and shot.lit_by != "panorama":
+        name = mirroring[0].name or mirroring[0].id
+        says = f"{name} mirrors what the photograph does not show: a panorama of the place would tell it"
+        yield LookLine(code="guessed reflections", says=says, weight=GUESSED, step="light")

@@ -47,6 +47,7 @@ _APART = np.eye(3) - REC709  # each channel against the luminance
 __all__ = [
     "SIGMA_BALANCE",
     "SIGMA_CLEAR",
+    "SIGMA_NAMED",
     "SIGMA_WHITE",
     "Balance",
     "Known",
