@@ -116,7 +116,7 @@ def get_changes(path: s.RenderPath, query: s.ChangesQuery) -> Response:
     if read is None:
         raise NotFound("This render's picture can't be read; make it again.")
     made = np.ascontiguousarray(read[..., 2::-1])
-    base = sized(photograph_of(photograph.file), made.shape[1] / photograph.width).codes
+    base = sized(photograph_of(photograph.file), made.shape[1] / photograph.width).as_came.codes
     if base.shape != made.shape:
         raise NotFound("This render is of another size than its photograph.")
     encoded = io.BytesIO()

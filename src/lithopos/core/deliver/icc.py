@@ -62,9 +62,8 @@ def in_colours(picture: Picture, colours: str) -> Picture:
 def _deep(picture: Picture, known: Encoding, colours: str) -> Picture:
     wanted = SRGB if colours == "sRGB" else encoding_of(display_p3())
     assert wanted
-    icc = (
-        display_p3() if colours == "Display P3" else ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes()
-    )
+    srgb = ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes()
+    icc = display_p3() if colours == "Display P3" else srgb
     if known is wanted or (known.is_srgb and wanted.is_srgb):
         return Picture(picture.codes, icc, picture.notes)
     codes = np.empty_like(picture.codes)
