@@ -192,7 +192,7 @@ class SharpnessOfAPhotograph(unittest.TestCase):
         true, base = (sharpened(one, soft.sharpened, soft.mask_px) for one in (seen, place))
         lit = encode_srgb(decode_srgb(base) * shade).astype(float)
         made = lit * (1 - cover) + model * cover
-        added = sharpening(soft, *(one.astype(np.float32) for one in (base, lit, made, cover[..., 0])))
+        added = sharpening(soft, *(one.astype(np.float32) for one in (base, lit, lit, made, cover[..., 0])))
         reached = ((cover[..., 0] > 0) | (shade[..., 0] < 0.999)).astype(np.uint8)
         untouched = cv2.dilate(reached, np.ones((13, 13))) == 0
         self.assertLess(float(np.abs(added[untouched]).max()), 1e-6)

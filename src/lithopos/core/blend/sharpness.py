@@ -27,7 +27,9 @@ from lithopos.core.layers import Window
 REACH = 6.0  # of an edge's pixels from it [px]
 LONGEST, SHORTEST, ENDS = 60.0, 16.0, 0.12  # of what is looked at of an edge [px], and the share left out at its ends
 MOST_PIECES, MOST_SEGMENTS, MOST_PIXELS = 4, 260, 450
-LEAST_CONTRAST, LEAST_TOLD, LEAST_FLAT = 0.02, 0.93, 5.0  # of linear light; of its variance; contrast over noise
+# Of a clean edge: linear light; how much of its variance is told; contrast over noise. Of one that tells sharpening.
+LEAST_CONTRAST, LEAST_TOLD, LEAST_FLAT = 0.02, 0.93, 5.0
+LEAST_TOLD_SHARPENED, LEAST_FLAT_SHARPENED = 0.85, 3.0
 MOST_EDGES, LEAST_EDGES = 250, 4
 SHARPEST = (0.1, 0.4)  # which of the edges, by their order, are taken for really sharp; the very first are so by chance
 OVERSHOT = (0.05, 0.55)  # which of them, by their order, tell sharpening: it needs more, and less sharp ones do
@@ -70,7 +72,9 @@ class Sharpness:
         if not self.sharpened:
             return ACROSS * self.sigma_px
         step = _step(self.sigma_px, self.sharpened, self.mask_px)
-        return FINE_PX * float(np.count_nonzero((step > 0.1) & (step < 0.9) & (np.abs(_FINE) < FLAT_PX)))
+        rises = slice(int(step.argmin()), int(step.argmax()) + 1)
+        low, high = np.interp([0.1, 0.9], step[rises], _FINE[rises])
+        return float(high - low)
 
     @property
     def halo(self) -> float:
@@ -93,6 +97,7 @@ class Sharpness:
 class _Edge:
     """A found edge: its spread [px], its channels' places across it (3,), where it is and which way is across (2,)."""
 
+    is_clean: bool
     sigma: float
     places: Array
     middle: Array
@@ -112,11 +117,12 @@ def measured_sharpness(codes: NDArray[np.uint8] | NDArray[np.uint16]) -> Sharpne
         edges += [found] if found else []
         if len(edges) >= MOST_EDGES:
             break
-    if len(edges) < LEAST_EDGES:
-        return None
     edges.sort(key=lambda one: one.sigma)
-    sharp = _between(edges, *SHARPEST)
-    red, blue = (_drawn_larger(edges, c, codes.shape) for c in (0, 2))
+    clean = [one for one in edges if one.is_clean]
+    if len(clean) < LEAST_EDGES:
+        return None
+    sharp = _between(clean, *SHARPEST)
+    red, blue = (_drawn_larger(clean, c, codes.shape) for c in (0, 2))
     sigma, sharpened, mask_px = _sharpened(_between(edges, *OVERSHOT)) or (_pooled(sharp), 0.0, 1.0)
     return Sharpness(sigma, red, blue, len(sharp), sharpened, mask_px)
 
@@ -132,7 +138,7 @@ def spread(values: Floats, sharpness: Sharpness, window: Window, size: tuple[int
     return np.asarray(made, np.float32)
 
 
-def sharpening(sharpness: Sharpness, base: Floats, place: Floats, made: Floats, cover: Floats) -> Floats:
+def sharpening(sharpness: Sharpness, base: Floats, shade: Floats, place: Floats, made: Floats, cover: Floats) -> Floats:
     """What the camera's sharpening would have added to what was rendered, as encoded values (H, W, 3).
 
     The photograph has been sharpened already. Only what it did not show is: models, their outlines before the place,
@@ -140,7 +146,8 @@ def sharpening(sharpness: Sharpness, base: Floats, place: Floats, made: Floats, 
 
     Parameters
     ----------
-    base, place, made : encoded values (H, W, 3) of the photograph, of the place in the models' light, and with them.
+    base, shade, place, made : encoded values (H, W, 3) of the photograph, of it in the models' shadow, of the place in
+        all the light that they leave it, and with them.
     cover : (H, W) how far models fill a pixel.
     """
 
@@ -150,7 +157,7 @@ def sharpening(sharpness: Sharpness, base: Floats, place: Floats, made: Floats, 
         return np.asarray(values - mask, np.float32)
 
     share = cover[..., None]
-    relit = np.where(base > DARK, place / np.maximum(base, DARK), 1).astype(np.float32)
+    relit = np.where(base > DARK, shade / np.maximum(base, DARK), 1).astype(np.float32)
     found = beyond(made - place) + share * beyond(place) + (1 - share) * base * beyond(relit)
     return np.asarray(np.float32(sharpness.sharpened) * found, np.float32)
 
@@ -216,7 +223,7 @@ def _fitted(values: Array, along: Array, across: Array, middle: Array, normal: A
     low, high = (luma[side].mean() for side in (across < -REACH / 2, across > REACH / 2))
     step = high - low
     beside = np.concatenate([luma[across < -REACH / 2] - low, luma[across > REACH / 2] - high])
-    if abs(step) < LEAST_CONTRAST or abs(step) < LEAST_FLAT * beside.std():
+    if abs(step) < LEAST_CONTRAST or abs(step) < LEAST_FLAT_SHARPENED * beside.std():
         return None
 
     def parts(p: Array) -> tuple[Array, Array, Array]:
@@ -238,12 +245,15 @@ def _fitted(values: Array, along: Array, across: Array, middle: Array, normal: A
     rest = off(p) * abs(step)
     told = 1 - rest.var() / luma.var()
     sigma = float(np.exp(p[4]))
-    if told < LEAST_TOLD or not 0.15 < sigma < REACH / 2.5 or abs(p[2]) > 1.5 or abs(p[1]) < LEAST_FLAT * rest.std():
+    over_noise = abs(p[1]) / max(float(rest.std()), 1e-9)
+    if told < LEAST_TOLD_SHARPENED or not 0.15 < sigma < REACH / 2.5 or abs(p[2]) > 1.5:
         return None
+    is_clean = told >= LEAST_TOLD and over_noise >= LEAST_FLAT and abs(step) >= LEAST_FLAT * beside.std()
     line = across - p[3] * along
     told_step = (luma - p[0] - p[5] * across) / p[1]
     places = np.array([_place(values[:, c], line, sigma) for c in range(3)])
-    return _Edge(sigma, places, middle, normal, line - p[2], told_step, encode_srgb(values[:, 1]).astype(float))
+    green = encode_srgb(values[:, 1]).astype(float)
+    return _Edge(is_clean, sigma, places, middle, normal, line - p[2], told_step, green)
 
 
 def _place(values: Array, line: Array, sigma: float) -> float:

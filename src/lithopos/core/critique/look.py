@@ -376,7 +376,9 @@ def _guesses(shot: Shot, facts: Derived) -> Iterator[LookLine]:
             yield LookLine(code="guessed sun", says=says, weight=sigma / SUN_SIGMA_DEG, step="light")
     shown = [one for one in shot.models if not one.hidden]
     if shown and not shot.patches and shot.lit_by != "panorama":
-        says = f"How bright the light is rests on the ground’s name: ± {NAMED_STOPS:.1f} stops; patches would tell it"
+        says = (
+            f"How bright the light is rests on the ground’s name: ±\u00a0{NAMED_STOPS:.1f} stops; patches would tell it"
+        )
         yield LookLine(code="guessed light", says=says, weight=GUESSED, step="light")
     mirroring = [one for one in shown if any(way.kind in MIRRORING for way in one.surfaces.values())]
     if mirroring and shot.lit_by != "panorama":

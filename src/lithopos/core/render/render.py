@@ -594,11 +594,14 @@ class _Job:
         soft = sharpness_in_force(self.scene.blend, self.session.measured(), scale)
         if soft is None or not soft.sharpened:
             return np.zeros_like(passes.model)
-        own, none = self.base.as_came.codes[passes.window.slices], np.zeros_like(passes.cover)
-        nothing = replace(passes, model=np.zeros_like(passes.model), cover=none, front=none)
-        place, made = (encode_srgb(light_of(own, one, self.tones)) for one in (nothing, replace(passes, front=none)))
-        base = encode_srgb(self.tones.of_place(self.tones.encoding.light(own)))
-        found = sharpening(soft, base, place, made, passes.cover) * (1 - passes.front)[..., None]
+        own, none, black = self.base.as_came.codes[passes.window.slices], np.zeros_like(passes.cover), 0 * passes.model
+        whole = replace(passes, front=none)
+        lit = replace(whole, model=black, cover=none)
+        # Gathered light has its own borders; they are not drawn sharper than they are told.
+        shaded = replace(lit, added=black)
+        bare = replace(shaded, shadow=black + 1)
+        base, shade, place, made = (encode_srgb(light_of(own, one, self.tones)) for one in (bare, shaded, lit, whole))
+        found = sharpening(soft, base, shade, place, made, passes.cover) * (1 - passes.front)[..., None]
         return np.where(np.abs(found) < FAINT, np.float32(0), found)
 
     def _grain(self, codes: Codes, passes: Passes) -> Floats:
