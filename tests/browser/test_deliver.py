@@ -92,8 +92,7 @@ class Delivering(unittest.TestCase):
         try:
             expect(links).to_have_count(before + count, timeout=LONG_MS)
         except AssertionError as error:
-            shot = page.url.split("/shot/")[1].split("/")[0].split("?")[0]
-            raise AssertionError(f"{error}\n{self.page.server.ask('GET', f'/shots/{shot}/renders')}") from error
+            raise AssertionError(f"{error}\n{self.asked('renders')}") from error
         page.get_by_role("button", name="Make the master and", exact=False).wait_for(timeout=LONG_MS)
         found = {}
         for number in range(count):
@@ -162,17 +161,20 @@ class Delivering(unittest.TestCase):
         expect(page.page.get_by_text("Yes, as it should be")).to_be_visible()
         expect(page.page.get_by_text("master ready")).to_be_visible()  # a reply makes nothing out of date
 
+    def asked(self, what: str) -> Any:
+        """What the server tells of the shot on the screen."""
+        shot = self.page.page.url.split("/shot/")[1].split("/")[0].split("?")[0]
+        return self.page.server.ask("GET", f"/shots/{shot}/{what}")
+
     def proof_of(self, revision: int) -> dict[str, Any]:
         """The newest proof, once it is done and shows a revision."""
-        page, server = self.page.page, self.page.server
-        shot = page.url.split("/shot/")[1].split("/")[0].split("?")[0]
 
         def done() -> Any:
-            renders = server.ask("GET", f"/shots/{shot}/renders")["renders"]
+            renders = self.asked("renders")["renders"]
             newest = next((one for one in renders if one["quality"] == "proof"), None)
             return newest if newest and (newest["state"], newest["revision"]) == ("done", revision) else None
 
-        found: dict[str, Any] = server.wait(done)
+        found: dict[str, Any] = self.page.server.wait(done)
         return found
 
     def tones_of_the_model_leave_the_place(self) -> None:
@@ -180,7 +182,7 @@ class Delivering(unittest.TestCase):
         page.step("Blend")
         page.press("Live")
         page.page.locator("aside").first.get_by_role("button", name="Make a proof").click()
-        before = self.proof_of(page.revision())
+        before, lasts = self.proof_of(page.revision()), self.asked("plan")["master_seconds"]
         page.unfold("Tones")
         thumb = page.page.get_by_role("slider", name="Exposure")
         for _ in range(10):
@@ -188,6 +190,7 @@ class Delivering(unittest.TestCase):
         self.assertAlmostEqual(page.told()["blend"]["model"]["exposure_stops"], -0.5, places=5)
         after = self.proof_of(page.revision())  # it follows of itself, in its own place
         self.assertEqual(after["id"], before["id"])
+        self.assertEqual(self.asked("plan")["master_seconds"], lasts)  # which is told by what was traced
         page.step("Deliver")
         second = self.made(4)
         self.assertFalse(set(second) & set(self.first))  # nothing is overwritten

@@ -264,8 +264,9 @@ class Worker:
             over=self._proof_under(render),
             passes=folder / PASSES if quality == "master" else None,
         )
-        shown_at = 0.0
+        shown_at, begun, traced = 0.0, time.monotonic(), False
         for step in steps:
+            traced = traced or step.done < step.of
             last = step.done == step.of
             if step.picture and (last or time.monotonic() - shown_at > PREVIEW_EVERY_S or quality == "proof"):
                 _show(step.picture, folder, whole=last or quality == "proof")
@@ -284,6 +285,8 @@ class Worker:
                 worked_on=self._worked_on(quality),
                 noise=step.noise,
             )
+        if traced:  # else what an earlier one has traced did
+            library.update_render(render.id, traced_s=time.monotonic() - begun)
         if quality == "master":
             library.let_go_of_sums(render)
 

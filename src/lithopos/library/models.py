@@ -103,8 +103,9 @@ class Render(Base):
     `option` is what of the shot it shows; null: the shot itself. `shot_name` names both (see `Library.shot`).
 
     `part` [px of the photograph] is all that is rendered, where it is not the whole; `goes_on` names the render that
-    this one makes finer, with `wanted` samples a pixel; `noise` is what is left of it [codes of 255]. Of work on a take
-    `stage` is what is done just now; its passes are frames. `worked_on` tells by which machines of a cluster.
+    this one makes finer, with `wanted` samples a pixel; `noise` is what is left of it [codes of 255], `traced_s` how
+    long it took when it was last traced. Of work on a take `stage` is what is done just now; its passes are frames.
+    `worked_on` tells by which machines of a cluster.
 
     States: queued → running → done | failed | stopped; stopping lies between running and stopped.
     """
@@ -129,6 +130,7 @@ class Render(Base):
     stage: Mapped[str | None] = mapped_column(String(10))
     noise: Mapped[float | None]
     seconds_left: Mapped[float | None]
+    traced_s: Mapped[float | None]
     reason: Mapped[str | None] = mapped_column(String(500))
     notes: Mapped[str | None] = mapped_column(String(1000))
     worker: Mapped[str | None] = mapped_column(String(40))

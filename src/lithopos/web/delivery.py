@@ -68,13 +68,12 @@ def _master_seconds(state: ShotState) -> float | None:
     """About how long the master takes: as long as the newest proof, for so many pixels and samples more."""
     shot, photograph = state.shot, state.shot.photograph
     proofs = (one for one in library_at_hand().renders(state.id) if one.quality == "proof" and one.state == "done")
-    proof = next((one for one in proofs if one.part is None and one.finished_at), None)
-    if proof is None or photograph is None or proof.finished_at is None:
+    proof = next((one for one in proofs if one.part is None and one.traced_s), None)
+    if proof is None or photograph is None or proof.traced_s is None:
         return None
-    taken = (proof.finished_at - proof.created_at).total_seconds()
     wide = min((shot.frame or photograph).width, photograph.width)
     larger = (shot.output.scale / min(1.0, PROOF_WIDTH / wide)) ** 2
-    return float(taken * larger * shot.output.samples / max(proof.samples, 1))
+    return float(proof.traced_s * larger * shot.output.samples / max(proof.samples, 1))
 
 
 def _planned(shot: Shot, one: Deliverable) -> Planned | str:
