@@ -138,8 +138,9 @@ def _shot(scene: Taken, variant: str, around: Floats | None) -> Shot:
         ground = shot.ground
         shot = marked(shot, place, scene.studio, scene.empty, np.random.default_rng(1))
         shot = shot.model_copy(update={"ground": ground})
-    if variant not in ("panorama", "oracle") or around is None:
+    if variant not in ("panorama", "oracle"):
         return shot
+    assert around is not None
     disc = variant == "panorama" and not place.overcast
     light = PanoramaLight(file="around.hdr", disc=disc, here=True, dome=dome_of(around))
     behind = _windowed(place)  # a panorama shines through its own windows

@@ -1,7 +1,7 @@
 """`python -m bench.kills SAMPLES [WIDTH] [KILLS]`: a master killed at random, again and again, against one left alone.
 
-The second run, which nobody disturbs, is killed as often as told within the time that the first one took, each time by
-a signal that no process can catch, and begun again in its folder. Prints how many of the picture's values differ.
+The first run is left alone. The second is killed as often as told within about the time that the first one took, each
+time by a signal that no process can catch, and begun again in its folder. Prints how many of its values differ.
 """
 
 from __future__ import annotations
@@ -13,13 +13,10 @@ import time
 from pathlib import Path
 
 import numpy as np
-from proving.truth import SAMPLES
 
-from bench.large import large_shot
+from bench.large import large_master
 from lithopos.core.exchange.decode import read_picture
 from lithopos.core.exchange.picture import write_png
-from lithopos.core.reading.ask import read_model
-from lithopos.core.render.render import render_shot
 
 WIDTH, KILLS = 2400, 10
 ONCE = "--once"
@@ -65,19 +62,8 @@ def _begun(folder: Path, samples: int, width: int) -> subprocess.Popen[bytes]:
 
 def _once(folder: Path, samples: int, width: int) -> None:
     """Render, going on from what the folder holds."""
-    shot, photograph = large_shot(width)
-    steps = render_shot(
-        shot,
-        photograph,
-        lambda name: read_model(SAMPLES / Path(name).name),
-        quality="master",
-        scale=1.0,
-        samples=samples,
-        keep=folder / "kept",
-        passes=folder / "passes",
-    )
     last = None
-    for step in steps:
+    for step in large_master(width, samples, keep=folder / "kept", passes=folder / "passes"):
         last = step.picture or last
     assert last
     write_png(last, folder / "picture.png")

@@ -9,7 +9,9 @@ import resource
 import sys
 import tempfile
 import time
+from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from proving.truth import SAMPLES, marked_shot
@@ -18,14 +20,14 @@ from lithopos.core.exchange.decode import read_picture
 from lithopos.core.exchange.picture import Picture
 from lithopos.core.reading.ask import read_model
 from lithopos.core.render.influence import influence_of
-from lithopos.core.render.render import render_shot
+from lithopos.core.render.render import Step, render_shot
 from lithopos.core.render.session import Session, sized
 from lithopos.core.render.tracer import MitsubaTracer
 from lithopos.core.shot import Shot
 
 WIDTH = 6000
 
-__all__ = ["large_shot"]
+__all__ = ["large_master"]
 
 
 def main() -> None:
@@ -33,22 +35,10 @@ def main() -> None:
     samples = int(sys.argv[1])
     width = int(sys.argv[2]) if len(sys.argv) > 2 else WIDTH
     height = width * 2 // 3
-    shot, photograph = large_shot(width)
     tracer = MitsubaTracer()
-    session = Session(tracer=tracer)
     folder = tempfile.TemporaryDirectory()
     started = time.perf_counter()
-    steps = render_shot(
-        shot,
-        photograph,
-        lambda name: read_model(SAMPLES / Path(name).name),
-        quality="master",
-        scale=1.0,
-        samples=samples,
-        session=session,
-        passes=Path(folder.name),
-    )
-    for step in steps:
+    for step in large_master(width, samples, session=Session(tracer=tracer), passes=Path(folder.name)):
         print(f"{step.done} of {step.of}", end="\r", file=sys.stderr)
     whole = time.perf_counter() - started
     influence = influence_of(tracer.scene)
@@ -63,7 +53,14 @@ def main() -> None:
     print(f"{width} × {height}: peak memory {peak:.1f} GB, passes of {kept:.1f} GB on the disk")
 
 
-def large_shot(width: int) -> tuple[Shot, Picture]:
+def large_master(width: int, samples: int, **more: Any) -> Iterator[Step]:
+    """A master of the yard at a width, step by step; `more` as `render_shot` takes it."""
+    shot, photograph = _large_shot(width)
+    told = {"quality": "master", "scale": 1.0, "samples": samples, **more}
+    return render_shot(shot, photograph, lambda name: read_model(SAMPLES / Path(name).name), **told)
+
+
+def _large_shot(width: int) -> tuple[Shot, Picture]:
     """The cloister yard as if photographed `width` pixels wide, with its marks, and a model that fills most of it."""
     height = width * 2 // 3
     shot = marked_shot("cloister-yard")

@@ -133,19 +133,22 @@ function OnTop({ shot, document, told }: StepProps & { told: BlendAnswer }) {
   const { grain, fringes, halos, softness_px, black } = blend;
   const soft = told.softness_px ?? 0;
   const byHand = grain !== 1 || fringes !== 1 || halos !== 1 || softness_px !== null || black !== 0;
+  const measured = (field: "grain" | "halos" | "fringes", label: string, says: string) => (
+    <Slider
+      label={label}
+      value={blend[field]}
+      min={0}
+      max={3}
+      step={0.05}
+      show={times}
+      onMove={(v) => move({ blend: { [field]: v } })}
+      onKeep={() => keep(says)}
+      onZero={() => void change({ blend: { [field]: 1 } }, `${says}: as measured`)}
+    />
+  );
   return (
     <Section name="blend-by-hand" title="By hand" fact={byHand ? "changed" : "as measured"}>
-      <Slider
-        label="Grain"
-        value={grain}
-        min={0}
-        max={3}
-        step={0.05}
-        show={times}
-        onMove={(v) => move({ blend: { grain: v } })}
-        onKeep={() => keep("grain")}
-        onZero={() => void change({ blend: { grain: 1 } }, "grain: as measured")}
-      />
+      {measured("grain", "Grain", "grain")}
       <Slider
         label="Softness"
         value={softness_px ?? soft}
@@ -157,32 +160,8 @@ function OnTop({ shot, document, told }: StepProps & { told: BlendAnswer }) {
         onKeep={() => keep("softness")}
         onZero={() => void change({ blend: { softness_px: null } }, "softness: as measured")}
       />
-      {(told.red_px !== 0 || told.blue_px !== 0) && (
-        <Slider
-          label="Fringes"
-          value={fringes}
-          min={0}
-          max={3}
-          step={0.05}
-          show={times}
-          onMove={(v) => move({ blend: { fringes: v } })}
-          onKeep={() => keep("colour fringes")}
-          onZero={() => void change({ blend: { fringes: 1 } }, "colour fringes: as measured")}
-        />
-      )}
-      {told.halo !== 0 && (
-        <Slider
-          label="Overshoot"
-          value={halos}
-          min={0}
-          max={3}
-          step={0.05}
-          show={times}
-          onMove={(v) => move({ blend: { halos: v } })}
-          onKeep={() => keep("overshoot")}
-          onZero={() => void change({ blend: { halos: 1 } }, "overshoot: as measured")}
-        />
-      )}
+      {told.halo !== 0 && measured("halos", "Overshoot", "overshoot")}
+      {(told.red_px !== 0 || told.blue_px !== 0) && measured("fringes", "Fringes", "colour fringes")}
       <Slider
         label="Stray light in the blacks"
         value={black}

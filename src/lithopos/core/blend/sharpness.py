@@ -115,7 +115,7 @@ def measured_sharpness(codes: NDArray[np.uint8] | NDArray[np.uint16]) -> Sharpne
     for start, end in _pieces(detect_segments(eight).reshape(-1, 2, 2)):
         found = _edge(codes, top, start, end)
         edges += [found] if found else []
-        if len(edges) >= MOST_EDGES:
+        if sum(one.is_clean for one in edges) >= MOST_EDGES:
             break
     edges.sort(key=lambda one: one.sigma)
     clean = [one for one in edges if one.is_clean]

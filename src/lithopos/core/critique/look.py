@@ -207,12 +207,13 @@ def _shadow(shot: Shot, facts: Derived) -> Iterator[LookLine]:
 
 def _by_hand(shot: Shot, facts: Derived) -> tuple[float, float, float]:
     """What the shade has of the light as it was measured, what it has with strengths by hand, and the light by then."""
-    told = facts.balance
-    shade = float(np.mean(told.shade) / np.mean(told.white)) if told and shot.lit_by == "day" else SHADE
-    if shot.lit_by != "day" or shot.sky.cover > 0 or not 0 < shade < 1:
+    if shot.lit_by != "day" or shot.sky.cover > 0:
         return SHADE, SHADE, 1.0
-    sky, whole = shot.sky.strength * shade, shot.sky.strength * shade + shot.sun.strength * (1 - shade)
-    return shade, float(np.clip(sky / max(whole, 1e-3), 1e-3, 1)), max(whole, 1e-3)
+    told = facts.balance
+    shade = float(np.clip(np.mean(told.shade) / np.mean(told.white), 0.01, 1)) if told else SHADE
+    sky = max(shot.sky.strength * shade, 1e-3)
+    whole = sky + shot.sun.strength * (1 - shade)
+    return shade, sky / whole, whole
 
 
 def _azimuth_deg(way: Array) -> float:

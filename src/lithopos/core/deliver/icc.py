@@ -16,7 +16,7 @@ from PIL import Image, ImageCms
 
 from lithopos.core.encoding import SRGB, Encoding, encoding_of
 from lithopos.core.errors import InputError
-from lithopos.core.exchange.picture import ROWS, Picture, codes_of
+from lithopos.core.exchange.picture import Picture, recoded
 
 P3 = ((0.680, 0.320), (0.265, 0.690), (0.150, 0.060))
 D65 = (0.3127, 0.3290)
@@ -64,13 +64,8 @@ def _deep(picture: Picture, known: Encoding, colours: str) -> Picture:
     assert wanted
     srgb = ImageCms.ImageCmsProfile(ImageCms.createProfile("sRGB")).tobytes()
     icc = display_p3() if colours == "Display P3" else srgb
-    if known is wanted or (known.is_srgb and wanted.is_srgb):
-        return Picture(picture.codes, icc, picture.notes)
-    codes = np.empty_like(picture.codes)
-    for row in range(0, len(codes), ROWS):
-        rows = slice(row, row + ROWS)
-        codes[rows] = codes_of(wanted.encoded(known.light(picture.codes[rows])), codes.dtype)
-    return Picture(codes, icc, picture.notes)
+    alike = known is wanted or (known.is_srgb and wanted.is_srgb)
+    return Picture(picture.codes if alike else recoded(picture.codes, known, wanted), icc, picture.notes)
 
 
 def _opened(icc: bytes) -> Any:

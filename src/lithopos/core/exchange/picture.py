@@ -17,21 +17,20 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageCms
 
-from lithopos.core.colour import encode_srgb
 from lithopos.core.encoding import SRGB, Encoding, encoding_of
 from lithopos.core.errors import NoRoom
 
 Codes = NDArray[np.uint8] | NDArray[np.uint16]
-ROWS = 256  # that are brought to sRGB at a time
+ROWS = 256  # that are recoded at a time
 
 __all__ = [
-    "ROWS",
     "Codes",
     "Picture",
     "codes_of",
     "encoded_of",
     "in_srgb",
     "png_of",
+    "recoded",
     "seen_in_srgb",
     "whole_or_not",
     "write_atomically",
@@ -95,11 +94,16 @@ def seen_in_srgb(picture: Picture) -> Picture:
     encoding = picture.encoding
     if encoding.is_srgb:
         return picture
-    codes = np.empty_like(picture.codes)
+    return Picture(recoded(picture.codes, encoding, SRGB), None, picture.notes, picture.converted, picture)
+
+
+def recoded(codes: Codes, own: Encoding, wanted: Encoding) -> Codes:
+    """Codes (H, W, 3) that stand for the same light in another way; a few rows at a time, as light takes room."""
+    made = np.empty_like(codes)
     for row in range(0, len(codes), ROWS):
         rows = slice(row, row + ROWS)
-        codes[rows] = codes_of(encode_srgb(encoding.light(picture.codes[rows])), codes.dtype)
-    return Picture(codes, None, picture.notes, picture.converted, picture)
+        made[rows] = codes_of(wanted.encoded(own.light(codes[rows])), codes.dtype)
+    return made
 
 
 def encoded_of(codes: Codes) -> NDArray[np.float32]:

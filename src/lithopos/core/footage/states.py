@@ -72,8 +72,8 @@ def state_key(shot: Shot) -> str:
     """By what a still shot's pixels are decided."""
     from lithopos.core.render.render import AFTERWARDS
 
-    # Grain and the tones of the place and the whole are given to finished frames.
-    without: dict[str, Any] = dict.fromkeys(AFTERWARDS, True) | {"blend": {"place", "whole", "grain"}}
+    # Grain and the tones of the place and the whole are given to finished frames; overshoot is not.
+    without: dict[str, Any] = dict.fromkeys(AFTERWARDS, True) | {"blend": {"place", "whole", "grain", "halos"}}
     told = shot.model_dump_json(exclude=without)
     return hashlib.sha256(told.encode()).hexdigest()[:24]
 

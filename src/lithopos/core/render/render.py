@@ -16,23 +16,22 @@ from typing import Any, Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from lithopos.core.arrays import Floats, Mask, largest_channel
-from lithopos.core.blend.blend import FAINT, Tones, as_photographed, grain_lacking, sharpness_in_force
+from lithopos.core.arrays import Floats, Mask
+from lithopos.core.blend.blend import Tones, as_photographed
 from lithopos.core.blend.grade import graded, is_plain, luts_of
 from lithopos.core.blend.lut import Luts, ReadLut
-from lithopos.core.blend.sharpness import sharpening
-from lithopos.core.colour import encode_srgb
 from lithopos.core.composite.bump import bumped, relief
 from lithopos.core.composite.catch import BRIGHTEST, BRIGHTEST_ADDED, Caught, catch, halo_px, noise_of
 from lithopos.core.composite.denoise import Quality as Denoising
+from lithopos.core.composite.given import given
 from lithopos.core.composite.mattes import coverage_of, front_light, front_of
-from lithopos.core.composite.passes import Names, Passes, keep_names, keep_passes, light_of, put_together
+from lithopos.core.composite.passes import Names, Passes, keep_names, keep_passes, put_together
 from lithopos.core.composite.scope import Scope, scope_of
 from lithopos.core.composite.whites import Whites, whites_of
 from lithopos.core.deliver.framed import window_of
 from lithopos.core.errors import Cancelled, InputError, NothingSeen
 from lithopos.core.exchange.graphic import ReadGraphic
-from lithopos.core.exchange.picture import Codes, Picture, seen_in_srgb
+from lithopos.core.exchange.picture import Picture, seen_in_srgb
 from lithopos.core.geometry.model import Model
 from lithopos.core.layers import HALVES, Layers, Window
 from lithopos.core.place.falloff import light_map
@@ -568,8 +567,10 @@ class _Job:
         passes = Passes(window, *parts, objects, materials, np.zeros_like(model))
         if not self._blends(denoising):
             return passes
-        passes = replace(passes, grain=self._halos(passes, scale))
-        return replace(passes, grain=passes.grain + self._grain(codes, passes))
+        own = self.base.as_came.codes[window.slices]
+        photographed = self.session.measured()
+        lacks = given(own, passes, self.tones, photographed, self.scene.blend, scale, self.seed)
+        return replace(passes, grain=lacks)
 
     def _blends(self, denoising: Denoising) -> bool:
         """Whether the photograph is known well enough: nobody waits for a picture under way while it is measured."""
@@ -588,34 +589,6 @@ class _Job:
         if not is_plain(blend.model):
             model = graded(np.asarray(model / share, np.float32), blend.model, self.luts) * share
         return shadow, added, model, cover
-
-    def _halos(self, passes: Passes, scale: float) -> Floats:
-        """What the camera's sharpening would have made of what a window shows."""
-        soft = sharpness_in_force(self.scene.blend, self.session.measured(), scale)
-        if soft is None or not soft.sharpened:
-            return np.zeros_like(passes.model)
-        own, none, black = self.base.as_came.codes[passes.window.slices], np.zeros_like(passes.cover), 0 * passes.model
-        whole = replace(passes, front=none)
-        lit = replace(whole, model=black, cover=none)
-        # Gathered light has its own borders; they are not drawn sharper than they are told.
-        shaded = replace(lit, added=black)
-        bare = replace(shaded, shadow=black + 1)
-        base, shade, place, made = (encode_srgb(light_of(own, one, self.tones)) for one in (bare, shaded, lit, whole))
-        found = sharpening(soft, base, shade, place, made, passes.cover) * (1 - passes.front)[..., None]
-        return np.where(np.abs(found) < FAINT, np.float32(0), found)
-
-    def _grain(self, codes: Codes, passes: Passes) -> Floats:
-        """What grain a window lacks once it is put together."""
-        grain, amount = self.session.measured().grain, self.scene.blend.grain
-        if grain is None or amount == 0:
-            return np.zeros_like(passes.model)
-        made = encode_srgb(light_of(self.base.as_came.codes[passes.window.slices], passes, self.tones))
-        front = passes.front[..., None]
-        kept = front + (1 - front) * (1 - passes.cover[..., None]) * passes.shadow
-        base = codes.astype(np.float32) / np.float32(np.iinfo(codes.dtype).max)
-        # Where no code moves nothing was rendered that could lack any.
-        moved = largest_channel(np.abs(made - base) * np.iinfo(codes.dtype).max >= 0.5) & passes.changed
-        return grain_lacking(grain, amount, base, made, np.asarray(kept, np.float32), moved, passes.window, self.seed)
 
     def _bump(self, window: Window, layers: Layers) -> Callable[[Floats, Mask], Floats] | None:
         """What makes level ground uneven, where that is asked for and a sun shines."""
