@@ -1,10 +1,9 @@
 """Who passes in front of the place: how much of each pixel they fill, and where they darken it.
 
-A frame differs from the clean plate by its noise, by shadows, or because somebody is there. A shadow keeps what is
-under it: the plate's texture, with less light (Horprasert, Harwood & Davis 1999; Prati et al. 2003, DOI
-10.1109/TPAMI.2003.1206520), of a colour that goes with how dark it is. What neither noise nor a shadow explains is
-somebody. At their edges a pixel C shows α F + (1 − α) B with B known: α is told along F − B, as surely as both differ,
-and in between by the matting Laplacian (Levin, Lischinski & Weiss 2008, DOI 10.1109/TPAMI.2007.1177).
+A frame differs from the clean plate by its noise, by shadows, or because somebody is there. What neither noise nor a
+shadow explains is somebody; once their colours are learnt, these decide where it could be either. At their edges a
+pixel C shows α F + (1 − α) B with B known: α is told along F − B, as surely as both differ, and in between by the
+matting Laplacian (Levin, Lischinski & Weiss 2008, DOI 10.1109/TPAMI.2007.1177).
 """
 
 from __future__ import annotations
@@ -21,29 +20,23 @@ from scipy.sparse import diags
 from lithopos.core.arrays import Floats, Mask
 from lithopos.core.blend.grain import Grain
 from lithopos.core.colour import encode_srgb
+from lithopos.core.footage.colours import Colours, log_odds
+from lithopos.core.footage.shadows import LIGHTEST, UNLIT, ratio_of, shadowed, variance_of
 
-MISSED_PX = 0.15  # how far an edge of the plate may lie off in a frame
-WINDOWS = (7, 3)  # pixels across in which a shadow's ratio is told
-SURELY, BORDER = 1.8, 1.2  # noise variances of what surely is a shadow; what a shadow's border counts as
 SOMEBODY = 3.6  # what neither noise nor shadow explains, of noise variances a channel
-# How far a shadow's red and blue may be off beside green, of natural logarithms, from and to: what is told is that of
-# most of it, level ground under a blue sky; walls take light from the ground as well, which is warmer.
-OFF_FROM, OFF_TO = np.array([-0.12, -0.01, -0.28], np.float32), np.array([0.2, 0.01, 0.12], np.float32)
-LIGHTEST, LEAST_ABOUT = 1.06, 0.72
-UNLIT = np.float32(0.99)  # light left in the deepest shadow where no sun is to be taken
-USUAL_DEEPEST = (0.22, 0.25, 0.3)  # light left in a shadow, as long as nobody has looked
+LIKELIER, SURELY_PLACE = -0.5, -2.0  # log odds from which it is somebody by colour, and below which surely the place
 SMOOTH_PX = 1.1  # how far the verdicts of neighbours count
 LEAST = 2.5e-4  # of all pixels: somebody fills so many
 HOLE = 0.06  # of somebody: a smaller hole in them is none
 SEEN_THROUGH, BARE = 16, 1.5  # but one of so many pixels that shows the place, to within so many noise variances
 CHANGED, MARGIN_PX = 2.0, 24  # noise variances of a neighbourhood from which it is looked at; pixels about it
-BAND_PX = 0.0032  # of the picture's width: how far from a verdict's border its edge is sought
+BAND_PX = 0.0021  # of the picture's width: how far from a verdict's border its edge is sought
 SHADE_PX = 1.2  # how far a shade is smoothed
 SURE = 30.0  # how much the known background counts in it beside the Laplacian
 
 Part = tuple[slice, slice]
 
-__all__ = ["USUAL_DEEPEST", "Front", "Part", "Verdict", "front_of_frame", "judged", "people_of", "shade_of"]
+__all__ = ["Front", "Part", "Verdict", "front_of_frame", "judged", "people_of"]
 
 
 @dataclass(frozen=True)
@@ -81,7 +74,14 @@ class Front:
 
 
 def judged(
-    frame: Floats, plate: Floats, noise: Grain, deepest: Floats, bluer: float = 0.0, in_shade: Mask | None = None
+    frame: Floats,
+    plate: Floats,
+    noise: Grain,
+    deepest: Floats,
+    *,
+    bluer: float = 0.0,
+    in_shade: Mask | None = None,
+    colours: Colours | None = None,
 ) -> Verdict:
     """Where a frame shows somebody, and where a shadow.
 
@@ -91,20 +91,31 @@ def judged(
     deepest : which share (3,) of its light a place has left where no sun is.
     bluer : by how much bluer and less red a shadow may be than goes with that, as long as it is not known well.
     in_shade : (H, W) where no sun reaches the place itself, so that nobody can take it away.
+    colours : of whoever passes; None as long as they are not learnt.
     """
     seen, base = encode_srgb(np.clip(frame, 0, 1)), encode_srgb(np.clip(plate, 0, 1))
-    sigma2 = _variance(base, noise)
+    sigma2 = variance_of(base, noise)
     plain = np.asarray(((seen - base) ** 2 / sigma2).mean(-1), np.float32)
     changed = cv2.GaussianBlur(plain, (0, 0), 2.0) > CHANGED
-    verdict, shade, dims = np.zeros(plain.shape, bool), np.ones_like(plate), np.full_like(plain, np.inf)
+    verdict, shade, unlike = np.zeros(plain.shape, bool), np.ones_like(plate), plain.copy()
     for part in _parts(changed):
+        here, there = frame[part], plate[part]
         least = deepest if in_shade is None else np.where(in_shade[part][..., None], UNLIT, deepest)
-        dim, ratio = _shadowed(frame[part], plate[part], seen[part], sigma2[part], noise, least, bluer)
-        unlike = np.minimum(np.minimum(plain[part], dim), 4 * SOMEBODY)
-        verdict[part] |= cv2.GaussianBlur(np.asarray(unlike, np.float32), (0, 0), SMOOTH_PX) > SOMEBODY
-        shade[part], dims[part] = np.minimum(ratio, LIGHTEST), dim
-    somebody = _whole(verdict, np.minimum(plain, dims), LEAST * plain.size) if verdict.any() else verdict
-    shaded = changed & (dims < SOMEBODY) & ~somebody
+        dim, ratio = shadowed(here, there, seen[part], sigma2[part], noise, least, bluer)
+        off = np.minimum(np.minimum(plain[part], dim), 4 * SOMEBODY)
+        if colours is None:
+            told = cv2.GaussianBlur(np.asarray(off, np.float32), (0, 0), SMOOTH_PX) > SOMEBODY
+        else:
+            alone, together = log_odds(here, there, noise, least, colours, (part[0].start, len(frame)))
+            told = changed[part] & (together > LIKELIER)
+            off = np.where(alone < SURELY_PLACE, 0, np.float32(SOMEBODY))
+            ratio = np.where((dim < SOMEBODY)[..., None], ratio, ratio_of(here, there, 3))
+            dim = np.zeros_like(dim)
+        verdict[part] |= told
+        unlike[part] = off
+        shade[part] = np.where((dim < SOMEBODY)[..., None], np.minimum(ratio, LIGHTEST), 1)
+    somebody = _whole(verdict, unlike, LEAST * plain.size) if verdict.any() else verdict
+    shaded = changed & ~somebody
     return Verdict(somebody, np.asarray(np.where(shaded[..., None], shade, 1.0), np.float32))
 
 
@@ -121,64 +132,6 @@ def _parts(mask: Mask) -> list[Part]:
         )
         for rows, columns in ndimage.find_objects(labels)
     ]
-
-
-def _variance(base: Floats, noise: Grain) -> Floats:
-    """How much a pixel may differ from the plate by noise, and because the plate's edges lie a little off."""
-    gx, gy = cv2.Sobel(base, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(base, cv2.CV_32F, 0, 1, scale=0.125)
-    return np.asarray(noise.at(base) ** 2 + MISSED_PX**2 * (gx**2 + gy**2) + (0.6 / 255) ** 2, np.float32)
-
-
-def _shadowed(
-    frame: Floats, plate: Floats, seen: Floats, sigma2: Floats, noise: Grain, deepest: Floats, bluer: float
-) -> tuple[Floats, Floats]:
-    """How far (H, W) a frame is from the plate in a shadow, in noise variances a channel; the shadow's ratio (H, W, 3).
-
-    The ratio is told in a window, and in a smaller one. A shadow's border runs through both: there, near what surely is
-    a shadow, each pixel's own ratio may do, as long as it is like a shadow's.
-    """
-    dim, best = np.full(plate.shape[:2], np.inf, np.float32), np.ones_like(plate)
-    for size in WINDOWS:
-        ratio = _ratio(frame, plate, size)
-        shadowed = encode_srgb(np.clip(plate * ratio, 0, 1))
-        # In the dark the same light is fewer codes of noise, and the plate's own edges are as far off.
-        told = ((seen - shadowed) ** 2 / (_variance(shadowed, noise) + 0.25 * sigma2)).mean(-1)
-        better = _like_shadow(ratio, 0.0, deepest, bluer) & (told < dim)
-        dim, best = np.where(better, told, dim), np.where(better[..., None], ratio, best)
-    darker = best[..., 1] < 0.97
-    surely = cv2.morphologyEx(((dim < SURELY) & darker).astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))
-    near = cv2.dilate(surely, np.ones((2 * WINDOWS[0] - 1, 2 * WINDOWS[0] - 1), np.uint8)) > 0
-    own = _ratio(frame, plate, 1)
-    # Noise of linear light beside it: encoded values go with its 1/2.2th power.
-    doubt = 2.5 * 2.2 * noise.at(seen).mean(-1) / np.maximum(seen.mean(-1), 0.02)
-    border = near & _like_shadow(own, doubt, deepest, bluer) & (dim > BORDER)
-    return np.where(border, np.float32(BORDER), dim), np.where(border[..., None], own, best)
-
-
-def _ratio(frame: Floats, plate: Floats, size: int) -> Floats:
-    """Light left (H, W, 3), by least squares in a window."""
-    both = cv2.blur(frame * plate, (size, size))
-    return np.asarray(both / np.maximum(cv2.blur(plate * plate, (size, size)), 1e-7), np.float32)
-
-
-def _like_shadow(ratio: Floats, doubt: Floats | float, deepest: Floats, bluer: float) -> Mask:
-    """Where a ratio may be a shadow's: all that comes from about, A = `deepest`, and a share v of the sun's rest.
-
-    A + (1 − A) v is a line of ratios; v is taken by their brightness, and colour has to follow. Close to who throws it
-    less may come from about as well.
-
-    Parameters
-    ----------
-    doubt : by how much colour may be off besides, of natural logarithms.
-    """
-    green = np.maximum(ratio[..., 1], 1e-4)
-    sunny = np.clip((green - deepest[..., 1]) / (1 - deepest[..., 1]), 0, 1)[..., None]
-    line = deepest + (1 - deepest) * sunny
-    close = green / line[..., 1]
-    off = np.log(np.maximum(ratio, 1e-4) / green[..., None]) - np.log(line / line[..., 1:2])
-    more = np.asarray(doubt)[..., None]
-    colour = ((off >= OFF_FROM - more - [bluer, 0, 0]) & (off <= OFF_TO + more + [0, 0, bluer])).all(-1)
-    return np.asarray(colour & (close >= LEAST_ABOUT) & (close <= LIGHTEST * (1 + doubt)))
 
 
 def _whole(verdict: Mask, unlike: Floats, least: float) -> Mask:
@@ -313,8 +266,3 @@ def _carried(values: Floats, known: Mask, reach: int) -> Floats:
         weight += here
     rest = values[known].mean(0)
     return np.asarray(made + (1 - weight)[..., None] * rest, np.float32)
-
-
-def shade_of(frame: Floats, plate: Floats) -> Floats:
-    """The plain ratio of a frame to the plate, bounded: what a stroke takes as a shadow."""
-    return np.asarray(np.clip(_ratio(frame, plate, WINDOWS[0]), 0.05, LIGHTEST), np.float32)

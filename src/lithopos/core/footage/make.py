@@ -46,7 +46,7 @@ from lithopos.core.render.render import render_shot
 from lithopos.core.render.session import Session, sized
 from lithopos.core.shot import Passing, Shot, Take
 
-FRONTS, MADE = 2, 1  # raised when they are told or made otherwise, so that what was kept is made anew
+FRONTS, MADE = 3, 1  # raised when they are told or made otherwise, so that what was kept is made anew
 LAYERS_HELD = 3
 CLOUDED = 0.9  # of the sky, from which on no sun throws shadows
 NEAR = 0.02  # of the picture's width: so near to what the models reach edges of people matter
@@ -247,7 +247,8 @@ class FootageJob:
         """What a frame (H, W, 3) in linear light shows of whoever passes."""
         dark = None if self._sunless is None else self._as_it_lies(self._sunless, number)
         study = self.study
-        return judged(light, study.plate_in(number), study.noise, study.deepest, in_shade=dark)
+        plate = study.plate_in(number)
+        return judged(light, plate, study.noise, study.deepest, in_shade=dark, colours=study.colours)
 
     @cached_property
     def _sunless(self) -> Mask | None:

@@ -6,7 +6,8 @@ import cv2
 import numpy as np
 
 from lithopos.core.arrays import Array, Floats, Mask
-from lithopos.core.footage.front import Verdict, shade_of
+from lithopos.core.footage.front import Verdict
+from lithopos.core.footage.shadows import shade_of
 from lithopos.core.footage.study import stroke_mask
 from lithopos.core.shot import FrontStroke
 

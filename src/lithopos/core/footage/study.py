@@ -18,16 +18,18 @@ from lithopos.core.colour import decode_srgb, encode_srgb, linear_of
 from lithopos.core.composite.mattes import painted
 from lithopos.core.errors import Cancelled, InputError
 from lithopos.core.exchange.picture import Codes, codes_of, encoded_of, write_atomically
+from lithopos.core.footage.colours import Colours, Learning
 from lithopos.core.footage.frames import read_frame, read_frames
-from lithopos.core.footage.front import USUAL_DEEPEST, judged
+from lithopos.core.footage.front import Verdict, judged
 from lithopos.core.footage.gain import fitted_gain, gain_field
 from lithopos.core.footage.noise import take_noise
 from lithopos.core.footage.parallel import side_by_side
 from lithopos.core.footage.plate import clean_plate
+from lithopos.core.footage.shadows import USUAL_DEEPEST
 from lithopos.core.footage.shake import Moved, Reference, brought_to, farthest_px, inverse, most_px
 from lithopos.core.shot import PlateStroke, Take
 
-STUDY = 3  # raised when a measure changes, so that what was kept is made anew
+STUDY = 4  # raised when a measure changes, so that what was kept is made anew
 MOST_FRAMES = 96  # of which a plate is made
 MOST_BYTES = 3 << 30  # of frames that lie ready for it
 ALIKE_PX = 0.35  # so far two neighbours may lie apart
@@ -35,6 +37,8 @@ PAIRS = 12  # of neighbours, by which noise is told
 SHADES, SHADED, LEAST_SHADED = 8, 0.9, 200  # frames, light left, and pixels by which the deepest shadow is told
 FULL_SHADE, SHADE_ROUNDS = 0.2, 3  # quantile of shades that is taken for the sun's whole absence
 BLUER = 0.16  # how much bluer than by what was told before shadows may be then
+COLOURS_EACH, COLOURS_LEAST, COLOURS_MOST = 8, 24, 96  # each how many frames people's colours are learnt by; bounds
+COLOURED = ("bodies", "off", "spread")  # what of colours is kept
 
 __all__ = [
     "STUDY",
@@ -57,6 +61,7 @@ class Study:
     gains : (N, 10, 3) factors of each frame's gain against the plate.
     plate : (H, W, 3) encoded 0..1; `empty` (H, W): where the place was ever seen; `seen`: in which share of frames.
     deepest : which share (3,) of its light the place has left in the take's deepest shadows.
+    colours : of whoever passes; None where too little of anybody is sure.
     """
 
     first: int
@@ -67,6 +72,7 @@ class Study:
     seen: Floats
     empty: Mask
     deepest: Floats
+    colours: Colours | None = None
 
     def lies(self, number: int) -> Array:
         """(2, 3) from the plate's pixels to a frame's."""
@@ -135,7 +141,8 @@ def studied(
     gains = np.array([gain for _, gain in lies])
     found = Study(take.first, told, gains, noise, plate.encoded, plate.seen, plate.empty, full)
     found = replace(found, noise=_noise_beside(path, found))
-    return replace(found, deepest=_deepest(path, found))
+    found = replace(found, deepest=_deepest(path, found))
+    return replace(found, colours=_colours(path, found, stop))
 
 
 def whole_study(steps: Generator[tuple[int, int], None, Study]) -> Study:
@@ -241,8 +248,23 @@ def _deepest(path: Path, study: Study) -> Floats:
 
 def _shades(study: Study, deepest: Floats, frame: tuple[int, Floats]) -> Floats:
     """Ratios (N, 3) of the shadows in a frame, by its number and its light (H, W, 3)."""
-    shade = judged(frame[1], study.plate_in(frame[0]), study.noise, deepest, BLUER).shade[::2, ::2]
+    shade = judged(frame[1], study.plate_in(frame[0]), study.noise, deepest, bluer=BLUER).shade[::2, ::2]
     return np.asarray(shade[(shade < SHADED).all(-1)])
+
+
+def _colours(path: Path, study: Study, stop: Callable[[], bool]) -> Colours | None:
+    """The colours of whoever passes, by frames spread over the take."""
+    count = min(max(len(study.moved) // COLOURS_EACH, COLOURS_LEAST), COLOURS_MOST)
+
+    def looked_at(item: tuple[int, Codes]) -> tuple[Floats, Floats, Verdict]:
+        light, plate = linear_of(item[1]), study.plate_in(item[0])
+        return light, plate, judged(light, plate, study.noise, study.deepest)
+
+    learning = Learning()
+    for light, plate, verdict in side_by_side(looked_at, _only(path, _spread(study, count))):
+        _pause(stop)
+        learning.add(light, plate, verdict.somebody, verdict.shade, study.deepest)
+    return learning.learnt()
 
 
 def _spread(study: Study, most: int) -> list[int]:
@@ -298,11 +320,15 @@ def kept_study(place: Path) -> Study | None:
     with np.load(place, allow_pickle=False) as kept:
         grain = Grain(kept["sigma"], kept["hangs"], kept["together"], int(kept["told_by"]))
         names = ("moved", "gains", "plate", "seen", "empty", "deepest")
-        return Study(first=int(kept["first"]), noise=grain, **{name: kept[name] for name in names})
+        colours = Colours(**{name: kept[name] for name in COLOURED}) if COLOURED[0] in kept else None
+        values = {name: kept[name] for name in names}
+        return Study(first=int(kept["first"]), noise=grain, colours=colours, **values)
 
 
 def keep_study(study: Study, place: Path) -> None:
     """Keep a study; NoRoom if the disk is full."""
     grain = {name: getattr(study.noise, name) for name in ("sigma", "hangs", "together", "told_by")}
-    values = {name: value for name, value in vars(study).items() if name != "noise"} | grain
+    values = {name: value for name, value in vars(study).items() if name not in ("noise", "colours")} | grain
+    if study.colours:
+        values |= {name: getattr(study.colours, name) for name in COLOURED}
     write_atomically(place, lambda file: np.savez(file, **values))

@@ -1,0 +1,96 @@
+"""What a shadow leaves of a place: how light and of which colour, and how far a frame is from that.
+
+A shadow keeps what is under it: the plate's texture, with less light (Horprasert, Harwood & Davis 1999; Prati et al.
+2003, DOI 10.1109/TPAMI.2003.1206520), of a colour that goes with how dark it is.
+"""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+
+from lithopos.core.arrays import Floats, Mask
+from lithopos.core.blend.grain import Grain
+from lithopos.core.colour import encode_srgb
+
+MISSED_PX = 0.15  # how far an edge of the plate may lie off in a frame
+WINDOWS = (7, 3)  # pixels across in which a shadow's ratio is told
+SURELY, BORDER = 1.8, 1.2  # noise variances of what surely is a shadow; what a shadow's border counts as
+# How far a shadow's red and blue may be off beside green, of natural logarithms, from and to: what is told is that of
+# most of it, level ground under a blue sky; walls take light from the ground as well, which is warmer.
+OFF_FROM, OFF_TO = np.array([-0.12, -0.28], np.float32), np.array([0.2, 0.12], np.float32)
+LIGHTEST, LEAST_ABOUT = 1.06, 0.72
+UNLIT = np.float32(0.99)  # light left in the deepest shadow where no sun is to be taken
+USUAL_DEEPEST = (0.22, 0.25, 0.3)  # light left in a shadow, as long as nobody has looked
+
+__all__ = ["LIGHTEST", "UNLIT", "USUAL_DEEPEST", "beside_line", "ratio_of", "shade_of", "shadowed", "variance_of"]
+
+
+def variance_of(base: Floats, noise: Grain) -> Floats:
+    """How much a pixel may differ from the plate by noise, and because the plate's edges lie a little off."""
+    gx, gy = cv2.Sobel(base, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(base, cv2.CV_32F, 0, 1, scale=0.125)
+    return np.asarray(noise.at(base) ** 2 + MISSED_PX**2 * (gx**2 + gy**2) + (0.6 / 255) ** 2, np.float32)
+
+
+def shadowed(
+    frame: Floats, plate: Floats, seen: Floats, sigma2: Floats, noise: Grain, deepest: Floats, bluer: float
+) -> tuple[Floats, Floats]:
+    """How far (H, W) a frame is from the plate in a shadow, in noise variances a channel; the shadow's ratio (H, W, 3).
+
+    The ratio is told in a window, and in a smaller one. A shadow's border runs through both: there, near what surely is
+    a shadow, each pixel's own ratio may do, as long as it is like a shadow's.
+    """
+    dim, best = np.full(plate.shape[:2], np.inf, np.float32), np.ones_like(plate)
+    for size in WINDOWS:
+        ratio = ratio_of(frame, plate, size)
+        dimmed = encode_srgb(np.clip(plate * ratio, 0, 1))
+        # In the dark the same light is fewer codes of noise, and the plate's own edges are as far off.
+        told = ((seen - dimmed) ** 2 / (variance_of(dimmed, noise) + 0.25 * sigma2)).mean(-1)
+        better = _like_shadow(ratio, 0.0, deepest, bluer) & (told < dim)
+        dim, best = np.where(better, told, dim), np.where(better[..., None], ratio, best)
+    darker = best[..., 1] < 0.97
+    surely = cv2.morphologyEx(((dim < SURELY) & darker).astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))
+    near = cv2.dilate(surely, np.ones((2 * WINDOWS[0] - 1, 2 * WINDOWS[0] - 1), np.uint8)) > 0
+    own = ratio_of(frame, plate, 1)
+    # Noise of linear light beside it: encoded values go with its 1/2.2th power.
+    doubt = 2.5 * 2.2 * noise.at(seen).mean(-1) / np.maximum(seen.mean(-1), 0.02)
+    border = near & _like_shadow(own, doubt, deepest, bluer) & (dim > BORDER)
+    return np.where(border, np.float32(BORDER), dim), np.where(border[..., None], own, best)
+
+
+def ratio_of(frame: Floats, plate: Floats, size: int) -> Floats:
+    """Light left (H, W, 3), by least squares in a window."""
+    both = cv2.blur(frame * plate, (size, size))
+    return np.asarray(both / np.maximum(cv2.blur(plate * plate, (size, size)), 1e-7), np.float32)
+
+
+def beside_line(ratio: Floats, deepest: Floats) -> tuple[Floats, Floats]:
+    """How a ratio (H, W, 3) lies to those of shadows: how light beside them, (H, W), and how red and blue, (H, W, 2).
+
+    All that comes from about, A = `deepest`, and a share v of the sun's rest: A + (1 − A) v is a line of ratios. v is
+    taken by their brightness, then colours are told as natural logarithms beside green. Close to who throws a shadow
+    less may come from about as well: only then a ratio is darker than the line.
+    """
+    green = np.maximum(ratio[..., 1], 1e-4)
+    sunny = np.clip((green - deepest[..., 1]) / (1 - deepest[..., 1]), 0, 1)[..., None]
+    line = deepest + (1 - deepest) * sunny
+    off = np.log(np.maximum(ratio[..., ::2], 1e-4) / green[..., None]) - np.log(line[..., ::2] / line[..., 1:2])
+    return np.asarray(green / line[..., 1], np.float32), np.asarray(off, np.float32)
+
+
+def _like_shadow(ratio: Floats, doubt: Floats | float, deepest: Floats, bluer: float) -> Mask:
+    """Where a ratio may be a shadow's.
+
+    Parameters
+    ----------
+    doubt : by how much colour may be off besides, of natural logarithms.
+    """
+    close, off = beside_line(ratio, deepest)
+    more = np.asarray(doubt)[..., None]
+    colour = ((off >= OFF_FROM - more - [bluer, 0]) & (off <= OFF_TO + more + [0, bluer])).all(-1)
+    return np.asarray(colour & (close >= LEAST_ABOUT) & (close <= LIGHTEST * (1 + doubt)))
+
+
+def shade_of(frame: Floats, plate: Floats) -> Floats:
+    """The plain ratio of a frame to the plate, bounded: what a stroke takes as a shadow."""
+    return np.asarray(np.clip(ratio_of(frame, plate, WINDOWS[0]), 0.05, LIGHTEST), np.float32)
