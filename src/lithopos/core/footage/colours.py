@@ -15,9 +15,8 @@ import numpy as np
 from scipy import ndimage
 
 from lithopos.core.arrays import Array, Floats, Mask
-from lithopos.core.blend.grain import Grain
 from lithopos.core.colour import encode_srgb
-from lithopos.core.footage.shadows import beside_line, ratio_of, variance_of
+from lithopos.core.footage.shadows import Looks, beside_line, ratio_of
 
 BINS, ROWS = 32, 12  # of codes, of each channel; of the picture's height, in which people's colours are told apart
 WIDTH = 256 / BINS  # codes of a bin
@@ -39,7 +38,7 @@ GUIDE_PX, GUIDE_EPS = (
 )  # how far neighbours of like colour answer together; variances below which colours are alike
 SURELY = 4.0  # log odds as which what is surer counts
 
-__all__ = ["Colours", "Learning", "log_odds"]
+__all__ = ["GUIDE_PX", "SURELY", "Colours", "Learning", "guided", "log_odds"]
 
 
 @dataclass(frozen=True)
@@ -94,75 +93,83 @@ class Learning:
         return Colours(bodies.astype(np.float32), middle.astype(float), np.maximum(spread, LEAST_OFF).astype(float))
 
 
-def log_odds(
-    frame: Floats,
-    plate: Floats,
-    noise: Grain,
-    deepest: Floats,
-    colours: Colours,
-    rows: tuple[int, int],
-) -> tuple[Floats, Floats]:
-    """How much likelier somebody is than the place, natural logarithms (H, W): alone, and told with its neighbours.
+def log_odds(colours: Colours, looks: Looks, ratio: Floats, deepest: Floats, row: Array) -> Floats:
+    """How much likelier somebody is than the place at N pixels, natural logarithms (N,).
 
     Parameters
     ----------
-    frame, plate : (H, W, 3) linear, of a part of a picture, the plate as the frame would show it.
-    deepest : which share (3,) or (H, W, 3) of its light the place has left in the deepest shadows.
-    rows : at which the part begins, and how many the whole picture has.
+    looks : of these pixels.
+    ratio : (N, 3) of the frame's light to the plate's, told in a window.
+    deepest : (N, 3) which share of its light the place has left in the deepest shadows.
+    row : (N,) how far down the picture, 0..1.
     """
-    seen, base = (np.asarray(encode_srgb(np.clip(one, 0, 1)) * 255, np.float32) for one in (frame, plate))
-    height, width = seen.shape[:2]
-    y = np.broadcast_to(((np.arange(height) + rows[0] + 0.5) / rows[1] * ROWS - 0.5)[:, None], (height, width))
-    at = [np.clip(y, 0, ROWS - 1), *np.moveaxis(np.clip(seen / WIDTH - 0.5, 0, BINS - 1), -1, 0)]
+    at = [row * ROWS - 0.5, *(looks.seen.T * (256 / WIDTH) - 0.5)]
     body = ndimage.map_coordinates(colours.bodies, at, order=1, mode="nearest")
-    place = _likelihood_of_place(frame, plate, seen, base, noise, deepest, colours)
-    odds = np.clip(np.log(body) - np.log(place + 1e-12), -SURELY, SURELY).astype(np.float32)
-    return odds, _guided(np.asarray(seen / 255, np.float32), odds)
+    place = _likelihood_of_place(colours, looks, ratio, deepest)
+    return np.asarray(np.clip(np.log(body) - np.log(place + 1e-12), -SURELY, SURELY), np.float32)
 
 
-def _likelihood_of_place(
-    frame: Floats, plate: Floats, seen: Floats, base: Floats, noise: Grain, deepest: Floats, colours: Colours
-) -> Floats:
-    """How likely (H, W) the place is to be seen like this, for each cubic code: as it is, or in somebody's shadow.
+def _likelihood_of_place(colours: Colours, looks: Looks, ratio: Floats, deepest: Floats) -> Floats:
+    """How likely the place is to be seen like this, for each cubic code: as it is, or in somebody's shadow.
 
     A shadow has most of its pixels in the middle, as dark as the sun's absence makes it; its border has any brightness
     between that and the sun's; close to somebody it is darker still. Its colours are off as was learnt, and by noise.
     """
-    sigma = np.sqrt(variance_of(np.asarray(base / 255, np.float32), noise)) * 255
-    square = (((seen - base) / sigma) ** 2).sum(-1)
-    plain = np.exp(-0.5 * square) / ((2 * np.pi) ** 1.5 * sigma.prod(-1))
+    seen, base, sigma = looks.seen * 255, looks.base * 255, np.sqrt(looks.sigma2) * 255
+    red, green, blue = (((seen - base) / sigma) ** 2).T
+    plain = np.exp(-0.5 * (red + green + blue)) / ((2 * np.pi) ** 1.5 * sigma[:, 0] * sigma[:, 1] * sigma[:, 2])
 
-    _, off = beside_line(ratio_of(frame, plate, WINDOW), deepest)
+    _, off = beside_line(ratio, deepest)
     per_log = np.maximum(seen, 8) * CODE_PER_LOG
-    own = noise.at(np.asarray(seen / 255, np.float32)) * 255 / per_log
-    spread = np.sqrt(colours.spread**2 + own[..., ::2] ** 2 + own[..., 1:2] ** 2)
-    square = (((off - colours.off) / spread) ** 2).sum(-1)
-    coloured = np.exp(-0.5 * square) / (2 * np.pi * (spread * per_log[..., ::2]).prod(-1))
+    own = (looks.noise.at(looks.seen) * 255 / per_log) ** 2
+    spread = np.sqrt(colours.spread.astype(np.float32) ** 2 + own[:, ::2] + own[:, 1:2])
+    red, blue = (((off - colours.off.astype(np.float32)) / spread) ** 2).T
+    wide = spread * per_log[:, ::2]
+    coloured = np.exp(-0.5 * (red + blue)) / (2 * np.pi * wide[:, 0] * wide[:, 1])
 
-    dark = encode_srgb(np.clip(plate[..., 1] * deepest[..., 1], 0, 1)) * 255
-    between = np.maximum(base[..., 1] - dark, 4)
-    green = seen[..., 1]
-    wide = UMBRA_SPREAD[0] * between + UMBRA_SPREAD[1]
-    middle = np.exp(-0.5 * ((green - dark) / wide) ** 2) / (np.sqrt(2 * np.pi) * wide)
-    border = ((green > dark) & (green < dark + 1.03 * between)) / between
-    depth = ((green < dark) & (green > DEEP * dark)) / np.maximum((1 - DEEP) * dark, 4)
+    dark = base[:, 1] * deepest[:, 1] ** CODE_PER_LOG
+    between = np.maximum(base[:, 1] - dark, 4)
+    level = seen[:, 1]
+    blurred = UMBRA_SPREAD[0] * between + UMBRA_SPREAD[1]
+    middle = np.exp(-0.5 * ((level - dark) / blurred) ** 2) / (np.sqrt(2 * np.pi) * blurred)
+    border = ((level > dark) & (level < dark + 1.03 * between)) / between
+    depth = ((level < dark) & (level > DEEP * dark)) / np.maximum((1 - DEEP) * dark, 4)
     return np.asarray(PLAIN * plain + coloured * (UMBRA * middle + BORDER * border + CLOSE * depth), np.float32)
 
 
-def _guided(guide: Floats, values: Floats) -> Floats:
-    """Values (H, W) as the line through the guide's colours (H, W, 3) has them that fits best around each pixel."""
+def guided(guide: Floats, values: Floats, where: Mask) -> Floats:
+    """Values (H, W) as the line through the guide's colours (H, W, 3) has them that fits best around each pixel.
+
+    Parameters
+    ----------
+    where : (H, W) where they are wanted; elsewhere they are not told.
+    """
 
     def mean(one: Floats) -> Floats:
         return np.asarray(cv2.blur(one, (2 * GUIDE_PX + 1, 2 * GUIDE_PX + 1)), np.float32)
 
+    near = cv2.dilate(where.astype(np.uint8), np.ones((2 * GUIDE_PX + 1, 2 * GUIDE_PX + 1), np.uint8)) > 0
     middle, level = mean(guide), mean(values)
-    shared = mean(guide * values[..., None]) - middle * level[..., None]
-    spread = np.empty((*values.shape, 3, 3), np.float32)
+    shared = mean(guide * values[..., None])[near] - middle[near] * level[near][:, None]
+    pairs = [(one, other) for one in range(3) for other in range(one, 3)]
+    crossed = mean(np.stack([guide[..., one] * guide[..., other] for one, other in pairs], -1))[near]
+    here = middle[near]
+    spread = {pair: told - here[:, pair[0]] * here[:, pair[1]] for pair, told in zip(pairs, crossed.T, strict=True)}
     for one in range(3):
-        for other in range(one, 3):
-            told = mean(guide[..., one] * guide[..., other]) - middle[..., one] * middle[..., other]
-            spread[..., one, other] = spread[..., other, one] = told
-    spread[..., range(3), range(3)] += GUIDE_EPS
-    slopes = np.linalg.solve(spread, shared[..., None])[..., 0].astype(np.float32)
-    offset = level - (slopes * middle).sum(-1)
-    return np.asarray((mean(slopes) * guide).sum(-1) + mean(offset), np.float32)
+        spread[one, one] += GUIDE_EPS
+    slopes = np.zeros((*values.shape, 4), np.float32)
+    slopes[near, :3] = _solved(spread, shared)
+    slopes[near, 3] = level[near] - np.einsum("ij,ij->i", slopes[near, :3], here)
+    told = mean(slopes)
+    return np.asarray(cv2.transform(told[..., :3] * guide, np.ones((1, 3))) + told[..., 3], np.float32)
+
+
+def _solved(spread: dict[tuple[int, int], Floats], shared: Floats) -> Floats:
+    """Slopes (N, 3) that many symmetric matrices of 3 by 3 take to `shared` (N, 3), by cofactors."""
+    a, b, c = spread[0, 0], spread[0, 1], spread[0, 2]
+    d, e, f = spread[1, 1], spread[1, 2], spread[2, 2]
+    aa, bb, cc = d * f - e * e, c * e - b * f, b * e - c * d
+    dd, ee, ff = a * f - c * c, b * c - a * e, a * d - b * b
+    x, y, z = shared.T
+    whole = a * aa + b * bb + c * cc
+    return np.stack([aa * x + bb * y + cc * z, bb * x + dd * y + ee * z, cc * x + ee * y + ff * z], -1) / whole[:, None]

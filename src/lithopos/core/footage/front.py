@@ -20,8 +20,8 @@ from scipy.sparse import diags
 from lithopos.core.arrays import Floats, Mask
 from lithopos.core.blend.grain import Grain
 from lithopos.core.colour import encode_srgb
-from lithopos.core.footage.colours import Colours, log_odds
-from lithopos.core.footage.shadows import LIGHTEST, UNLIT, ratio_of, shadowed, variance_of
+from lithopos.core.footage.colours import GUIDE_PX, SURELY, Colours, guided, log_odds
+from lithopos.core.footage.shadows import LIGHTEST, UNLIT, Looks, ratio_of, shadowed
 
 SOMEBODY = 3.6  # what neither noise nor shadow explains, of noise variances a channel
 LIKELIER, SURELY_PLACE = -0.5, -2.0  # log odds from which it is somebody by colour, and below which surely the place
@@ -93,30 +93,42 @@ def judged(
     in_shade : (H, W) where no sun reaches the place itself, so that nobody can take it away.
     colours : of whoever passes; None as long as they are not learnt.
     """
-    seen, base = encode_srgb(np.clip(frame, 0, 1)), encode_srgb(np.clip(plate, 0, 1))
-    sigma2 = variance_of(base, noise)
-    plain = np.asarray(((seen - base) ** 2 / sigma2).mean(-1), np.float32)
-    changed = cv2.GaussianBlur(plain, (0, 0), 2.0) > CHANGED
-    verdict, shade, unlike = np.zeros(plain.shape, bool), np.ones_like(plate), plain.copy()
-    for part in _parts(changed):
-        here, there = frame[part], plate[part]
-        least = deepest if in_shade is None else np.where(in_shade[part][..., None], UNLIT, deepest)
-        dim, ratio = shadowed(here, there, seen[part], sigma2[part], noise, least, bluer)
-        off = np.minimum(np.minimum(plain[part], dim), 4 * SOMEBODY)
-        if colours is None:
-            told = cv2.GaussianBlur(np.asarray(off, np.float32), (0, 0), SMOOTH_PX) > SOMEBODY
-        else:
-            alone, together = log_odds(here, there, noise, least, colours, (part[0].start, len(frame)))
-            told = changed[part] & (together > LIKELIER)
-            off = np.where(alone < SURELY_PLACE, 0, np.float32(SOMEBODY))
-            ratio = np.where((dim < SOMEBODY)[..., None], ratio, ratio_of(here, there, 3))
-            dim = np.zeros_like(dim)
-        verdict[part] |= told
-        unlike[part] = off
-        shade[part] = np.where((dim < SOMEBODY)[..., None], np.minimum(ratio, LIGHTEST), 1)
-    somebody = _whole(verdict, unlike, LEAST * plain.size) if verdict.any() else verdict
+    looks = Looks.of(frame, plate, noise)
+    changed = cv2.GaussianBlur(looks.plain, (0, 0), 2.0) > CHANGED
+    if in_shade is not None:
+        deepest = np.where(in_shade[..., None], UNLIT, deepest)
+    told = (
+        _at_first(looks, changed, deepest, bluer) if colours is None else _by_colour(looks, changed, deepest, colours)
+    )
+    verdict, unlike, shade = told
+    somebody = _whole(verdict, unlike, LEAST * verdict.size) if verdict.any() else verdict
     shaded = changed & ~somebody
     return Verdict(somebody, np.asarray(np.where(shaded[..., None], shade, 1.0), np.float32))
+
+
+def _at_first(looks: Looks, changed: Mask, deepest: Floats, bluer: float) -> tuple[Mask, Floats, Floats]:
+    """Where (H, W) somebody seems to be, by how many noise variances it is unlike the place, (H, W), and its shade."""
+    verdict, shade, unlike = np.zeros(changed.shape, bool), np.ones_like(looks.plate), looks.plain.copy()
+    for part in _parts(changed):
+        dim, ratio = shadowed(looks.at(part), deepest[part] if deepest.ndim > 1 else deepest, bluer)
+        off = np.minimum(np.minimum(looks.plain[part], dim), 4 * SOMEBODY)
+        verdict[part] |= cv2.GaussianBlur(np.asarray(off, np.float32), (0, 0), SMOOTH_PX) > SOMEBODY
+        unlike[part] = off
+        shade[part] = np.where((dim < SOMEBODY)[..., None], np.minimum(ratio, LIGHTEST), 1)
+    return verdict, unlike, shade
+
+
+def _by_colour(looks: Looks, changed: Mask, deepest: Floats, colours: Colours) -> tuple[Mask, Floats, Floats]:
+    """As `_at_first`, once colours are learnt."""
+    ratio = ratio_of(looks.frame, looks.plate, 3)
+    near = cv2.dilate(changed.astype(np.uint8), np.ones((2 * GUIDE_PX + 1, 2 * GUIDE_PX + 1), np.uint8)) > 0
+    row = (np.nonzero(near)[0] + 0.5) / len(near)
+    least = deepest[near] if deepest.ndim > 1 else np.broadcast_to(deepest, (len(row), 3))
+    alone = np.full(changed.shape, -SURELY, np.float32)
+    alone[near] = log_odds(colours, looks.at(near), ratio[near], least, row)
+    verdict = changed & (guided(looks.seen, alone, changed) > LIKELIER)
+    unlike = np.where(alone < SURELY_PLACE, 0, np.float32(SOMEBODY))
+    return verdict, unlike, np.minimum(ratio, LIGHTEST)
 
 
 def _parts(mask: Mask) -> list[Part]:
@@ -124,14 +136,19 @@ def _parts(mask: Mask) -> list[Part]:
     near = cv2.dilate(mask.astype(np.uint8), np.ones((MARGIN_PX + 1, MARGIN_PX + 1), np.uint8))
     labels, _ = ndimage.label(near)
     height, width = mask.shape
-    half = MARGIN_PX // 2
-    return [
-        (
+    half, made = MARGIN_PX // 2, list[Part]()
+    for rows, columns in sorted(ndimage.find_objects(labels), key=lambda box: box[0].start - box[0].stop):
+        wide = (
             slice(max(0, rows.start - half), min(height, rows.stop + half)),
             slice(max(0, columns.start - half), min(width, columns.stop + half)),
         )
-        for rows, columns in ndimage.find_objects(labels)
-    ]
+        if not any(_inside(wide, other) for other in made):
+            made.append(wide)
+    return made
+
+
+def _inside(part: Part, other: Part) -> bool:
+    return all(one.start >= all_.start and one.stop <= all_.stop for one, all_ in zip(part, other, strict=True))
 
 
 def _whole(verdict: Mask, unlike: Floats, least: float) -> Mask:

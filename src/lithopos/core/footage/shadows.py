@@ -6,8 +6,12 @@ A shadow keeps what is under it: the plate's texture, with less light (Horpraser
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+from functools import cached_property
+
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from lithopos.core.arrays import Floats, Mask
 from lithopos.core.blend.grain import Grain
@@ -23,7 +27,17 @@ LIGHTEST, LEAST_ABOUT = 1.06, 0.72
 UNLIT = np.float32(0.99)  # light left in the deepest shadow where no sun is to be taken
 USUAL_DEEPEST = (0.22, 0.25, 0.3)  # light left in a shadow, as long as nobody has looked
 
-__all__ = ["LIGHTEST", "UNLIT", "USUAL_DEEPEST", "beside_line", "ratio_of", "shade_of", "shadowed", "variance_of"]
+__all__ = [
+    "LIGHTEST",
+    "UNLIT",
+    "USUAL_DEEPEST",
+    "Looks",
+    "beside_line",
+    "ratio_of",
+    "shade_of",
+    "shadowed",
+    "variance_of",
+]
 
 
 def variance_of(base: Floats, noise: Grain) -> Floats:
@@ -32,20 +46,58 @@ def variance_of(base: Floats, noise: Grain) -> Floats:
     return np.asarray(noise.at(base) ** 2 + MISSED_PX**2 * (gx**2 + gy**2) + (0.6 / 255) ** 2, np.float32)
 
 
-def shadowed(
-    frame: Floats, plate: Floats, seen: Floats, sigma2: Floats, noise: Grain, deepest: Floats, bluer: float
-) -> tuple[Floats, Floats]:
+@dataclass(frozen=True)
+class Looks:
+    """What a frame and what the plate shows of some pixels.
+
+    Attributes
+    ----------
+    frame, plate : (..., 3) linear; `seen`, `base`: the same encoded.
+    sigma2 : (..., 3) variance of `seen` beside `base`.
+    """
+
+    frame: Floats
+    plate: Floats
+    seen: Floats
+    base: Floats
+    sigma2: Floats
+    noise: Grain
+
+    @staticmethod
+    def of(frame: Floats, plate: Floats, noise: Grain) -> Looks:
+        """Those of a whole frame (H, W, 3) and the plate as it would show it."""
+        seen, base = encode_srgb(np.clip(frame, 0, 1)), encode_srgb(np.clip(plate, 0, 1))
+        return Looks(frame, plate, seen, base, variance_of(base, noise), noise)
+
+    def at(self, some: tuple[slice, slice] | Mask) -> Looks:
+        """Those of some pixels alone."""
+        frame, plate, seen, base = self.frame[some], self.plate[some], self.seen[some], self.base[some]
+        return Looks(frame, plate, seen, base, self.sigma2[some], self.noise)
+
+    @cached_property
+    def plain(self) -> Floats:
+        """How far (H, W) a frame is from the plate, in noise variances a channel."""
+        return _of_channels((self.seen - self.base) ** 2 / self.sigma2)
+
+
+def _of_channels(values: NDArray[np.floating]) -> Floats:
+    """The mean (H, W) of three channels: over so short an axis numpy's own way is slow."""
+    return np.asarray(cv2.transform(values, np.full((1, 3), 1 / 3)), np.float32)
+
+
+def shadowed(looks: Looks, deepest: Floats, bluer: float) -> tuple[Floats, Floats]:
     """How far (H, W) a frame is from the plate in a shadow, in noise variances a channel; the shadow's ratio (H, W, 3).
 
     The ratio is told in a window, and in a smaller one. A shadow's border runs through both: there, near what surely is
     a shadow, each pixel's own ratio may do, as long as it is like a shadow's.
     """
+    frame, plate, seen, noise = looks.frame, looks.plate, looks.seen, looks.noise
     dim, best = np.full(plate.shape[:2], np.inf, np.float32), np.ones_like(plate)
     for size in WINDOWS:
         ratio = ratio_of(frame, plate, size)
         dimmed = encode_srgb(np.clip(plate * ratio, 0, 1))
         # In the dark the same light is fewer codes of noise, and the plate's own edges are as far off.
-        told = ((seen - dimmed) ** 2 / (variance_of(dimmed, noise) + 0.25 * sigma2)).mean(-1)
+        told = _of_channels((seen - dimmed) ** 2 / (variance_of(dimmed, noise) + 0.25 * looks.sigma2))
         better = _like_shadow(ratio, 0.0, deepest, bluer) & (told < dim)
         dim, best = np.where(better, told, dim), np.where(better[..., None], ratio, best)
     darker = best[..., 1] < 0.97
@@ -53,7 +105,7 @@ def shadowed(
     near = cv2.dilate(surely, np.ones((2 * WINDOWS[0] - 1, 2 * WINDOWS[0] - 1), np.uint8)) > 0
     own = ratio_of(frame, plate, 1)
     # Noise of linear light beside it: encoded values go with its 1/2.2th power.
-    doubt = 2.5 * 2.2 * noise.at(seen).mean(-1) / np.maximum(seen.mean(-1), 0.02)
+    doubt = np.asarray(5.5 * _of_channels(noise.at(seen)) / np.maximum(_of_channels(seen), 0.02), np.float32)
     border = near & _like_shadow(own, doubt, deepest, bluer) & (dim > BORDER)
     return np.where(border, np.float32(BORDER), dim), np.where(border[..., None], own, best)
 
@@ -87,7 +139,8 @@ def _like_shadow(ratio: Floats, doubt: Floats | float, deepest: Floats, bluer: f
     """
     close, off = beside_line(ratio, deepest)
     more = np.asarray(doubt)[..., None]
-    colour = ((off >= OFF_FROM - more - [bluer, 0]) & (off <= OFF_TO + more + [0, bluer])).all(-1)
+    fits = (off >= OFF_FROM - more - [bluer, 0]) & (off <= OFF_TO + more + [0, bluer])
+    colour = fits[..., 0] & fits[..., 1]
     return np.asarray(colour & (close >= LEAST_ABOUT) & (close <= LIGHTEST * (1 + doubt)))
 
 
