@@ -26,6 +26,7 @@ from lithopos.core.errors import InputError
 from lithopos.core.exchange.film import take_notes
 from lithopos.core.exchange.picture import encoded_of
 from lithopos.core.footage.asked import take_notes_of
+from lithopos.core.footage.colours import Colours, Learning
 from lithopos.core.footage.compose import Layer, Taken, composed, shaded_where
 from lithopos.core.footage.frames import read_frame, read_frames
 from lithopos.core.footage.front import Front, front_of_frame, judged
@@ -269,6 +270,26 @@ class WhoIsInFront(unittest.TestCase):
         self.assertGreater(float(found.alpha[62:118, 102:128].mean()), 0.95)
         self.assertLess(float(missed.alpha[62:118, 102:128].mean()), 0.5)
 
+    def test_colours_seen_elsewhere_tell_what_could_be_a_shadow(self) -> None:
+        """Before a red door clothes are surely somebody's; on the ground they look like a shadow, and one like them."""
+        deepest, plate = study().deepest, study().plate_in(0)
+        body, under = np.zeros((160, 240), np.float32), np.ones((160, 240, 1), np.float32)
+        body[70:130, 60:90], under[70:130, 100:190] = 1, 0
+        bluish = np.array([1.05, 1, 1.1], np.float32)
+        cloth = np.median(plate[70:130, 60:90], axis=(0, 1)) * (0.85 * deepest + 0.15) * bluish
+        door = plate * np.array([1, 0.3, 0.25], np.float32)
+        frame = _grainy(np.where(body[..., None] > 0, cloth, door * (under + (1 - under) * deepest)))
+        first, learning = judged(frame, door, study().noise, deepest), Learning()
+        learning.add(frame, door, first.somebody, first.shade, deepest)
+        colours = learning.learnt()
+        assert colours
+        deep = under + (1 - under) * 0.55 * deepest
+        before, after = (_painted(body, cloth, deep, colours=known) for known in (None, colours))
+        for where, true in ((np.s_[72:128, 62:88], 1), (np.s_[72:128, 102:188], 0)):
+            at_first, told = (float(np.abs(one.alpha[where] - true).mean()) for one in (before, after))
+            self.assertGreater(at_first, 0.3)
+            self.assertLess(told, 0.02)
+
     def test_where_something_drawn_keeps_the_sun_off_is_known(self) -> None:
         """Ground behind a box: told as sunless only where a ray to the sun meets the box."""
         width, height = SIZE
@@ -338,17 +359,24 @@ RED = np.array([0.4, 0.07, 0.05], np.float32)
 
 
 def _painted(
-    body: Floats, colour: Floats, shade: Floats | None = None, house: Floats | None = None, dark: Mask | None = None
+    body: Floats,
+    colour: Floats,
+    shade: Floats | None = None,
+    house: Floats | None = None,
+    dark: Mask | None = None,
+    colours: Colours | None = None,
 ) -> Front:
     """Who is in front in a frame of the place, in a house's shade, with a body and its own shadow painted on it."""
-    place = study().plate_in(0) * (1 if house is None else house)
-    lit = place * (1 if shade is None else shade)
-    light = np.where(body[..., None] > 0, colour, lit)
-    grainy = study().noise.at(encode(light)) * np.random.default_rng(8).normal(size=light.shape).astype(np.float32)
-    codes = np.clip(encode(light) + grainy, 0, 1)
-    frame, plate = linear_of((codes * 255 + 0.5).astype(np.uint8)), place.astype(np.float32)
-    verdict = judged(frame, plate, study().noise, study().deepest, in_shade=dark)
-    return front_of_frame(frame, plate, study().noise, verdict)
+    place = (study().plate_in(0) * (1 if house is None else house)).astype(np.float32)
+    frame = _grainy(np.where(body[..., None] > 0, colour, place * (1 if shade is None else shade)))
+    verdict = judged(frame, place, study().noise, study().deepest, in_shade=dark, colours=colours)
+    return front_of_frame(frame, place, study().noise, verdict)
+
+
+def _grainy(light: Floats) -> Floats:
+    """Linear light as the take's sensor has it, in codes."""
+    grain = study().noise.at(encode(light)) * np.random.default_rng(8).normal(size=light.shape).astype(np.float32)
+    return linear_of((np.clip(encode(light) + grain, 0, 1) * 255 + 0.5).astype(np.uint8))
 
 
 class PutTogether(unittest.TestCase):
