@@ -31,6 +31,7 @@ from lithopos.core.footage.compose import Layer, Taken, composed, shaded_where
 from lithopos.core.footage.frames import read_frame, read_frames
 from lithopos.core.footage.front import Front, front_of_frame, judged
 from lithopos.core.footage.people import followed, people_in
+from lithopos.core.footage.shadows import Looks
 from lithopos.core.footage.shake import Moved, Reference
 from lithopos.core.footage.states import state_key, states_at, value_at
 from lithopos.core.footage.strokes import Carried
@@ -73,11 +74,8 @@ def study() -> Study:
 def told(number: int) -> tuple[Floats, Floats, Front]:
     """A frame's light, its plate, and who is in front."""
     frame, plate = linear_of(take()[0].frames[number]), study().plate_in(number)
-    return (
-        frame,
-        plate,
-        front_of_frame(frame, plate, study().noise, judged(frame, plate, study().noise, study().deepest)),
-    )
+    looks = Looks.of(frame, plate, study().noise)
+    return frame, plate, front_of_frame(looks, judged(looks, study().deepest))
 
 
 def psnr(one: Floats, other: Floats) -> float:
@@ -279,8 +277,9 @@ class WhoIsInFront(unittest.TestCase):
         cloth = np.median(plate[70:130, 60:90], axis=(0, 1)) * (0.85 * deepest + 0.15) * bluish
         door = plate * np.array([1, 0.3, 0.25], np.float32)
         frame = _grainy(np.where(body[..., None] > 0, cloth, door * (under + (1 - under) * deepest)))
-        first, learning = judged(frame, door, study().noise, deepest), Learning()
-        learning.add(frame, door, first.somebody, first.shade, deepest)
+        looks, learning = Looks.of(frame, door, study().noise), Learning()
+        first = judged(looks, deepest)
+        learning.add(looks, first.somebody, first.shade, deepest)
         colours = learning.learnt()
         assert colours
         deep = under + (1 - under) * 0.55 * deepest
@@ -322,7 +321,8 @@ class WhoIsInFront(unittest.TestCase):
         verdicts = {}
         for number in range(6, 17):
             frame, plate, _ = told(number)
-            verdicts[number] = (judged(frame, plate, study().noise, study().deepest), frame, plate)
+            looks = Looks.of(frame, plate, study().noise)
+            verdicts[number] = (judged(looks, study().deepest), frame, plate)
             carried.note(number, verdicts[number][0].somebody)
         for number, there in ((6, True), (8, False), (10, False), (13, False), (15, True)):
             found = carried.corrected(number, *verdicts[number])
@@ -369,8 +369,8 @@ def _painted(
     """Who is in front in a frame of the place, in a house's shade, with a body and its own shadow painted on it."""
     place = (study().plate_in(0) * (1 if house is None else house)).astype(np.float32)
     frame = _grainy(np.where(body[..., None] > 0, colour, place * (1 if shade is None else shade)))
-    verdict = judged(frame, place, study().noise, study().deepest, in_shade=dark, colours=colours)
-    return front_of_frame(frame, place, study().noise, verdict)
+    looks = Looks.of(frame, place, study().noise)
+    return front_of_frame(looks, judged(looks, study().deepest, in_shade=dark, colours=colours))
 
 
 def _grainy(light: Floats) -> Floats:

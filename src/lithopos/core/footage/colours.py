@@ -15,7 +15,6 @@ import numpy as np
 from scipy import ndimage
 
 from lithopos.core.arrays import Array, Floats, Mask
-from lithopos.core.colour import encode_srgb
 from lithopos.core.footage.shadows import Looks, beside_line, ratio_of
 
 BINS, ROWS = 32, 12  # of codes, of each channel; of the picture's height, in which people's colours are told apart
@@ -63,16 +62,15 @@ class Learning:
         self.counts = np.zeros((ROWS, BINS, BINS, BINS), np.float32)
         self.off: list[Floats] = []
 
-    def add(self, frame: Floats, plate: Floats, somebody: Mask, shade: Floats, deepest: Floats) -> None:
-        """Take in a frame (H, W, 3) of which a first look has told who is in it, and what is in shade."""
-        close, off = beside_line(ratio_of(frame, plate, WINDOW), deepest)
+    def add(self, looks: Looks, somebody: Mask, shade: Floats, deepest: Floats) -> None:
+        """Take in a frame of which a first look has told where (H, W) somebody is, and what (H, W, 3) is in shade."""
+        close, off = beside_line(ratio_of(looks.frame, looks.plate, WINDOW), deepest)
         unlike = (close < DARKEST) | (close > LIGHTEST)
         for channel, (least, most) in enumerate(OFF_LINE):
             unlike |= (off[..., channel] < least) | (off[..., channel] > most)
         sure = cv2.morphologyEx((somebody & unlike).astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)) > 0
         rows, _ = np.nonzero(sure)
-        codes = encode_srgb(np.clip(frame[sure], 0, 1)) * 255
-        places = np.column_stack([(rows + 0.5) / len(frame) * ROWS, codes / WIDTH])
+        places = np.column_stack([(rows + 0.5) / len(sure) * ROWS, looks.seen[sure] * (255 / WIDTH)])
         made, _ = np.histogramdd(places, self.counts.shape, [(0, size) for size in self.counts.shape])
         self.counts += made.astype(np.float32)
         self.off.append(off[shade[..., 1] < SHADED][::4])
@@ -103,7 +101,7 @@ def log_odds(colours: Colours, looks: Looks, ratio: Floats, deepest: Floats, row
     deepest : (N, 3) which share of its light the place has left in the deepest shadows.
     row : (N,) how far down the picture, 0..1.
     """
-    at = [row * ROWS - 0.5, *(looks.seen.T * (256 / WIDTH) - 0.5)]
+    at = [row * ROWS - 0.5, *(looks.seen.T * (255 / WIDTH) - 0.5)]
     body = ndimage.map_coordinates(colours.bodies, at, order=1, mode="nearest")
     place = _likelihood_of_place(colours, looks, ratio, deepest)
     return np.asarray(np.clip(np.log(body) - np.log(place + 1e-12), -SURELY, SURELY), np.float32)

@@ -74,9 +74,7 @@ class Front:
 
 
 def judged(
-    frame: Floats,
-    plate: Floats,
-    noise: Grain,
+    looks: Looks,
     deepest: Floats,
     *,
     bluer: float = 0.0,
@@ -87,13 +85,12 @@ def judged(
 
     Parameters
     ----------
-    frame, plate : (H, W, 3) linear, the plate as the frame would show it.
+    looks : of the whole frame.
     deepest : which share (3,) of its light a place has left where no sun is.
     bluer : by how much bluer and less red a shadow may be than goes with that, as long as it is not known well.
     in_shade : (H, W) where no sun reaches the place itself, so that nobody can take it away.
     colours : of whoever passes; None as long as they are not learnt.
     """
-    looks = Looks.of(frame, plate, noise)
     changed = cv2.GaussianBlur(looks.plain, (0, 0), 2.0) > CHANGED
     if in_shade is not None:
         deepest = np.where(in_shade[..., None], UNLIT, deepest)
@@ -187,12 +184,12 @@ def people_of(somebody: Mask) -> NDArray[np.int32]:
     return np.asarray(np.where(somebody, labels, 0), np.int32)
 
 
-def front_of_frame(frame: Floats, plate: Floats, noise: Grain, verdict: Verdict, matters: Mask | None = None) -> Front:
+def front_of_frame(looks: Looks, verdict: Verdict, matters: Mask | None = None) -> Front:
     """Who is in front in a frame, with soft edges.
 
     Parameters
     ----------
-    frame, plate : (H, W, 3) linear, the plate as the frame would show it.
+    looks : of the whole frame.
     matters : (H, W) where edges are wanted: those of whoever is elsewhere stay hard; None: everywhere.
     """
     somebody, shade = verdict.somebody, verdict.shade.copy()
@@ -213,9 +210,9 @@ def front_of_frame(frame: Floats, plate: Floats, noise: Grain, verdict: Verdict,
         wide[rows, columns] = np.where(near & (wide[rows, columns] == 0), number, wide[rows, columns])
         if matters is not None and not (near & matters[rows, columns]).any():
             continue
-        here = np.ascontiguousarray(frame[rows, columns])
-        behind = np.ascontiguousarray((plate * shade)[rows, columns])
-        soft = _edge(encode_srgb(np.clip(here, 0, 1)), encode_srgb(np.clip(behind, 0, 1)), mine, band, noise)
+        seen = np.ascontiguousarray(looks.seen[rows, columns])
+        behind = encode_srgb(np.clip(looks.plate[rows, columns] * shade[rows, columns], 0, 1))
+        soft = _edge(seen, behind, mine, band, looks.noise)
         others = somebody[rows, columns] & ~mine
         alpha[rows, columns] = np.where(others, alpha[rows, columns], np.maximum(soft, alpha[rows, columns] * others))
     return Front(alpha, shade, np.where(labels > 0, labels, wide))

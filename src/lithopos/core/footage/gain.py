@@ -8,7 +8,7 @@ import numpy as np
 from lithopos.core.arrays import Array, Floats
 
 ORDER = 3  # of the polynomial by which a change of light spreads over the picture
-EACH = 4  # only each so many-th pixel is asked
+ASKED, LEAST_BLOCK = 8_000, 4  # means of so many blocks tell a gain; pixels across of the smallest
 DARK, BRIGHT = 0.004, 0.9  # linear light between which a pixel tells its gain
 ROUNDS, TUKEY = 8, 4.685
 ENOUGH = 1e-4  # of a factor's logarithm
@@ -33,7 +33,8 @@ def fitted_gain(frame: Floats, plate: Floats) -> Array:
     frame, plate : (H, W, 3) linear light.
     """
     height, width = frame.shape[:2]
-    size = (max(8, width // EACH), max(8, height // EACH))
+    each = max(LEAST_BLOCK, np.sqrt(width * height / ASKED))
+    size = (max(8, round(width / each)), max(8, round(height / each)))
     small = [np.maximum(cv2.resize(one, size, interpolation=cv2.INTER_AREA), 1e-5) for one in (frame, plate)]
     y, x = np.meshgrid(np.linspace(-1, 1, size[1]), np.linspace(-1, 1, size[0]), indexing="ij")
     good = ((small[1] > DARK) & (small[1] < BRIGHT) & (small[0] < BRIGHT)).all(-1)

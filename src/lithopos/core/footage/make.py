@@ -37,6 +37,7 @@ from lithopos.core.footage.frames import read_frames
 from lithopos.core.footage.front import Front, Verdict, front_of_frame, judged
 from lithopos.core.footage.parallel import side_by_side
 from lithopos.core.footage.people import before_of, followed, people_in
+from lithopos.core.footage.shadows import Looks
 from lithopos.core.footage.states import Films, Mixed, state_key, states_at
 from lithopos.core.footage.strokes import Carried
 from lithopos.core.footage.study import STUDY, Study, keep_study, kept_study, painted_plate, studied
@@ -231,24 +232,22 @@ class FootageJob:
             last = min(self.take.last, max(one.frame + one.reach for one in reached))
             for number, codes in self._read(first, last):
                 self._pause()
-                carried.note(number, self._judged(number, linear_of(codes)).somebody)
+                carried.note(number, self._judged(number, self.study.looks(number, linear_of(codes))).somebody)
 
         def tell(item: tuple[int, Codes]) -> None:
-            number, light = item[0], linear_of(item[1])
-            plate, noise = self.study.plate_in(number), self.study.noise
-            verdict = carried.corrected(number, self._judged(number, light), light, plate)
+            number = item[0]
+            looks = self.study.looks(number, linear_of(item[1]))
+            verdict = carried.corrected(number, self._judged(number, looks), looks.frame, looks.plate)
             matters = None if self.matters is None else self._as_it_lies(self.matters, number)
-            front = front_of_frame(light, plate, noise, verdict, matters)
+            front = front_of_frame(looks, verdict, matters)
             write_atomically(self.front_path(number), partial(_keep_front, front))
 
         yield from side_by_side(tell, self._wanted(missing))
 
-    def _judged(self, number: int, light: Floats) -> Verdict:
-        """What a frame (H, W, 3) in linear light shows of whoever passes."""
+    def _judged(self, number: int, looks: Looks) -> Verdict:
+        """What a frame shows of whoever passes."""
         dark = None if self._sunless is None else self._as_it_lies(self._sunless, number)
-        study = self.study
-        plate = study.plate_in(number)
-        return judged(light, plate, study.noise, study.deepest, in_shade=dark, colours=study.colours)
+        return judged(looks, self.study.deepest, in_shade=dark, colours=self.study.colours)
 
     @cached_property
     def _sunless(self) -> Mask | None:

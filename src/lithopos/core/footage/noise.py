@@ -15,6 +15,7 @@ LEAST = 400  # pixels by which a brightness is told
 FLOOR = 0.29  # codes: rounding alone
 NEAR, LOUD = 9, 4.0  # pixels across of a neighbourhood; its noise variances from which something moves
 FLAT = 0.6  # of all pixels, the least steep
+HANGING = 3  # pairs by which it is told how noise hangs together
 QUIET = 3.0  # robust standard deviations within which a change is noise
 
 __all__ = ["take_noise"]
@@ -30,11 +31,12 @@ def take_noise(pairs: Iterable[tuple[Floats, Floats]], variances: float) -> Grai
     ----------
     variances : of one frame in the difference of two: 2 of neighbours, 1 of a frame and a clean plate.
     """
-    every = list(side_by_side(_noise_of, pairs))
+    every = list(side_by_side(_noise_of, enumerate(pairs)))
     size = 2 * REACH + 1
     sums, counts = (sum((one[n] for one in every), np.zeros((len(KNOTS), 3))) for n in (0, 1))
-    hangs = sum((one[2] for one in every), np.zeros((3, size, size))) / max(len(every), 1)
-    together = sum((one[3] for one in every), np.zeros((3, 3))) / max(len(every), 1)
+    asked = max(len(every[:HANGING]), 1)
+    hangs = sum((one[2] for one in every[:HANGING]), np.zeros((3, size, size))) / asked
+    together = sum((one[3] for one in every[:HANGING]), np.zeros((3, 3))) / asked
     sigma = np.full_like(sums, FLOOR)
     for c in range(3):
         known = counts[:, c] >= LEAST
@@ -45,9 +47,9 @@ def take_noise(pairs: Iterable[tuple[Floats, Floats]], variances: float) -> Grai
     return Grain(sigma.astype(np.float32), hangs.astype(np.float32), together.astype(np.float32), told_by)
 
 
-def _noise_of(pair: tuple[Floats, Floats]) -> tuple[Array, Array, Array, Array]:
-    """Of one pair: sums of squares and how many, by brightness and channel (K, 3); see `_hanging`."""
-    one, other = pair
+def _noise_of(item: tuple[int, tuple[Floats, Floats]]) -> tuple[Array, Array, Array, Array]:
+    """Of one pair: sums of squares and how many, by brightness and channel (K, 3); of the first few see `_hanging`."""
+    place, (one, other) = item
     sums, counts = np.zeros((len(KNOTS), 3)), np.zeros((len(KNOTS), 3))
     change, level = one - other, np.asarray((one + other) / 2, np.float32)
     change = np.asarray(change - np.median(change[::4, ::4], axis=(0, 1)), np.float32)
@@ -61,6 +63,8 @@ def _noise_of(pair: tuple[Floats, Floats]) -> tuple[Array, Array, Array, Array]:
             # A normal deviation cut at QUIET of them has 0.973 of its variance left.
             sums[number, c] = float((inside**2).sum()) / 0.973
             counts[number, c] = len(inside)
+    if place >= HANGING:
+        return sums, counts, np.zeros(0), np.zeros(0)
     return sums, counts, *_hanging(np.where(still[..., None], change, np.float32(0)), still)
 
 

@@ -25,19 +25,19 @@ from lithopos.core.footage.gain import fitted_gain, gain_field
 from lithopos.core.footage.noise import take_noise
 from lithopos.core.footage.parallel import side_by_side
 from lithopos.core.footage.plate import clean_plate
-from lithopos.core.footage.shadows import USUAL_DEEPEST
+from lithopos.core.footage.shadows import USUAL_DEEPEST, Looks
 from lithopos.core.footage.shake import Moved, Reference, brought_to, farthest_px, inverse, most_px
 from lithopos.core.shot import PlateStroke, Take
 
 STUDY = 4  # raised when a measure changes, so that what was kept is made anew
-MOST_FRAMES = 96  # of which a plate is made
+MOST_FRAMES = 64  # of which a plate is made
 MOST_BYTES = 3 << 30  # of frames that lie ready for it
 ALIKE_PX = 0.35  # so far two neighbours may lie apart
 PAIRS = 12  # of neighbours, by which noise is told
 SHADES, SHADED, LEAST_SHADED = 8, 0.9, 200  # frames, light left, and pixels by which the deepest shadow is told
 FULL_SHADE, SHADE_ROUNDS = 0.2, 3  # quantile of shades that is taken for the sun's whole absence
 BLUER = 0.16  # how much bluer than by what was told before shadows may be then
-COLOURS_EACH, COLOURS_LEAST, COLOURS_MOST = 8, 24, 96  # each how many frames people's colours are learnt by; bounds
+COLOURS_EACH, COLOURS_LEAST, COLOURS_MOST = 8, 16, 96  # each how many frames people's colours are learnt by; bounds
 COLOURED = ("bodies", "off", "spread")  # what of colours is kept
 
 __all__ = [
@@ -87,6 +87,10 @@ class Study:
         """The plate as a frame would show it (H, W, 3), linear."""
         moved = np.clip(brought_to(self.plate, self.lies(number)), 0, 1)
         return np.asarray(decode_srgb(moved) * self.gain(number), np.float32)
+
+    def looks(self, number: int, light: Floats) -> Looks:
+        """A frame's linear light (H, W, 3) beside the plate."""
+        return Looks.of(light, self.plate_in(number), self.noise)
 
     @property
     def farthest_px(self) -> float:
@@ -235,20 +239,19 @@ def _noise_beside(path: Path, study: Study) -> Grain:
 
 def _deepest(path: Path, study: Study) -> Floats:
     """How much light is left where who passes takes the sun: told anew by what was told before."""
-    chosen = _spread(study, SHADES)
-    frames = [(number, linear_of(codes)) for number, codes in _only(path, chosen)]
+    frames = list(_looks(path, study, SHADES))
     deepest = study.deepest
     for _ in range(SHADE_ROUNDS):
-        dark = np.concatenate(list(side_by_side(partial(_shades, study, deepest), frames)))
+        dark = np.concatenate(list(side_by_side(partial(_shades, deepest), frames)))
         if len(dark) < LEAST_SHADED:
             return study.deepest
         deepest = np.asarray(np.clip(np.quantile(dark, FULL_SHADE, axis=0), 0.02, 0.95), np.float32)
     return deepest
 
 
-def _shades(study: Study, deepest: Floats, frame: tuple[int, Floats]) -> Floats:
-    """Ratios (N, 3) of the shadows in a frame, by its number and its light (H, W, 3)."""
-    shade = judged(frame[1], study.plate_in(frame[0]), study.noise, deepest, bluer=BLUER).shade[::2, ::2]
+def _shades(deepest: Floats, looks: Looks) -> Floats:
+    """Ratios (N, 3) of the shadows in a frame."""
+    shade = judged(looks, deepest, bluer=BLUER).shade[::2, ::2]
     return np.asarray(shade[(shade < SHADED).all(-1)])
 
 
@@ -256,15 +259,20 @@ def _colours(path: Path, study: Study, stop: Callable[[], bool]) -> Colours | No
     """The colours of whoever passes, by frames spread over the take."""
     count = min(max(len(study.moved) // COLOURS_EACH, COLOURS_LEAST), COLOURS_MOST)
 
-    def looked_at(item: tuple[int, Codes]) -> tuple[Floats, Floats, Verdict]:
-        light, plate = linear_of(item[1]), study.plate_in(item[0])
-        return light, plate, judged(light, plate, study.noise, study.deepest)
+    def looked_at(looks: Looks) -> tuple[Looks, Verdict]:
+        return looks, judged(looks, study.deepest)
 
     learning = Learning()
-    for light, plate, verdict in side_by_side(looked_at, _only(path, _spread(study, count))):
+    for looks, verdict in side_by_side(looked_at, _looks(path, study, count)):
         _pause(stop)
-        learning.add(light, plate, verdict.somebody, verdict.shade, study.deepest)
+        learning.add(looks, verdict.somebody, verdict.shade, study.deepest)
     return learning.learnt()
+
+
+def _looks(path: Path, study: Study, most: int) -> Iterator[Looks]:
+    """So many of a study's frames beside the plate, evenly spread."""
+    for number, codes in _only(path, _spread(study, most)):
+        yield study.looks(number, linear_of(codes))
 
 
 def _spread(study: Study, most: int) -> list[int]:
