@@ -35,9 +35,11 @@ GUIDE_PX, GUIDE_EPS = (
     8,
     1e-4,
 )  # how far neighbours of like colour answer together; variances below which colours are alike
+NEARBY, NEARBY_COUNTS, NEARBY_SPREAD = 0.016, 60.0, 0.04  # of the width; pixels, as which what was learnt counts; logs
+SURE_ODDS, LEAST_LIKELY = 2.0, 1e-12  # log odds below which it is surely the place; of each cubic code
 SURELY = 4.0  # log odds as which what is surer counts
 
-__all__ = ["GUIDE_PX", "SURELY", "Colours", "Learning", "guided", "log_odds"]
+__all__ = ["GUIDE_PX", "SURELY", "SURE_ODDS", "WINDOW", "Colours", "Learning", "guided", "log_odds"]
 
 
 @dataclass(frozen=True)
@@ -91,37 +93,61 @@ class Learning:
         return Colours(bodies.astype(np.float32), middle.astype(float), np.maximum(spread, LEAST_OFF).astype(float))
 
 
-def log_odds(colours: Colours, looks: Looks, ratio: Floats, deepest: Floats, row: Array) -> Floats:
+def log_odds(colours: Colours, looks: Looks, where: Mask, deepest: Floats) -> Floats:
     """How much likelier somebody is than the place at N pixels, natural logarithms (N,).
+
+    Told twice: shadows differ in colour from place to place, but little nearby, so that those that are sure tell the
+    others' colours.
 
     Parameters
     ----------
-    looks : of these pixels.
-    ratio : (N, 3) of the frame's light to the plate's, told in a window.
-    deepest : (N, 3) which share of its light the place has left in the deepest shadows.
-    row : (N,) how far down the picture, 0..1.
+    looks : of the whole frame.
+    where : (H, W) the pixels.
+    deepest : (3,) or (H, W, 3) which share of its light the place has left in the deepest shadows.
     """
-    at = [row * ROWS - 0.5, *(looks.seen.T * (255 / WIDTH) - 0.5)]
-    body = ndimage.map_coordinates(colours.bodies, at, order=1, mode="nearest")
-    place = _likelihood_of_place(colours, looks, ratio, deepest)
-    return np.asarray(np.clip(np.log(body) - np.log(place + 1e-12), -SURELY, SURELY), np.float32)
+    ratio = ratio_of(looks.frame, looks.plate, WINDOW)[where]
+    least = deepest[where] if deepest.ndim > 1 else np.broadcast_to(deepest, ratio.shape)
+    _, off = beside_line(ratio, least)
+    here, row = looks.at(where), (np.nonzero(where)[0] + 0.5) / len(where)
+    at = [row * ROWS - 0.5, *(here.seen.T * (255 / WIDTH) - 0.5)]
+    body = np.log(ndimage.map_coordinates(colours.bodies, at, order=1, mode="nearest"))
+    middle, spread = (np.broadcast_to(one.astype(np.float32), off.shape) for one in (colours.off, colours.spread))
+    odds = body - np.log(_likelihood_of_place(here, off, middle, spread, least))
+    middle, spread = _nearby(off, (odds < -SURE_ODDS) & (ratio[:, 1] < SHADED), where, middle, spread)
+    odds = body - np.log(_likelihood_of_place(here, off, middle, spread, least))
+    return np.asarray(np.clip(odds, -SURELY, SURELY), np.float32)
 
 
-def _likelihood_of_place(colours: Colours, looks: Looks, ratio: Floats, deepest: Floats) -> Floats:
+def _nearby(off: Floats, sure: Mask, where: Mask, middle: Floats, spread: Floats) -> tuple[Floats, Floats]:
+    """By how much shadows near each of N pixels are off their line, and how differently, (N, 2), by sure ones there."""
+    reach = NEARBY * where.shape[1]
+    weighed = np.zeros((*where.shape, 3), np.float32)
+    weighed[where] = np.where(sure[:, None], np.column_stack([off, np.ones(len(off), np.float32)]), 0)
+    told = cv2.GaussianBlur(weighed, (0, 0), reach)[where]
+    count = told[:, 2:] * np.float32(2 * np.pi * reach**2)
+    trust = count / (count + np.float32(NEARBY_COUNTS))
+    found = told[:, :2] / np.maximum(told[:, 2:], 1e-9)
+    return trust * found + (1 - trust) * middle, np.sqrt(trust * NEARBY_SPREAD**2 + (1 - trust) * spread**2)
+
+
+def _likelihood_of_place(looks: Looks, off: Floats, middle: Floats, spread: Floats, deepest: Floats) -> Floats:
     """How likely the place is to be seen like this, for each cubic code: as it is, or in somebody's shadow.
 
     A shadow has most of its pixels in the middle, as dark as the sun's absence makes it; its border has any brightness
     between that and the sun's; close to somebody it is darker still. Its colours are off as was learnt, and by noise.
+
+    Parameters
+    ----------
+    off : (N, 2) by how much red and blue are beside the line of shadows; they usually are by `middle`, within `spread`.
     """
     seen, base, sigma = looks.seen * 255, looks.base * 255, np.sqrt(looks.sigma2) * 255
     red, green, blue = (((seen - base) / sigma) ** 2).T
     plain = np.exp(-0.5 * (red + green + blue)) / ((2 * np.pi) ** 1.5 * sigma[:, 0] * sigma[:, 1] * sigma[:, 2])
 
-    _, off = beside_line(ratio, deepest)
     per_log = np.maximum(seen, 8) * CODE_PER_LOG
     own = (looks.noise.at(looks.seen) * 255 / per_log) ** 2
-    spread = np.sqrt(colours.spread.astype(np.float32) ** 2 + own[:, ::2] + own[:, 1:2])
-    red, blue = (((off - colours.off.astype(np.float32)) / spread) ** 2).T
+    spread = np.sqrt(spread**2 + own[:, ::2] + own[:, 1:2])
+    red, blue = (((off - middle) / spread) ** 2).T
     wide = spread * per_log[:, ::2]
     coloured = np.exp(-0.5 * (red + blue)) / (2 * np.pi * wide[:, 0] * wide[:, 1])
 
@@ -129,10 +155,11 @@ def _likelihood_of_place(colours: Colours, looks: Looks, ratio: Floats, deepest:
     between = np.maximum(base[:, 1] - dark, 4)
     level = seen[:, 1]
     blurred = UMBRA_SPREAD[0] * between + UMBRA_SPREAD[1]
-    middle = np.exp(-0.5 * ((level - dark) / blurred) ** 2) / (np.sqrt(2 * np.pi) * blurred)
+    core = np.exp(-0.5 * ((level - dark) / blurred) ** 2) / (np.sqrt(2 * np.pi) * blurred)
     border = ((level > dark) & (level < dark + 1.03 * between)) / between
     depth = ((level < dark) & (level > DEEP * dark)) / np.maximum((1 - DEEP) * dark, 4)
-    return np.asarray(PLAIN * plain + coloured * (UMBRA * middle + BORDER * border + CLOSE * depth), np.float32)
+    shadow = coloured * (UMBRA * core + BORDER * border + CLOSE * depth)
+    return np.asarray(PLAIN * plain + shadow + LEAST_LIKELY, np.float32)
 
 
 def guided(guide: Floats, values: Floats, where: Mask) -> Floats:

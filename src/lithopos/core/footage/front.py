@@ -20,11 +20,11 @@ from scipy.sparse import diags
 from lithopos.core.arrays import Floats, Mask
 from lithopos.core.blend.grain import Grain
 from lithopos.core.colour import encode_srgb
-from lithopos.core.footage.colours import GUIDE_PX, SURELY, Colours, guided, log_odds
+from lithopos.core.footage.colours import GUIDE_PX, SURE_ODDS, SURELY, WINDOW, Colours, guided, log_odds
 from lithopos.core.footage.shadows import LIGHTEST, UNLIT, Looks, ratio_of, shadowed
 
 SOMEBODY = 3.6  # what neither noise nor shadow explains, of noise variances a channel
-LIKELIER, SURELY_PLACE = -0.5, -2.0  # log odds from which it is somebody by colour, and below which surely the place
+LIKELIER = -0.25  # log odds from which it is somebody by colour
 SMOOTH_PX = 1.1  # how far the verdicts of neighbours count
 LEAST = 2.5e-4  # of all pixels: somebody fills so many
 HOLE = 0.06  # of somebody: a smaller hole in them is none
@@ -117,15 +117,12 @@ def _at_first(looks: Looks, changed: Mask, deepest: Floats, bluer: float) -> tup
 
 def _by_colour(looks: Looks, changed: Mask, deepest: Floats, colours: Colours) -> tuple[Mask, Floats, Floats]:
     """As `_at_first`, once colours are learnt."""
-    ratio = ratio_of(looks.frame, looks.plate, 3)
     near = cv2.dilate(changed.astype(np.uint8), np.ones((2 * GUIDE_PX + 1, 2 * GUIDE_PX + 1), np.uint8)) > 0
-    row = (np.nonzero(near)[0] + 0.5) / len(near)
-    least = deepest[near] if deepest.ndim > 1 else np.broadcast_to(deepest, (len(row), 3))
     alone = np.full(changed.shape, -SURELY, np.float32)
-    alone[near] = log_odds(colours, looks.at(near), ratio[near], least, row)
+    alone[near] = log_odds(colours, looks, near, deepest)
     verdict = changed & (guided(looks.seen, alone, changed) > LIKELIER)
-    unlike = np.where(alone < SURELY_PLACE, 0, np.float32(SOMEBODY))
-    return verdict, unlike, np.minimum(ratio, LIGHTEST)
+    unlike = np.where(alone < -SURE_ODDS, 0, np.float32(SOMEBODY))
+    return verdict, unlike, np.minimum(ratio_of(looks.frame, looks.plate, WINDOW), LIGHTEST)
 
 
 def _parts(mask: Mask) -> list[Part]:
