@@ -9,18 +9,20 @@ which of both makes its colour likelier, and neighbours of like colour answer to
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 from scipy import ndimage
 
 from lithopos.core.arrays import Array, Floats, Mask
 from lithopos.core.footage.shadows import Looks, beside_line, ratio_of
 
-BINS, ROWS = 32, 12  # of codes, of each channel; of the picture's height, in which people's colours are told apart
+BINS, ROWS = 64, 32  # of codes, of each channel; of the picture's height, in which people's colours are told apart
 WIDTH = 256 / BINS  # codes of a bin
-SMOOTH = (0.8, 0.7, 0.7, 0.7)  # bins
-WHOLE_COUNTS = 2000.0  # pixels, as which the whole picture's colours count in each row
+SMOOTH = 1.0  # bins
+WHOLE_COUNTS = 500.0  # pixels, as which the whole picture's colours count in each row
 UNKNOWN = 0.15  # of somebody's colours: any at all
 WINDOW = 3  # pixels across in which a ratio is told
 # A ratio surely is none of a shadow, beside the line: redder or bluer by logarithms, lighter, darker.
@@ -31,13 +33,11 @@ LEAST_SURE = 400  # pixels of somebody, and of shadows, by which colours are lea
 PLAIN, UMBRA, BORDER, CLOSE = 0.3, 0.35, 0.28, 0.07  # of the place: as it is, or in a shadow's middle, border, depth
 UMBRA_SPREAD, DEEP = (0.08, 3.0), 0.45  # of the codes between shadow and light, and codes; of its codes: the deepest
 CODE_PER_LOG = 1 / 2.4  # encoded values go with light's 1/2.4th power
-GUIDE_PX, GUIDE_EPS = (
-    8,
-    1e-4,
-)  # how far neighbours of like colour answer together; variances below which colours are alike
-NEARBY, NEARBY_COUNTS, NEARBY_SPREAD = 0.016, 60.0, 0.04  # of the width; pixels, as which what was learnt counts; logs
+GUIDE_PX, GUIDE_EPS = 8, 1e-4  # how far neighbours answer together; variances below which colours are alike
+NEARBY, NEARBY_COUNTS, NEARBY_SPREAD = 0.016, 60.0, 0.03  # of the width; pixels, as which what was learnt counts; logs
 SURE_ODDS, LEAST_LIKELY = 2.0, 1e-12  # log odds below which it is surely the place; of each cubic code
-SURELY = 4.0  # log odds as which what is surer counts
+SOMEBODY = 1.5  # log odds of somebody before anything is asked: it is they who change most of what changes
+SURELY = 3.0  # log odds as which what is surer counts
 
 __all__ = ["GUIDE_PX", "SURELY", "SURE_ODDS", "WINDOW", "Colours", "Learning", "guided", "log_odds"]
 
@@ -48,13 +48,19 @@ class Colours:
 
     Attributes
     ----------
-    bodies : (R, B, B, B) how likely somebody in a row of the picture is of a colour, for each cubic code of 255.
+    bodies : (R, B, B, B) how much likelier somebody in a row of the picture is of a colour than if all were alike; of
+        half precision, as it is kept, so that what is told does not hang on when it was learnt.
     off, spread : (2,) by how much shadows are redder and bluer than the line of `beside_line`, and how differently.
     """
 
-    bodies: Floats
+    bodies: NDArray[np.float16]
     off: Array
     spread: Array
+
+    @cached_property
+    def likelihoods(self) -> Floats:
+        """`bodies` for each cubic code of 255."""
+        return self.bodies.astype(np.float32) / np.float32(256**3)
 
 
 class Learning:
@@ -82,15 +88,15 @@ class Learning:
         off = np.concatenate(self.off) if self.off else np.zeros((0, 2), np.float32)
         if self.counts.sum() < LEAST_SURE or len(off) < LEAST_SURE:
             return None
-        whole = ndimage.gaussian_filter(self.counts.sum(0), SMOOTH[1:])
+        whole = ndimage.gaussian_filter(self.counts.sum(0), SMOOTH)
         whole /= whole.sum()
         rows = ndimage.gaussian_filter(self.counts, SMOOTH)
         counted = rows.sum((1, 2, 3), keepdims=True)
         shares = (rows + WHOLE_COUNTS * whole) / (counted + WHOLE_COUNTS)
-        bodies = shares / WIDTH**3 * (1 - UNKNOWN) + UNKNOWN / 256**3
+        bodies = np.minimum(shares * BINS**3 * (1 - UNKNOWN) + UNKNOWN, np.finfo(np.float16).max)
         middle = np.median(off, axis=0)
         spread = 1.4826 * np.median(np.abs(off - middle), axis=0)
-        return Colours(bodies.astype(np.float32), middle.astype(float), np.maximum(spread, LEAST_OFF).astype(float))
+        return Colours(bodies.astype(np.float16), middle.astype(float), np.maximum(spread, LEAST_OFF).astype(float))
 
 
 def log_odds(colours: Colours, looks: Looks, where: Mask, deepest: Floats) -> Floats:
@@ -110,11 +116,11 @@ def log_odds(colours: Colours, looks: Looks, where: Mask, deepest: Floats) -> Fl
     _, off = beside_line(ratio, least)
     here, row = looks.at(where), (np.nonzero(where)[0] + 0.5) / len(where)
     at = [row * ROWS - 0.5, *(here.seen.T * (255 / WIDTH) - 0.5)]
-    body = np.log(ndimage.map_coordinates(colours.bodies, at, order=1, mode="nearest"))
+    body = np.log(ndimage.map_coordinates(colours.likelihoods, at, order=1, mode="nearest"))
     middle, spread = (np.broadcast_to(one.astype(np.float32), off.shape) for one in (colours.off, colours.spread))
     odds = body - np.log(_likelihood_of_place(here, off, middle, spread, least))
     middle, spread = _nearby(off, (odds < -SURE_ODDS) & (ratio[:, 1] < SHADED), where, middle, spread)
-    odds = body - np.log(_likelihood_of_place(here, off, middle, spread, least))
+    odds = body - np.log(_likelihood_of_place(here, off, middle, spread, least)) + SOMEBODY
     return np.asarray(np.clip(odds, -SURELY, SURELY), np.float32)
 
 

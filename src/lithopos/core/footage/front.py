@@ -24,7 +24,6 @@ from lithopos.core.footage.colours import GUIDE_PX, SURE_ODDS, SURELY, WINDOW, C
 from lithopos.core.footage.shadows import LIGHTEST, UNLIT, Looks, ratio_of, shadowed
 
 SOMEBODY = 3.6  # what neither noise nor shadow explains, of noise variances a channel
-LIKELIER = -0.25  # log odds from which it is somebody by colour
 SMOOTH_PX = 1.1  # how far the verdicts of neighbours count
 LEAST = 2.5e-4  # of all pixels: somebody fills so many
 HOLE = 0.06  # of somebody: a smaller hole in them is none
@@ -120,7 +119,7 @@ def _by_colour(looks: Looks, changed: Mask, deepest: Floats, colours: Colours) -
     near = cv2.dilate(changed.astype(np.uint8), np.ones((2 * GUIDE_PX + 1, 2 * GUIDE_PX + 1), np.uint8)) > 0
     alone = np.full(changed.shape, -SURELY, np.float32)
     alone[near] = log_odds(colours, looks, near, deepest)
-    verdict = changed & (guided(looks.seen, alone, changed) > LIKELIER)
+    verdict = changed & (guided(looks.seen, alone, changed) > 0)
     unlike = np.where(alone < -SURE_ODDS, 0, np.float32(SOMEBODY))
     return verdict, unlike, np.minimum(ratio_of(looks.frame, looks.plate, WINDOW), LIGHTEST)
 

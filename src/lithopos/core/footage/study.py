@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import zlib
 from collections.abc import Callable, Generator, Iterable, Iterator
 from dataclasses import dataclass, replace
 from functools import partial
@@ -37,8 +38,7 @@ PAIRS = 12  # of neighbours, by which noise is told
 SHADES, SHADED, LEAST_SHADED = 8, 0.9, 200  # frames, light left, and pixels by which the deepest shadow is told
 FULL_SHADE, SHADE_ROUNDS = 0.2, 3  # quantile of shades that is taken for the sun's whole absence
 BLUER = 0.16  # how much bluer than by what was told before shadows may be then
-COLOURS_EACH, COLOURS_LEAST, COLOURS_MOST = 8, 16, 96  # each how many frames people's colours are learnt by; bounds
-COLOURED = ("bodies", "off", "spread")  # what of colours is kept
+COLOURS_EACH, COLOURS_LEAST, COLOURS_MOST = 8, 24, 96  # each how many frames people's colours are learnt by; bounds
 
 __all__ = [
     "STUDY",
@@ -328,7 +328,10 @@ def kept_study(place: Path) -> Study | None:
     with np.load(place, allow_pickle=False) as kept:
         grain = Grain(kept["sigma"], kept["hangs"], kept["together"], int(kept["told_by"]))
         names = ("moved", "gains", "plate", "seen", "empty", "deepest")
-        colours = Colours(**{name: kept[name] for name in COLOURED}) if COLOURED[0] in kept else None
+        colours = None
+        if "bodies" in kept:
+            bodies = np.frombuffer(zlib.decompress(kept["bodies"].tobytes()), np.float16)
+            colours = Colours(bodies.reshape(kept["bins"]), kept["off"], kept["spread"])
         values = {name: kept[name] for name in names}
         return Study(first=int(kept["first"]), noise=grain, colours=colours, **values)
 
@@ -337,6 +340,8 @@ def keep_study(study: Study, place: Path) -> None:
     """Keep a study; NoRoom if the disk is full."""
     grain = {name: getattr(study.noise, name) for name in ("sigma", "hangs", "together", "told_by")}
     values = {name: value for name, value in vars(study).items() if name not in ("noise", "colours")} | grain
-    if study.colours:
-        values |= {name: getattr(study.colours, name) for name in COLOURED}
+    if study.colours:  # nearly all of their cells are empty
+        bodies = study.colours.bodies
+        packed = np.frombuffer(zlib.compress(bodies.tobytes(), 1), np.uint8)
+        values |= {"bodies": packed, "bins": bodies.shape, "off": study.colours.off, "spread": study.colours.spread}
     write_atomically(place, lambda file: np.savez(file, **values))
