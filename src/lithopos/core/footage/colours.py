@@ -9,7 +9,6 @@ which of both makes its colour likelier, and neighbours of like colour answer to
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import cached_property
 
 import cv2
 import numpy as np
@@ -35,6 +34,7 @@ UMBRA_SPREAD, DEEP = (0.08, 3.0), 0.45  # of the codes between shadow and light,
 CODE_PER_LOG = 1 / 2.4  # encoded values go with light's 1/2.4th power
 GUIDE_PX, GUIDE_EPS = 8, 1e-4  # how far neighbours answer together; variances below which colours are alike
 NEARBY, NEARBY_COUNTS, NEARBY_SPREAD = 0.016, 60.0, 0.03  # of the width; pixels, as which what was learnt counts; logs
+COARSER = 4  # times, of the picture in which that is told
 SURE_ODDS, LEAST_LIKELY = 2.0, 1e-12  # log odds below which it is surely the place; of each cubic code
 SOMEBODY = 1.5  # log odds of somebody before anything is asked: it is they who change most of what changes
 SURELY = 3.0  # log odds as which what is surer counts
@@ -57,10 +57,15 @@ class Colours:
     off: Array
     spread: Array
 
-    @cached_property
-    def likelihoods(self) -> Floats:
-        """`bodies` for each cubic code of 255."""
-        return self.bodies.astype(np.float32) / np.float32(256**3)
+    def likelihoods(self, seen: Floats, row: Array) -> Floats:
+        """How likely somebody so far down the picture, 0..1, is of colours (N, 3), encoded: for each cubic code."""
+        return self.bodies[_cells(seen, row)].astype(np.float32) / np.float32(256**3)
+
+
+def _cells(seen: Floats, row: Array) -> tuple[NDArray[np.intp], ...]:
+    """In which cells of `bodies` colours (N, 3) lie that are seen so far down the picture."""
+    red, green, blue = (seen * np.float32(255 / WIDTH)).astype(np.intp).T
+    return (row * ROWS).astype(np.intp), red, green, blue
 
 
 class Learning:
@@ -77,10 +82,7 @@ class Learning:
         for channel, (least, most) in enumerate(OFF_LINE):
             unlike |= (off[..., channel] < least) | (off[..., channel] > most)
         sure = cv2.morphologyEx((somebody & unlike).astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)) > 0
-        rows, _ = np.nonzero(sure)
-        places = np.column_stack([(rows + 0.5) / len(sure) * ROWS, looks.seen[sure] * (255 / WIDTH)])
-        made, _ = np.histogramdd(places, self.counts.shape, [(0, size) for size in self.counts.shape])
-        self.counts += made.astype(np.float32)
+        np.add.at(self.counts, _cells(looks.seen[sure], np.flatnonzero(sure) / sure.size), 1)
         self.off.append(off[shade[..., 1] < SHADED][::4])
 
     def learnt(self) -> Colours | None:
@@ -111,52 +113,53 @@ def log_odds(colours: Colours, looks: Looks, where: Mask, deepest: Floats) -> Fl
     where : (H, W) the pixels.
     deepest : (3,) or (H, W, 3) which share of its light the place has left in the deepest shadows.
     """
-    ratio = ratio_of(looks.frame, looks.plate, WINDOW)[where]
-    least = deepest[where] if deepest.ndim > 1 else np.broadcast_to(deepest, ratio.shape)
+    index = np.flatnonzero(where)
+
+    def chosen(values: Floats) -> Floats:
+        return np.take(values.reshape(-1, 3), index, axis=0)
+
+    seen, base, sigma2 = (chosen(one) for one in (looks.seen, looks.base, looks.sigma2))
+    ratio = chosen(ratio_of(looks.frame, looks.plate, WINDOW))
+    least = chosen(deepest) if deepest.ndim > 1 else np.broadcast_to(deepest, ratio.shape)
     _, off = beside_line(ratio, least)
-    here, row = looks.at(where), (np.nonzero(where)[0] + 0.5) / len(where)
-    at = [row * ROWS - 0.5, *(here.seen.T * (255 / WIDTH) - 0.5)]
-    body = np.log(ndimage.map_coordinates(colours.likelihoods, at, order=1, mode="nearest"))
-    middle, spread = (np.broadcast_to(one.astype(np.float32), off.shape) for one in (colours.off, colours.spread))
-    odds = body - np.log(_likelihood_of_place(here, off, middle, spread, least))
-    middle, spread = _nearby(off, (odds < -SURE_ODDS) & (ratio[:, 1] < SHADED), where, middle, spread)
-    odds = body - np.log(_likelihood_of_place(here, off, middle, spread, least)) + SOMEBODY
-    return np.asarray(np.clip(odds, -SURELY, SURELY), np.float32)
+    body = np.log(colours.likelihoods(seen, index / where.size))
+    plain, level = _levels(seen * 255, base * 255, np.sqrt(sigma2) * 255, least)
+    per_log = (np.maximum(seen, 8 / 255) * (255 * CODE_PER_LOG)).astype(np.float32)
+    own = (looks.noise.at(seen) * 255 / per_log) ** 2
+    noise, per_log = own[:, ::2] + own[:, 1:2], per_log[:, ::2]
+
+    def odds(middle: Floats, spread: Floats) -> Floats:
+        place = plain + level * _coloured(off - middle, np.sqrt(spread**2 + noise), per_log) + LEAST_LIKELY
+        return np.asarray(body - np.log(place), np.float32)
+
+    middle, spread = (one.astype(np.float32) for one in (colours.off, colours.spread))
+    sure = (odds(middle, spread) < -SURE_ODDS) & (ratio[:, 1] < SHADED)
+    found, trust = _nearby(off, sure, index, where.shape)
+    middle = trust * found + (1 - trust) * middle
+    spread = np.sqrt(trust * NEARBY_SPREAD**2 + (1 - trust) * spread**2)
+    return np.clip(odds(middle, spread) + np.float32(SOMEBODY), -SURELY, SURELY)
 
 
-def _nearby(off: Floats, sure: Mask, where: Mask, middle: Floats, spread: Floats) -> tuple[Floats, Floats]:
-    """By how much shadows near each of N pixels are off their line, and how differently, (N, 2), by sure ones there."""
-    reach = NEARBY * where.shape[1]
-    weighed = np.zeros((*where.shape, 3), np.float32)
-    weighed[where] = np.where(sure[:, None], np.column_stack([off, np.ones(len(off), np.float32)]), 0)
-    told = cv2.GaussianBlur(weighed, (0, 0), reach)[where]
-    count = told[:, 2:] * np.float32(2 * np.pi * reach**2)
-    trust = count / (count + np.float32(NEARBY_COUNTS))
-    found = told[:, :2] / np.maximum(told[:, 2:], 1e-9)
-    return trust * found + (1 - trust) * middle, np.sqrt(trust * NEARBY_SPREAD**2 + (1 - trust) * spread**2)
+def _nearby(off: Floats, sure: Mask, index: NDArray[np.intp], shape: tuple[int, ...]) -> tuple[Floats, Floats]:
+    """By how much sure shadows near each of N pixels are off their line, (N, 2), and how far, (N, 1), to trust that."""
+    height, width = shape
+    weighed = np.zeros((height, width, 3), np.float32)
+    weighed.reshape(-1, 3)[index] = np.where(sure[:, None], np.column_stack([off, np.ones(len(off), np.float32)]), 0)
+    small = cv2.resize(weighed, (-(-width // COARSER), -(-height // COARSER)), interpolation=cv2.INTER_AREA)
+    small = cv2.GaussianBlur(small, (0, 0), max(NEARBY * width / COARSER, 0.5))
+    told = np.take(cv2.resize(small, (width, height), interpolation=cv2.INTER_LINEAR).reshape(-1, 3), index, axis=0)
+    count = told[:, 2:] * np.float32(2 * np.pi * (NEARBY * width) ** 2)
+    return told[:, :2] / np.maximum(told[:, 2:], 1e-9), count / (count + np.float32(NEARBY_COUNTS))
 
 
-def _likelihood_of_place(looks: Looks, off: Floats, middle: Floats, spread: Floats, deepest: Floats) -> Floats:
-    """How likely the place is to be seen like this, for each cubic code: as it is, or in somebody's shadow.
+def _levels(seen: Floats, base: Floats, sigma: Floats, deepest: Floats) -> tuple[Floats, Floats]:
+    """How likely the place is to be seen like this as it is, for each cubic code, and as bright as this in a shadow.
 
     A shadow has most of its pixels in the middle, as dark as the sun's absence makes it; its border has any brightness
-    between that and the sun's; close to somebody it is darker still. Its colours are off as was learnt, and by noise.
-
-    Parameters
-    ----------
-    off : (N, 2) by how much red and blue are beside the line of shadows; they usually are by `middle`, within `spread`.
+    between that and the sun's; close to somebody it is darker still.
     """
-    seen, base, sigma = looks.seen * 255, looks.base * 255, np.sqrt(looks.sigma2) * 255
     red, green, blue = (((seen - base) / sigma) ** 2).T
     plain = np.exp(-0.5 * (red + green + blue)) / ((2 * np.pi) ** 1.5 * sigma[:, 0] * sigma[:, 1] * sigma[:, 2])
-
-    per_log = np.maximum(seen, 8) * CODE_PER_LOG
-    own = (looks.noise.at(looks.seen) * 255 / per_log) ** 2
-    spread = np.sqrt(spread**2 + own[:, ::2] + own[:, 1:2])
-    red, blue = (((off - middle) / spread) ** 2).T
-    wide = spread * per_log[:, ::2]
-    coloured = np.exp(-0.5 * (red + blue)) / (2 * np.pi * wide[:, 0] * wide[:, 1])
-
     dark = base[:, 1] * deepest[:, 1] ** CODE_PER_LOG
     between = np.maximum(base[:, 1] - dark, 4)
     level = seen[:, 1]
@@ -164,43 +167,49 @@ def _likelihood_of_place(looks: Looks, off: Floats, middle: Floats, spread: Floa
     core = np.exp(-0.5 * ((level - dark) / blurred) ** 2) / (np.sqrt(2 * np.pi) * blurred)
     border = ((level > dark) & (level < dark + 1.03 * between)) / between
     depth = ((level < dark) & (level > DEEP * dark)) / np.maximum((1 - DEEP) * dark, 4)
-    shadow = coloured * (UMBRA * core + BORDER * border + CLOSE * depth)
-    return np.asarray(PLAIN * plain + shadow + LEAST_LIKELY, np.float32)
+    return np.asarray(PLAIN * plain, np.float32), np.asarray(UMBRA * core + BORDER * border + CLOSE * depth, np.float32)
 
 
-def guided(guide: Floats, values: Floats, where: Mask) -> Floats:
+def _coloured(off: Floats, spread: Floats, per_log: Floats) -> Floats:
+    """How likely a shadow of some brightness has this colour, for each square code of red and blue."""
+    red, blue = ((off / spread) ** 2).T
+    wide = spread * per_log
+    return np.asarray(np.exp(-0.5 * (red + blue)) / (2 * np.pi * wide[:, 0] * wide[:, 1]), np.float32)
+
+
+def guided(guide: Floats, values: Floats) -> Floats:
     """Values (H, W) as the line through the guide's colours (H, W, 3) has them that fits best around each pixel.
 
-    Parameters
-    ----------
-    where : (H, W) where they are wanted; elsewhere they are not told.
+    Lines are fitted at half the size (He & Sun 2015, arXiv 1505.00996).
     """
+    height, width = values.shape
+    size = (max(1, width // 2), max(1, height // 2))
+    coarse, told = (cv2.resize(one, size, interpolation=cv2.INTER_AREA) for one in (guide, values))
 
     def mean(one: Floats) -> Floats:
-        return np.asarray(cv2.blur(one, (2 * GUIDE_PX + 1, 2 * GUIDE_PX + 1)), np.float32)
+        return np.asarray(cv2.blur(one, (GUIDE_PX + 1, GUIDE_PX + 1)), np.float32)
 
-    near = cv2.dilate(where.astype(np.uint8), np.ones((2 * GUIDE_PX + 1, 2 * GUIDE_PX + 1), np.uint8)) > 0
-    middle, level = mean(guide), mean(values)
-    shared = mean(guide * values[..., None])[near] - middle[near] * level[near][:, None]
-    pairs = [(one, other) for one in range(3) for other in range(one, 3)]
-    crossed = mean(np.stack([guide[..., one] * guide[..., other] for one, other in pairs], -1))[near]
-    here = middle[near]
-    spread = {pair: told - here[:, pair[0]] * here[:, pair[1]] for pair, told in zip(pairs, crossed.T, strict=True)}
+    middle, level = mean(coarse), mean(told)
+    shared = mean(coarse * told[..., None]) - middle * level[..., None]
+    spread = {}
     for one in range(3):
-        spread[one, one] += GUIDE_EPS
-    slopes = np.zeros((*values.shape, 4), np.float32)
-    slopes[near, :3] = _solved(spread, shared)
-    slopes[near, 3] = level[near] - np.einsum("ij,ij->i", slopes[near, :3], here)
-    told = mean(slopes)
-    return np.asarray(cv2.transform(told[..., :3] * guide, np.ones((1, 3))) + told[..., 3], np.float32)
+        for other in range(one, 3):
+            spread[one, other] = mean(coarse[..., one] * coarse[..., other]) - middle[..., one] * middle[..., other]
+        spread[one, one] += np.float32(GUIDE_EPS)
+    slopes = _solved(spread, shared)
+    offset = level - cv2.transform(slopes * middle, np.ones((1, 3)))
+    lines = cv2.resize(mean(np.dstack([slopes, offset])), (width, height), interpolation=cv2.INTER_LINEAR)
+    return np.asarray(cv2.transform(lines[..., :3] * guide, np.ones((1, 3))) + lines[..., 3], np.float32)
 
 
 def _solved(spread: dict[tuple[int, int], Floats], shared: Floats) -> Floats:
-    """Slopes (N, 3) that many symmetric matrices of 3 by 3 take to `shared` (N, 3), by cofactors."""
+    """Slopes (H, W, 3) that many symmetric matrices of 3 by 3 take to `shared` (H, W, 3), by cofactors."""
     a, b, c = spread[0, 0], spread[0, 1], spread[0, 2]
     d, e, f = spread[1, 1], spread[1, 2], spread[2, 2]
     aa, bb, cc = d * f - e * e, c * e - b * f, b * e - c * d
     dd, ee, ff = a * f - c * c, b * c - a * e, a * d - b * b
-    x, y, z = shared.T
+    x, y, z = cv2.split(shared)
     whole = a * aa + b * bb + c * cc
-    return np.stack([aa * x + bb * y + cc * z, bb * x + dd * y + ee * z, cc * x + ee * y + ff * z], -1) / whole[:, None]
+    return cv2.merge(
+        [(aa * x + bb * y + cc * z) / whole, (bb * x + dd * y + ee * z) / whole, (cc * x + ee * y + ff * z) / whole]
+    )

@@ -119,7 +119,7 @@ def _by_colour(looks: Looks, changed: Mask, deepest: Floats, colours: Colours) -
     near = cv2.dilate(changed.astype(np.uint8), np.ones((2 * GUIDE_PX + 1, 2 * GUIDE_PX + 1), np.uint8)) > 0
     alone = np.full(changed.shape, -SURELY, np.float32)
     alone[near] = log_odds(colours, looks, near, deepest)
-    verdict = changed & (guided(looks.seen, alone, changed) > 0)
+    verdict = changed & (guided(looks.seen, alone) > 0)
     unlike = np.where(alone < -SURE_ODDS, 0, np.float32(SOMEBODY))
     return verdict, unlike, np.minimum(ratio_of(looks.frame, looks.plate, WINDOW), LIGHTEST)
 
