@@ -36,9 +36,11 @@ MOST_BYTES = 3 << 30  # of frames that lie ready for it
 ALIKE_PX = 0.35  # so far two neighbours may lie apart
 PAIRS = 12  # of neighbours, by which noise is told
 SHADES, SHADED, LEAST_SHADED = 8, 0.9, 200  # frames, light left, and pixels by which the deepest shadow is told
+SHADES_WIDE = 480  # pixels across at most of those frames
 FULL_SHADE, SHADE_ROUNDS = 0.2, 3  # quantile of shades that is taken for the sun's whole absence
+SOUGHT = 40  # frames apart from which it takes less time to seek each by itself: a reader has to start up
 BLUER = 0.16  # how much bluer than by what was told before shadows may be then
-COLOURS_EACH, COLOURS_LEAST, COLOURS_MOST = 8, 24, 96  # each how many frames people's colours are learnt by; bounds
+COLOURS_EACH, COLOURS_LEAST, COLOURS_MOST = 8, 16, 96  # each how many frames people's colours are learnt by; bounds
 
 __all__ = [
     "STUDY",
@@ -239,7 +241,7 @@ def _noise_beside(path: Path, study: Study) -> Grain:
 
 def _deepest(path: Path, study: Study) -> Floats:
     """How much light is left where who passes takes the sun: told anew by what was told before."""
-    frames = list(_looks(path, study, SHADES))
+    frames = [_smaller(looks) for looks in _looks(path, study, SHADES)]
     deepest = study.deepest
     for _ in range(SHADE_ROUNDS):
         dark = np.concatenate(list(side_by_side(partial(_shades, deepest), frames)))
@@ -249,9 +251,17 @@ def _deepest(path: Path, study: Study) -> Floats:
     return deepest
 
 
+def _smaller(looks: Looks) -> Looks:
+    """Looks at a size that tells shadows as well."""
+    height, width = looks.plate.shape[:2]
+    size = (min(width, SHADES_WIDE), max(1, round(height * min(1.0, SHADES_WIDE / width))))
+    frame, plate = (cv2.resize(one, size, interpolation=cv2.INTER_AREA) for one in (looks.frame, looks.plate))
+    return Looks.of(frame, plate, looks.noise)
+
+
 def _shades(deepest: Floats, looks: Looks) -> Floats:
     """Ratios (N, 3) of the shadows in a frame."""
-    shade = judged(looks, deepest, bluer=BLUER).shade[::2, ::2]
+    shade = judged(looks, deepest, bluer=BLUER).shade
     return np.asarray(shade[(shade < SHADED).all(-1)])
 
 
@@ -284,7 +294,7 @@ def _spread(study: Study, most: int) -> list[int]:
 def _only(path: Path, chosen: Iterable[int]) -> Iterator[tuple[int, Codes]]:
     """The chosen frames, decoded in one go where they lie close together."""
     wanted = list(chosen)
-    if wanted[-1] - wanted[0] > 6 * len(wanted):
+    if wanted[-1] - wanted[0] > SOUGHT * len(wanted):
         for number in wanted:
             yield number, read_frame(path, number)
         return
