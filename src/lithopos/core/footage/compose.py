@@ -7,13 +7,15 @@ no colour of the old background is left at their edges. Where nothing is changed
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
+from typing import Any
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
-from lithopos.core.arrays import Array, Floats, Mask
+from lithopos.core.arrays import Array, Floats, Mask, largest_channel
 from lithopos.core.blend.blend import Tones, grain_lacking
 from lithopos.core.blend.grain import Grain
 from lithopos.core.camera.pinhole import Pinhole
@@ -55,11 +57,16 @@ class Layer:
     depth: Floats
     looked_up: Lookup | None = None
 
+    def at(self, index: NDArray[np.intp]) -> Layer:
+        """It at N pixels alone, (N, ...), without what would shade them."""
+        names = ("shadow", "added", "model", "cover", "front", "front_light", "depth")
+        return replace(self, looked_up=None, **{name: _some(getattr(self, name), index) for name in names})
+
     @cached_property
     def touched(self) -> Mask:
         """Where (H, W) it changes anything."""
-        shaded = (np.abs(self.shadow - 1) > 2e-4).any(-1)
-        return np.asarray((self.cover > 1e-3) | shaded | (self.added != 0).any(-1))
+        shaded = largest_channel(np.abs(self.shadow - 1)) > 2e-4
+        return np.asarray((self.cover > 1e-3) | shaded | (largest_channel(np.abs(self.added)) > 0))
 
 
 @dataclass(frozen=True)
@@ -168,28 +175,55 @@ def composed(
     codes = tones.photograph(taken.codes).copy()
     if part is None:
         return Composed(codes, model, cover, shadow, taken.front.alpha)
-    base = linear_of(taken.codes[part])
-    light, kept = np.zeros_like(base), np.zeros(base.shape[:2], np.float32)
-    changed = np.zeros(kept.shape, bool)
-    shadow[part] = 0
-    for share, layer in layers:
-        here = _moved(layer, taken, part)
-        made, left, touched, seen = _with_models(taken, part, base, here, tones, deepest)
-        light += np.float32(share) * made
-        model[part] += np.float32(share) * seen[..., None] * here.model
-        cover[part] += np.float32(share) * seen * here.cover
-        shadow[part] += np.float32(share) * here.shadow
-        kept += np.float32(share) * left
+    moved = [(np.float32(share), _moved(layer, taken, part)) for share, layer in layers]
+    reached = np.zeros(cover[part].shape, bool)
+    for _, layer in moved:
+        reached |= layer.touched | (layer.cover > 0)
+    index = np.flatnonzero(reached)
+
+    def laid(values: NDArray[Any]) -> NDArray[Any]:
+        made = np.zeros((reached.size, *values.shape[1:]), values.dtype)
+        made[index] = values
+        return made.reshape(*reached.shape, *values.shape[1:])
+
+    frame = _Pixels(taken, part, index)
+    light, seen_model, cast = (np.zeros_like(frame.base) for _ in range(3))
+    kept, seen_cover, changed = np.zeros_like(frame.alpha), np.zeros_like(frame.alpha), np.zeros(len(index), bool)
+    for share, layer in moved:
+        some, before = layer.at(index), taken.before(layer.depth, part).ravel()[index]
+        made, left, touched, seen = _with_models(frame, before, some, tones, deepest)
+        light += share * made
+        seen_model += share * seen[:, None] * some.model
+        seen_cover += share * seen * some.cover
+        cast += share * some.shadow
+        kept += share * left
         changed |= touched
-    encoded = encode_srgb(light)
+    model[part], cover[part] = laid(seen_model), laid(seen_cover)
+    shadow[part] += laid(cast - 1)
+    encoded, changes = laid(encode_srgb(light)), laid(changed)
     if grain is not None and changed.any():
         window = Window(part[1].start, part[0].start, part[1].stop, part[0].stop)
-        kept3 = np.repeat(kept[..., None], 3, -1)
+        base, kept3 = laid(encode_srgb(frame.base)), np.repeat(laid(kept)[..., None], 3, -1)
         seed = 7919 * (taken.number + 1)
-        encoded = encoded + grain_lacking(grain[0], grain[1], encode_srgb(base), encoded, kept3, changed, window, seed)
+        encoded = encoded + grain_lacking(grain[0], grain[1], base, encoded, kept3, changes, window, seed)
     values = codes_of(tones.finished(encoded), codes.dtype)
-    codes[part] = np.where(changed[..., None], values, codes[part])
+    codes[part] = np.where(changes[..., None], values, codes[part])
     return Composed(codes, model, cover, shadow, taken.front.alpha)
+
+
+class _Pixels:
+    """What a frame has at N pixels of a part: its light, the plate's, their shade (N, 3), and who is there (N,)."""
+
+    def __init__(self, taken: Taken, part: Part, index: NDArray[np.intp]) -> None:
+        front = taken.front.within(part)
+        self.base = linear_of(_some(taken.codes[part], index))
+        self.plate, self.shade = _some(taken.plate[part], index), _some(front.shade, index)
+        self.alpha = _some(front.alpha, index)
+
+
+def _some(values: NDArray[Any], index: NDArray[np.intp]) -> NDArray[Any]:
+    """Values of a picture (H, W, ...) at N pixels."""
+    return np.take(values.reshape(-1, *values.shape[2:]), index, axis=0)
 
 
 def _reached(layers: Sequence[Layer], taken: Taken) -> Part | None:
@@ -223,7 +257,7 @@ def _moved(layer: Layer, taken: Taken, part: Part) -> Layer:
     matrix[:, 2] += matrix[:, :2] @ corner - corner
 
     def lain(values: Floats, how: int = cv2.INTER_CUBIC) -> Floats:
-        if still:
+        if still or not values.any():
             return values
         size = (values.shape[1], values.shape[0])
         made = cv2.warpAffine(values, matrix, size, flags=how, borderMode=cv2.BORDER_CONSTANT)
@@ -241,33 +275,37 @@ def _moved(layer: Layer, taken: Taken, part: Part) -> Layer:
 
 
 def _with_models(
-    taken: Taken, part: Part, base: Floats, layer: Layer, tones: Tones, deepest: Floats
+    frame: _Pixels, before: Floats, layer: Layer, tones: Tones, deepest: Floats
 ) -> tuple[Floats, Floats, Mask, Floats]:
-    """Linear light (H, W, 3) of a part with one still shot's models; which share (H, W) of the frame's own light is
-    left in it; where anything is changed; which share of the models is seen past people."""
-    front = taken.front.within(part)
-    alpha = front.alpha[..., None]
-    behind = np.asarray(taken.plate[part] * front.shade, np.float32)
+    """Linear light (N, 3) of pixels with one still shot's models; which share (N,) of the frame's own light is left in
+    it; where anything is changed; which share of the models is seen past people.
+
+    Parameters
+    ----------
+    before : (N,) whether whoever is there is before the models.
+    """
+    base, alpha = frame.base, frame.alpha[:, None]
+    behind = frame.plate * frame.shade
     # Where nobody is the place is the frame itself, with its noise.
     own = np.clip(1 - alpha / np.float32(0.1), 0, 1)
     place = own * base + (1 - own) * behind
-    shadow = _shadow_in_shade(layer.shadow, front.shade, deepest)
-    cover, before = layer.cover[..., None], taken.before(layer.depth, part)[..., None]
-    through = (1 - alpha) * before  # which share of the models is seen past whoever is before them
-    seen = np.where(before > 0, through, 1)
+    shadow = _shadow_in_shade(layer.shadow, frame.shade, deepest)
+    cover, near = layer.cover[:, None], before[:, None]
+    through = (1 - alpha) * near  # which share of the models is seen past whoever is before them
+    seen = np.where(near > 0, through, 1)
     relit = base + (1 - alpha) * (place * (shadow - 1) + layer.added)
     behind_models = (1 - cover) * relit
     past = base + (1 - alpha) * ((1 - cover) * (place * shadow + layer.added) - place)
-    photographed = np.where(before > 0, past, behind_models)
+    photographed = np.where(near > 0, past, behind_models)
     light = tones.of_place(np.maximum(photographed, 0)) + seen * layer.model
-    share = layer.front[..., None]
-    light = np.where(share > 0, share * tones.of_place(layer.front_light) + (1 - share) * light, light)
-    touched = layer.touched
-    covered = (alpha[..., 0] >= WHOLLY) & ((before[..., 0] > 0) | (layer.cover <= 0))
+    share = layer.front[:, None]
+    if share.any():
+        light = np.where(share > 0, share * tones.of_place(layer.front_light) + (1 - share) * light, light)
+    covered = (frame.alpha >= WHOLLY) & ((before > 0) | (layer.cover <= 0))
     hidden = (layer.front >= WHOLE) | covered
-    kept = np.where(before > 0, alpha + through * (1 - cover), 1 - cover)[..., 0] * shadow.mean(-1)
-    changed = np.asarray(touched & ~hidden)
-    return np.asarray(light, np.float32), np.asarray(np.clip(kept, 0, 1), np.float32), changed, seen[..., 0]
+    kept = np.where(near > 0, alpha + through * (1 - cover), 1 - cover)[:, 0] * (shadow @ np.full(3, 1 / 3, np.float32))
+    changed = np.asarray(layer.touched & ~hidden)
+    return np.asarray(light, np.float32), np.asarray(np.clip(kept, 0, 1), np.float32), changed, seen[:, 0]
 
 
 def _shadow_in_shade(shadow: Floats, shade: Floats, deepest: Floats) -> Floats:
@@ -276,7 +314,7 @@ def _shadow_in_shade(shadow: Floats, shade: Floats, deepest: Floats) -> Floats:
     Light is what comes from all about, a share `deepest` of it all, and the sun's; both shadows can only take the sun's
     once.
     """
-    doubled = ((shade < 0.98) & (shadow < 1)).any(-1)
+    doubled = largest_channel((shade < 0.98) & (shadow < 1))
     if not doubled.any():
         return shadow
     here, there = shadow[doubled], shade[doubled]

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from scipy import ndimage
 from scipy.sparse import diags
 
-from lithopos.core.arrays import Floats, Mask
+from lithopos.core.arrays import Floats, Mask, largest_channel
 from lithopos.core.blend.grain import Grain
 from lithopos.core.colour import encode_srgb
 from lithopos.core.footage.colours import GUIDE_PX, SURE_ODDS, SURELY, WINDOW, Colours, guided, log_odds
@@ -189,7 +189,7 @@ def front_of_frame(looks: Looks, verdict: Verdict, matters: Mask | None = None) 
     matters : (H, W) where edges are wanted: those of whoever is elsewhere stay hard; None: everywhere.
     """
     somebody, shade = verdict.somebody, verdict.shade.copy()
-    touched = somebody | (shade != 1).any(-1)
+    touched = somebody | largest_channel(shade != 1)
     for part in _parts(touched):
         shade[part] = _under(np.ascontiguousarray(verdict.shade[part]), somebody[part])
     alpha = somebody.astype(np.float32)
@@ -248,15 +248,14 @@ def _edge(seen: Floats, behind: Floats, mine: Mask, band: int, noise: Grain) -> 
     length = (way**2).sum(-1)
     told = np.clip(((seen - behind) * way).sum(-1) / np.maximum(length, 1e-6), 0, 1)
     trust = SURE * length / (length + 16 * (noise.at(behind) ** 2).sum(-1) + 1e-3)
-    known = inner | outer
-    weight = np.where(known, 1000.0, trust).ravel()
-    wanted = np.where(inner, 1.0, np.where(outer, 0.0, told)).ravel()
-    laplacian = cf_laplacian(seen.astype(np.float64), epsilon=1e-5, radius=1, is_known=known)
-    system = laplacian + diags(weight)
-    preconditioner = ichol(system, discard_threshold=1e-4)
-    solved = cg(system, weight * wanted, x0=wanted, M=preconditioner, rtol=1e-5, maxiter=200)
-    made = np.clip(solved.reshape(mine.shape), 0, 1)
-    made = np.where(inner, 1.0, np.where(outer, 0.0, made))
+    laplacian = cf_laplacian(seen.astype(np.float64), epsilon=1e-5, radius=1, is_known=inner | outer)
+    sought, weight, wanted = np.flatnonzero(open_), trust[open_].astype(float), told[open_].astype(float)
+    rows = laplacian[sought]
+    system = rows[:, sought] + diags(weight)
+    given = weight * wanted - rows @ inner.ravel().astype(float)
+    preconditioner = ichol(system.tocsc(), discard_threshold=1e-4)
+    made = inner.astype(float)
+    made[open_] = np.clip(cg(system, given, x0=wanted, M=preconditioner, rtol=1e-5, maxiter=200), 0, 1)
     return np.asarray(np.where(made < 0.02, 0, np.where(made > 0.98, 1, made)), np.float32)
 
 

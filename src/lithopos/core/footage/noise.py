@@ -7,7 +7,7 @@ from collections.abc import Iterable
 import cv2
 import numpy as np
 
-from lithopos.core.arrays import Array, Floats, Mask
+from lithopos.core.arrays import Array, Floats, Mask, largest_channel
 from lithopos.core.blend.grain import KNOTS, REACH, Grain
 from lithopos.core.footage.parallel import side_by_side
 
@@ -72,7 +72,7 @@ def _still(change: Floats) -> Mask:
     """Where nothing moves, nor near: a neighbourhood changes no more than the whole picture's noise."""
     scale = np.maximum(1.4826 * np.median(np.abs(change[::4, ::4]), axis=(0, 1)), FLOOR)
     loud = cv2.boxFilter(np.asarray((change / scale) ** 2, np.float32).mean(-1), -1, (NEAR, NEAR))
-    alone = (np.abs(change) < 2 * QUIET * scale).all(-1)
+    alone = ~largest_channel(np.abs(change) >= 2 * QUIET * scale)
     return np.asarray((cv2.dilate(loud, np.ones((NEAR, NEAR))) < LOUD) & alone)
 
 

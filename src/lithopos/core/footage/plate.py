@@ -14,7 +14,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from lithopos.core.arrays import Floats, Mask
+from lithopos.core.arrays import Floats, Mask, largest_channel
 from lithopos.core.blend.grain import Grain
 from lithopos.core.footage.parallel import side_by_side
 
@@ -91,7 +91,7 @@ def _middle(values: Floats, noise: Grain) -> tuple[Floats, Floats]:
     made = _mean(values, near * still)
     for _ in range(SHIFTS):
         sigma = np.maximum(noise.at(made[None])[0], 1e-3)
-        near = (np.abs(values - made) <= CLOSE * sigma).all(-1)
+        near = np.logical_not(largest_channel(np.abs(values - made) > CLOSE * sigma))
         made = np.where(near.any(0)[:, None], _mean(values, near * still), made)
     return made, np.asarray(near.mean(0), np.float32)
 
