@@ -35,7 +35,7 @@ from lithopos.core.footage.shadows import Looks
 from lithopos.core.footage.shake import Moved, Reference
 from lithopos.core.footage.states import state_key, states_at, value_at
 from lithopos.core.footage.strokes import Carried
-from lithopos.core.footage.study import Study, painted_plate, studied, whole_study
+from lithopos.core.footage.study import Study, keep_study, kept_study, painted_plate, studied, whole_study
 from lithopos.core.footage.sunless import sunless
 from lithopos.core.footage.written import Film, refuse_unfit, write_film
 from lithopos.core.place.face import Face
@@ -209,6 +209,21 @@ class LookedThrough(unittest.TestCase):
     def test_noise_is_told_from_frame_to_frame(self) -> None:
         wanted = float(np.hypot(0.006 * 255, 0.29))
         self.assertLess(np.abs(study().noise.sigma[9:14] / wanted - 1).max(), 0.15)
+
+    def test_what_was_kept_tells_the_same(self) -> None:
+        """A job that goes on after a kill reads what another one learnt: its frames must not differ by a bit."""
+        assert study().colours
+        keep_study(study(), folder() / "kept.npz")
+        kept = kept_study(folder() / "kept.npz")
+        assert kept and kept.colours
+        for number in (9, 20):
+            fresh, again = (
+                judged(one.looks(number, linear_of(take()[0].frames[number])), one.deepest, colours=one.colours)
+                for one in (study(), kept)
+            )
+            self.assertGreater(int(fresh.somebody.sum()), 300)
+            np.testing.assert_array_equal(fresh.somebody, again.somebody)
+            np.testing.assert_array_equal(fresh.shade, again.shade)
 
     def test_where_nobody_ever_saw_the_place_that_is_said_and_mended(self) -> None:
         """Something flickers over a corner in all frames but the last two."""

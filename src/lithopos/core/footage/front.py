@@ -93,10 +93,10 @@ def judged(
     changed = cv2.GaussianBlur(looks.plain, (0, 0), 2.0) > CHANGED
     if in_shade is not None:
         deepest = np.where(in_shade[..., None], UNLIT, deepest)
-    told = (
-        _at_first(looks, changed, deepest, bluer) if colours is None else _by_colour(looks, changed, deepest, colours)
-    )
-    verdict, unlike, shade = told
+    if colours is None:
+        verdict, unlike, shade = _at_first(looks, changed, deepest, bluer)
+    else:
+        verdict, unlike, shade = _by_colour(looks, changed, deepest, colours)
     somebody = _whole(verdict, unlike, LEAST * verdict.size) if verdict.any() else verdict
     shaded = changed & ~somebody
     return Verdict(somebody, np.asarray(np.where(shaded[..., None], shade, 1.0), np.float32))
