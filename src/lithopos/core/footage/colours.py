@@ -32,14 +32,15 @@ LEAST_SURE = 400  # pixels of somebody, and of shadows, by which colours are lea
 PLAIN, UMBRA, BORDER, CLOSE = 0.3, 0.35, 0.28, 0.07  # of the place: as it is, or in a shadow's middle, border, depth
 UMBRA_SPREAD, DEEP = (0.08, 3.0), 0.45  # of the codes between shadow and light, and codes; of its codes: the deepest
 CODE_PER_LOG = 1 / 2.4  # encoded values go with light's 1/2.4th power
-GUIDE_PX, GUIDE_EPS = 8, 1e-4  # how far neighbours answer together; variances below which colours are alike
+GUIDE, GUIDE_LEAST_PX = 0.0083, 3  # of the width: how far neighbours answer together; pixels
+GUIDE_EPS = 1e-4  # variances below which colours are alike
 NEARBY, NEARBY_COUNTS, NEARBY_SPREAD = 0.016, 60.0, 0.03  # of the width; pixels, as which what was learnt counts; logs
 COARSER = 4  # times, of the picture in which that is told
 SURE_ODDS, LEAST_LIKELY = 2.0, 1e-12  # log odds below which it is surely the place; of each cubic code
 SOMEBODY = 1.5  # log odds of somebody before anything is asked: it is they who change most of what changes
 SURELY = 3.0  # log odds as which what is surer counts
 
-__all__ = ["GUIDE_PX", "SURELY", "SURE_ODDS", "WINDOW", "Colours", "Learning", "guided", "log_odds"]
+__all__ = ["SURELY", "SURE_ODDS", "WINDOW", "Colours", "Learning", "guided", "log_odds", "reach_px"]
 
 
 @dataclass(frozen=True)
@@ -177,17 +178,23 @@ def _coloured(off: Floats, spread: Floats, per_log: Floats) -> Floats:
     return np.asarray(np.exp(-0.5 * (red + blue)) / (2 * np.pi * wide[:, 0] * wide[:, 1]), np.float32)
 
 
+def reach_px(width: int) -> int:
+    """How far neighbours answer together in a picture so wide."""
+    return max(GUIDE_LEAST_PX, round(GUIDE * width))
+
+
 def guided(guide: Floats, values: Floats) -> Floats:
     """Values (H, W) as the line through the guide's colours (H, W, 3) has them that fits best around each pixel.
 
     Lines are fitted at half the size (He & Sun 2015, arXiv 1505.00996).
     """
     height, width = values.shape
+    across = reach_px(width) + 1  # at half the size
     size = (max(1, width // 2), max(1, height // 2))
     coarse, told = (cv2.resize(one, size, interpolation=cv2.INTER_AREA) for one in (guide, values))
 
     def mean(one: Floats) -> Floats:
-        return np.asarray(cv2.blur(one, (GUIDE_PX + 1, GUIDE_PX + 1)), np.float32)
+        return np.asarray(cv2.blur(one, (across, across)), np.float32)
 
     middle, level = mean(coarse), mean(told)
     shared = mean(coarse * told[..., None]) - middle * level[..., None]

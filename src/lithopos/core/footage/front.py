@@ -20,7 +20,7 @@ from scipy.sparse import diags
 from lithopos.core.arrays import Floats, Mask, largest_channel
 from lithopos.core.blend.grain import Grain
 from lithopos.core.colour import encode_srgb
-from lithopos.core.footage.colours import GUIDE_PX, SURE_ODDS, SURELY, WINDOW, Colours, guided, log_odds
+from lithopos.core.footage.colours import SURE_ODDS, SURELY, WINDOW, Colours, guided, log_odds, reach_px
 from lithopos.core.footage.shadows import LIGHTEST, UNLIT, Looks, ratio_of, shadowed
 
 SOMEBODY = 3.6  # what neither noise nor shadow explains, of noise variances a channel
@@ -45,7 +45,7 @@ class Verdict:
     Attributes
     ----------
     somebody : (H, W) where somebody is.
-    shade : (H, W, 3) which share of its light the place has left there.
+    shade : (H, W, 3) which share of its light the place has left there; 0 where that can't be told.
     """
 
     somebody: Mask
@@ -116,12 +116,17 @@ def _at_first(looks: Looks, changed: Mask, deepest: Floats, bluer: float) -> tup
 
 def _by_colour(looks: Looks, changed: Mask, deepest: Floats, colours: Colours) -> tuple[Mask, Floats, Floats]:
     """As `_at_first`, once colours are learnt."""
-    near = cv2.dilate(changed.astype(np.uint8), np.ones((2 * GUIDE_PX + 1, 2 * GUIDE_PX + 1), np.uint8)) > 0
+    across = 2 * reach_px(changed.shape[1]) + 1
+    near = cv2.dilate(changed.astype(np.uint8), np.ones((across, across), np.uint8)) > 0
     alone = np.full(changed.shape, -SURELY, np.float32)
     alone[near] = log_odds(colours, looks, near, deepest)
     verdict = changed & (guided(looks.seen, alone) > 0)
     unlike = np.where(alone < -SURE_ODDS, 0, np.float32(SOMEBODY))
-    return verdict, unlike, np.minimum(ratio_of(looks.frame, looks.plate, WINDOW), LIGHTEST)
+    # Around somebody pixels have their colours mixed in.
+    shade = np.where(
+        (alone > SURE_ODDS)[..., None], 0, np.minimum(ratio_of(looks.frame, looks.plate, WINDOW), LIGHTEST)
+    )
+    return verdict, unlike, shade
 
 
 def _parts(mask: Mask) -> list[Part]:
@@ -216,7 +221,7 @@ def front_of_frame(looks: Looks, verdict: Verdict, matters: Mask | None = None) 
 
 def _under(shade: Floats, somebody: Mask) -> Floats:
     """A shade smoothed, and gone on with under who hides it: as it is next to them, on the side that is nearest."""
-    known = cv2.dilate(somebody.astype(np.uint8), np.ones((3, 3), np.uint8)) == 0
+    known = (cv2.dilate(somebody.astype(np.uint8), np.ones((3, 3), np.uint8)) == 0) & (shade[..., 1] > 0)
     if not known.any():
         return np.ones_like(shade)
     share = cv2.GaussianBlur(known.astype(np.float32), (0, 0), SHADE_PX)
