@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage
 
-from lithopos.core.arrays import Array, Floats, Mask
+from lithopos.core.arrays import Array, Floats, Mask, largest_channel
 from lithopos.core.footage.shadows import Looks, beside_line, ratio_of
 
 BINS, ROWS = 64, 32  # of codes, of each channel; of the picture's height, in which people's colours are told apart
@@ -24,7 +24,7 @@ SMOOTH = 1.0  # bins
 WHOLE_COUNTS = 500.0  # pixels, as which the whole picture's colours count in each row
 UNKNOWN = 0.15  # of somebody's colours: any at all
 WINDOW = 3  # pixels across in which a ratio is told
-# A ratio surely is none of a shadow, beside the line: redder or bluer by logarithms, lighter, darker.
+# A ratio surely is none of a shadow, beside the line: redder or bluer by logarithms, darker; lighter tells nothing.
 OFF_LINE, DARKEST, LIGHTEST = ((-0.25, 0.3), (-0.35, 0.3)), 0.3, 1.1
 SHADED = 0.9  # light left in what counts as a shadow when its colours are learnt
 LEAST_OFF = 0.04  # natural logarithms by which shadows differ in colour
@@ -78,11 +78,15 @@ class Learning:
 
     def add(self, looks: Looks, somebody: Mask, shade: Floats, deepest: Floats) -> None:
         """Take in a frame of which a first look has told where (H, W) somebody is, and what (H, W, 3) is in shade."""
-        close, off = beside_line(ratio_of(looks.frame, looks.plate, WINDOW), deepest)
-        unlike = (close < DARKEST) | (close > LIGHTEST)
+        ratio = ratio_of(looks.frame, looks.plate, WINDOW)
+        close, off = beside_line(ratio, deepest)
+        unlike = close < DARKEST
         for channel, (least, most) in enumerate(OFF_LINE):
             unlike |= (off[..., channel] < least) | (off[..., channel] > most)
-        sure = cv2.morphologyEx((somebody & unlike).astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)) > 0
+        # What is lighter in all colours may be the place, where a shadow lay on it most of the time.
+        lighter = ~largest_channel(ratio <= LIGHTEST)
+        sure = (somebody & unlike & ~lighter).astype(np.uint8)
+        sure = cv2.morphologyEx(sure, cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)) > 0
         np.add.at(self.counts, _cells(looks.seen[sure], np.flatnonzero(sure) / sure.size), 1)
         self.off.append(off[shade[..., 1] < SHADED][::4])
 
