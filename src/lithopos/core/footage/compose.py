@@ -171,14 +171,12 @@ def composed(
     whole = taken.codes.shape
     model, cover = np.zeros(whole, np.float32), np.zeros(whole[:2], np.float32)
     shadow = np.ones(whole, np.float32)
-    part = _reached([layer for _, layer in layers], taken)
+    where = _reached([layer for _, layer in layers], taken)
     codes = tones.photograph(taken.codes).copy()
-    if part is None:
+    if not where.any():
         return Composed(codes, model, cover, shadow, taken.front.alpha)
-    moved = [(np.float32(share), _moved(layer, taken, part)) for share, layer in layers]
-    reached = np.zeros(cover[part].shape, bool)
-    for _, layer in moved:
-        reached |= layer.touched | (layer.cover > 0)
+    part = extent(where, 0)
+    reached = where[part]
     index = np.flatnonzero(reached)
 
     def laid(values: NDArray[Any]) -> NDArray[Any]:
@@ -189,8 +187,9 @@ def composed(
     frame = _Pixels(taken, part, index)
     light, seen_model, cast = (np.zeros_like(frame.base) for _ in range(3))
     kept, seen_cover, changed = np.zeros_like(frame.alpha), np.zeros_like(frame.alpha), np.zeros(len(index), bool)
-    for share, layer in moved:
-        some, before = layer.at(index), taken.before(layer.depth, part).ravel()[index]
+    for weight, layer in layers:  # one after the other: there may be many
+        share, moved = np.float32(weight), _moved(layer, taken, part)
+        some, before = moved.at(index), taken.before(moved.depth, part).ravel()[index]
         made, left, touched, seen = _with_models(frame, before, some, tones, deepest)
         light += share * made
         seen_model += share * seen[:, None] * some.model
@@ -226,18 +225,15 @@ def _some(values: NDArray[Any], index: NDArray[np.intp]) -> NDArray[Any]:
     return np.take(values.reshape(-1, *values.shape[2:]), index, axis=0)
 
 
-def _reached(layers: Sequence[Layer], taken: Taken) -> Part | None:
-    """The part of a frame that the models reach, as it lies; None if there is none."""
+def _reached(layers: Sequence[Layer], taken: Taken) -> Mask:
+    """Where (H, W) in a frame the models reach, as it lies, and a little beside."""
     height, width = taken.codes.shape[:2]
     touched = np.zeros((height, width), bool)
     for layer in layers:
         touched |= layer.touched
-    if not touched.any():
-        return None
-    corners = np.array([[0, 0, 1], [width, 0, 1], [0, height, 1], [width, height, 1]], float)
-    moved = np.abs(corners @ taken.lies.T - corners[:, :2]).max()
-    rows, columns = extent(touched, int(np.ceil(moved)) + 3)
-    return slice(rows.start, min(rows.stop, height)), slice(columns.start, min(columns.stop, width))
+    # A cubic reaches two pixels.
+    wide = cv2.dilate(touched.astype(np.uint8) * 255, np.ones((7, 7), np.uint8))
+    return np.asarray(cv2.warpAffine(wide, taken.lies, (width, height)) > 0)
 
 
 def _moved(layer: Layer, taken: Taken, part: Part) -> Layer:
@@ -303,7 +299,9 @@ def _with_models(
         light = np.where(share > 0, share * tones.of_place(layer.front_light) + (1 - share) * light, light)
     covered = (frame.alpha >= WHOLLY) & ((before > 0) | (layer.cover <= 0))
     hidden = (layer.front >= WHOLE) | covered
-    kept = np.where(near > 0, alpha + through * (1 - cover), 1 - cover)[:, 0] * (shadow @ np.full(3, 1 / 3, np.float32))
+    kept = np.where(near > 0, alpha + through * (1 - cover), 1 - cover)[:, 0] * (
+        (shadow[:, 0] + shadow[:, 1] + shadow[:, 2]) / 3
+    )
     changed = np.asarray(layer.touched & ~hidden)
     return np.asarray(light, np.float32), np.asarray(np.clip(kept, 0, 1), np.float32), changed, seen[:, 0]
 
