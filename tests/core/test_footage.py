@@ -75,7 +75,7 @@ def told(number: int) -> tuple[Floats, Floats, Front]:
     """A frame's light, its plate, and who is in front."""
     frame, plate = linear_of(take()[0].frames[number]), study().plate_in(number)
     looks = Looks.of(frame, plate, study().noise)
-    return frame, plate, front_of_frame(looks, judged(looks, study().deepest))
+    return frame, plate, front_of_frame(looks, judged(looks, study().deepest, colours=study().colours))
 
 
 def psnr(one: Floats, other: Floats) -> float:

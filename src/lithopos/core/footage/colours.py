@@ -19,13 +19,13 @@ from lithopos.core.arrays import Array, Floats, Mask, largest_channel
 from lithopos.core.footage.shadows import Looks, beside_line, ratio_of
 
 BINS, ROWS = 64, 32  # of codes, of each channel; of the picture's height, in which people's colours are told apart
-WIDTH = 256 / BINS  # codes of a bin
+BIN_CODES = 256 / BINS  # codes of a bin
 SMOOTH = 1.0  # bins
 WHOLE_COUNTS = 500.0  # pixels, as which the whole picture's colours count in each row
 UNKNOWN = 0.15  # of somebody's colours: any at all
 WINDOW = 3  # pixels across in which a ratio is told
 # A ratio surely is none of a shadow, beside the line: redder or bluer by logarithms, darker; lighter tells nothing.
-OFF_LINE, DARKEST, LIGHTEST = ((-0.25, 0.3), (-0.35, 0.3)), 0.3, 1.1
+OFF_LINE, DARKEST, LIGHTER = ((-0.25, 0.3), (-0.35, 0.3)), 0.3, 1.1
 SHADED = 0.9  # light left in what counts as a shadow when its colours are learnt
 LEAST_OFF = 0.04  # natural logarithms by which shadows differ in colour
 LEAST_SURE = 400  # pixels of somebody, and of shadows, by which colours are learnt
@@ -37,10 +37,10 @@ GUIDE_EPS = 1e-4  # variances below which colours are alike
 NEARBY, NEARBY_COUNTS, NEARBY_SPREAD = 0.016, 60.0, 0.03  # of the width; pixels, as which what was learnt counts; logs
 COARSER = 4  # times, of the picture in which that is told
 SURE_ODDS, LEAST_LIKELY = 2.0, 1e-12  # log odds below which it is surely the place; of each cubic code
-SOMEBODY = 1.5  # log odds of somebody before anything is asked: it is they who change most of what changes
-SURELY = 3.0  # log odds as which what is surer counts
+PRIOR_ODDS = 1.5  # log odds of somebody before anything is asked: it is they who change most of what changes
+MOST_ODDS = 3.0  # log odds as which what is surer counts
 
-__all__ = ["SURELY", "SURE_ODDS", "WINDOW", "Colours", "Learning", "guided", "log_odds", "reach_px"]
+__all__ = ["MOST_ODDS", "SURE_ODDS", "WINDOW", "Colours", "Learning", "guided", "log_odds", "reach_px"]
 
 
 @dataclass(frozen=True)
@@ -65,7 +65,7 @@ class Colours:
 
 def _cells(seen: Floats, row: Array) -> tuple[NDArray[np.intp], ...]:
     """In which cells of `bodies` colours (N, 3) lie that are seen so far down the picture."""
-    red, green, blue = (seen * np.float32(255 / WIDTH)).astype(np.intp).T
+    red, green, blue = (seen * np.float32(255 / BIN_CODES)).astype(np.intp).T
     return (row * ROWS).astype(np.intp), red, green, blue
 
 
@@ -84,7 +84,7 @@ class Learning:
         for channel, (least, most) in enumerate(OFF_LINE):
             unlike |= (off[..., channel] < least) | (off[..., channel] > most)
         # What is lighter in all colours may be the place, where a shadow lay on it most of the time.
-        lighter = ~largest_channel(ratio <= LIGHTEST)
+        lighter = ~largest_channel(ratio <= LIGHTER)
         sure = (somebody & unlike & ~lighter).astype(np.uint8)
         sure = cv2.morphologyEx(sure, cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)) > 0
         np.add.at(self.counts, _cells(looks.seen[sure], np.flatnonzero(sure) / sure.size), 1)
@@ -142,7 +142,7 @@ def log_odds(colours: Colours, looks: Looks, where: Mask, deepest: Floats) -> Fl
     found, trust = _nearby(off, sure, index, where.shape)
     middle = trust * found + (1 - trust) * middle
     spread = np.sqrt(trust * NEARBY_SPREAD**2 + (1 - trust) * spread**2)
-    return np.clip(odds(middle, spread) + np.float32(SOMEBODY), -SURELY, SURELY)
+    return np.clip(odds(middle, spread) + np.float32(PRIOR_ODDS), -MOST_ODDS, MOST_ODDS)
 
 
 def _nearby(off: Floats, sure: Mask, index: NDArray[np.intp], shape: tuple[int, ...]) -> tuple[Floats, Floats]:

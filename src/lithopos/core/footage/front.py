@@ -20,7 +20,7 @@ from scipy.sparse import diags
 from lithopos.core.arrays import Floats, Mask, largest_channel
 from lithopos.core.blend.grain import Grain
 from lithopos.core.colour import encode_srgb
-from lithopos.core.footage.colours import SURE_ODDS, SURELY, WINDOW, Colours, guided, log_odds, reach_px
+from lithopos.core.footage.colours import MOST_ODDS, SURE_ODDS, WINDOW, Colours, guided, log_odds, reach_px
 from lithopos.core.footage.shadows import LIGHTEST, UNLIT, Looks, ratio_of, shadowed
 
 SOMEBODY = 3.6  # what neither noise nor shadow explains, of noise variances a channel
@@ -118,14 +118,13 @@ def _by_colour(looks: Looks, changed: Mask, deepest: Floats, colours: Colours) -
     """As `_at_first`, once colours are learnt."""
     across = 2 * reach_px(changed.shape[1]) + 1
     near = cv2.dilate(changed.astype(np.uint8), np.ones((across, across), np.uint8)) > 0
-    alone = np.full(changed.shape, -SURELY, np.float32)
+    alone = np.full(changed.shape, -MOST_ODDS, np.float32)
     alone[near] = log_odds(colours, looks, near, deepest)
     verdict = changed & (guided(looks.seen, alone) > 0)
     unlike = np.where(alone < -SURE_ODDS, 0, np.float32(SOMEBODY))
     # Around somebody pixels have their colours mixed in.
-    shade = np.where(
-        (alone > SURE_ODDS)[..., None], 0, np.minimum(ratio_of(looks.frame, looks.plate, WINDOW), LIGHTEST)
-    )
+    shade = np.minimum(ratio_of(looks.frame, looks.plate, WINDOW), LIGHTEST)
+    shade[alone > SURE_ODDS] = 0
     return verdict, unlike, shade
 
 
