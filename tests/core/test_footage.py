@@ -304,6 +304,18 @@ class WhoIsInFront(unittest.TestCase):
             self.assertGreater(at_first, 0.3)
             self.assertLess(told, 0.02)
 
+    def test_dark_clothes_that_are_like_a_shadow_everywhere_are_learnt_by_their_width(self) -> None:
+        deepest, plate = study().deepest, study().plate_in(0)
+        learning, body, under = Learning(), np.zeros((160, 240), np.float32), np.ones((160, 240, 1), np.float32)
+        body[60:120, 100:130], under[60:120, 20:80] = 1, 0
+        suit = np.median(plate[60:120, 100:130], axis=(0, 1)) * deepest * 0.5
+        frame = _grainy(np.where(body[..., None] > 0, suit, plate * (under + (1 - under) * deepest)))
+        looks = Looks.of(frame, plate, study().noise)
+        first = judged(looks, deepest)
+        learning.add(looks, first.somebody, first.shade, deepest)
+        found = _painted(np.roll(body, 30, 1), suit, colours=learning.learnt())
+        self.assertGreater(float(found.alpha[62:118, 132:158].mean()), 0.95)
+
     def test_where_something_drawn_keeps_the_sun_off_is_known(self) -> None:
         """Ground behind a box: told as sunless only where a ray to the sun meets the box."""
         width, height = SIZE

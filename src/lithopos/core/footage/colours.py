@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from scipy import ndimage
 
 from lithopos.core.arrays import Array, Floats, Mask, largest_channel
-from lithopos.core.footage.shadows import Looks, beside_line, ratio_of
+from lithopos.core.footage.shadows import LEAST_ABOUT, UNLIT, Looks, beside_line, ratio_of
 
 BINS, ROWS = 64, 32  # of codes, of each channel; of the picture's height, in which people's colours are told apart
 BIN_CODES = 256 / BINS  # codes of a bin
@@ -26,6 +26,7 @@ UNKNOWN = 0.15  # of somebody's colours: any at all
 WINDOW = 3  # pixels across in which a ratio is told
 # A ratio surely is none of a shadow, beside the line: redder or bluer by logarithms, darker; lighter tells nothing.
 OFF_LINE, DARKEST, LIGHTER = ((-0.25, 0.3), (-0.35, 0.3)), 0.3, 1.1
+LIMB = 0.015  # of the width: a limb is wider, what is darkest under a foot is not
 SHADED = 0.9  # light left in what counts as a shadow when its colours are learnt
 LEAST_OFF = 0.04  # natural logarithms by which shadows differ in colour
 LEAST_SURE = 400  # pixels of somebody, and of shadows, by which colours are learnt
@@ -85,8 +86,9 @@ class Learning:
             unlike |= (off[..., channel] < least) | (off[..., channel] > most)
         # What is lighter in all colours may be the place, where a shadow lay on it most of the time.
         lighter = ~largest_channel(ratio <= LIGHTER)
-        sure = (somebody & unlike & ~lighter).astype(np.uint8)
-        sure = cv2.morphologyEx(sure, cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)) > 0
+        sure = _opened(somebody & unlike & ~lighter, 3)
+        # Dark clothes may be on a shadow's line everywhere; what is too dark for one and as wide as a limb is theirs.
+        sure |= _opened(somebody & (close < LEAST_ABOUT), max(3, round(LIMB * somebody.shape[1])))
         np.add.at(self.counts, _cells(looks.seen[sure], np.flatnonzero(sure) / sure.size), 1)
         self.off.append(off[shade[..., 1] < SHADED][::4])
 
@@ -104,6 +106,12 @@ class Learning:
         middle = np.median(off, axis=0)
         spread = 1.4826 * np.median(np.abs(off - middle), axis=0)
         return Colours(bodies.astype(np.float16), middle.astype(float), np.maximum(spread, LEAST_OFF).astype(float))
+
+
+def _opened(mask: Mask, across: int) -> Mask:
+    """What of a mask is nowhere narrower than so many pixels."""
+    kernel = np.ones((across, across), np.uint8)
+    return np.asarray(cv2.morphologyEx(mask.astype(np.uint8), cv2.MORPH_OPEN, kernel) > 0)
 
 
 def log_odds(colours: Colours, looks: Looks, where: Mask, deepest: Floats) -> Floats:
@@ -171,7 +179,9 @@ def _levels(seen: Floats, base: Floats, sigma: Floats, deepest: Floats) -> tuple
     blurred = UMBRA_SPREAD[0] * between + UMBRA_SPREAD[1]
     core = np.exp(-0.5 * ((level - dark) / blurred) ** 2) / (np.sqrt(2 * np.pi) * blurred)
     border = ((level > dark) & (level < dark + 1.03 * between)) / between
-    depth = ((level < dark) & (level > DEEP * dark)) / np.maximum((1 - DEEP) * dark, 4)
+    # Where no sun is to be taken there is little else.
+    deep = np.where(deepest[:, 1] >= UNLIT, LEAST_ABOUT**CODE_PER_LOG, DEEP)
+    depth = ((level < dark) & (level > deep * dark)) / np.maximum((1 - deep) * dark, 4)
     return np.asarray(PLAIN * plain, np.float32), np.asarray(UMBRA * core + BORDER * border + CLOSE * depth, np.float32)
 
 

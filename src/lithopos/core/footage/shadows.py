@@ -28,6 +28,7 @@ UNLIT = np.float32(0.99)  # light left in the deepest shadow where no sun is to 
 USUAL_DEEPEST = (0.22, 0.25, 0.3)  # light left in a shadow, as long as nobody has looked
 
 __all__ = [
+    "LEAST_ABOUT",
     "LIGHTEST",
     "UNLIT",
     "USUAL_DEEPEST",
