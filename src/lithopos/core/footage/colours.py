@@ -26,7 +26,7 @@ UNKNOWN = 0.15  # of somebody's colours: any at all
 WINDOW = 3  # pixels across in which a ratio is told
 # A ratio surely is none of a shadow, beside the line: redder or bluer by logarithms, darker; lighter tells nothing.
 OFF_LINE, DARKEST, LIGHTER = ((-0.25, 0.3), (-0.35, 0.3)), 0.3, 1.1
-LIMB = 0.015  # of the width: a limb is wider, what is darkest under a foot is not
+LIMB = 0.02  # of the width: a limb is wider, what is darkest under a foot is not
 SHADED = 0.9  # light left in what counts as a shadow when its colours are learnt
 LEAST_OFF = 0.04  # natural logarithms by which shadows differ in colour
 LEAST_SURE = 400  # pixels of somebody, and of shadows, by which colours are learnt
