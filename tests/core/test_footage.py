@@ -218,7 +218,7 @@ class LookedThrough(unittest.TestCase):
         assert kept and kept.colours
         for number in (9, 20):
             fresh, again = (
-                judged(one.looks(number, linear_of(take()[0].frames[number])), one.deepest, colours=one.colours)
+                judged(one.looks(number, take()[0].frames[number]), one.deepest, colours=one.colours)
                 for one in (study(), kept)
             )
             self.assertGreater(int(fresh.somebody.sum()), 300)
@@ -425,9 +425,9 @@ class PutTogether(unittest.TestCase):
 
     def made(self, before: float, layers: list[tuple[float, Layer]] | None = None) -> np.ndarray:
         lies = np.array([[1.0, 0, 0], [0, 1, 0]])
-        gain = np.ones_like(self.plate)
         side = np.full(self.cover.shape, before, np.float32)
-        taken = Taken(14, self.codes, self.plate, gain, lies, self.front, lambda _, part: side[part])
+        plate, gain = self.plate.__getitem__, np.ones_like(self.plate).__getitem__
+        taken = Taken(14, self.codes, plate, gain, lies, self.front, lambda _, part: side[part])
         deepest = np.full(3, 0.3, np.float32)
         return composed(taken, layers or [(1.0, self.layer)], Tones(), None, deepest).codes
 

@@ -204,7 +204,8 @@ class Frames(unittest.TestCase):
         grey = cover[..., None] * np.full(3, 0.2, np.float32)
         layer = Layer(np.ones_like(nothing), nothing, grey, cover, nothing[..., 0], nothing, cover)
         plate = linear_of(self.codes)
-        taken = Taken(3, self.codes, plate, np.ones_like(plate), STILL, front, lambda depth, _: 0 * depth)
+        shown, gain = plate.__getitem__, np.ones_like(plate).__getitem__
+        taken = Taken(3, self.codes, shown, gain, STILL, front, lambda depth, _: 0 * depth)
         deepest = np.full(3, 0.3, np.float32)
         noisy = composed(taken, [(1.0, layer)], Tones(), (grain(4.0), 1.0), deepest).codes
         bare = cover == 0

@@ -18,7 +18,9 @@ __all__ = ["REC709", "decode_srgb", "delta_e_2000", "encode_srgb", "linear_of", 
 def decode_srgb(encoded: ArrayLike) -> Floats:
     """Encoded 0..1 to linear 0..1."""
     e = np.asarray(encoded, np.float32)
-    return np.where(e <= 0.04045, e / 12.92, ((e + 0.055) / 1.055) ** 2.4).astype(np.float32)
+    made = np.asarray(((e + 0.055) / 1.055) ** 2.4, np.float32)
+    np.copyto(made, e / 12.92, where=e <= 0.04045)
+    return made
 
 
 def linear_of(codes: NDArray[np.uint8] | NDArray[np.uint16]) -> Floats:
@@ -36,7 +38,9 @@ def _linear_of_each(kind: np.dtype[Any]) -> Floats:
 def encode_srgb(linear: ArrayLike) -> Floats:
     """Linear to encoded 0..1; what lies outside is cut."""
     x = np.clip(np.asarray(linear, np.float32), 0, 1)
-    return np.where(x <= 0.0031308, 12.92 * x, 1.055 * np.power(x, 1 / 2.4) - 0.055).astype(np.float32)
+    made = np.asarray(1.055 * np.power(x, 1 / 2.4) - 0.055, np.float32)
+    np.copyto(made, 12.92 * x, where=x <= 0.0031308)
+    return made
 
 
 def luminance(linear: ArrayLike) -> Floats:

@@ -31,6 +31,7 @@ __all__ = [
     "Tones",
     "as_photographed",
     "blend_answer",
+    "deviation_lacking",
     "grain_lacking",
     "measured",
     "sharpness_in_force",
@@ -176,12 +177,22 @@ def grain_lacking(
     where : (H, W) something was rendered; elsewhere none is lacking.
     """
     found = np.zeros_like(made)
-    base, made = base[where], made[where]
-    moved = kept[where] * _slope(base) / np.maximum(_slope(made), 1e-6)
-    lacking = np.sqrt(np.maximum(grain.at(made) ** 2 - (grain.at(base) * moved) ** 2, 0))
-    lacking = np.where(lacking < FAINT, 0, lacking)
+    lacking = deviation_lacking(grain, base[where], made[where], kept[where])
     found[where] = amount * lacking * grain_field(grain, window, seed)[where]
     return found
+
+
+def deviation_lacking(grain: Grain, base: Floats, made: Floats, kept: Floats) -> Floats:
+    """Of the noise that N pixels' new tones would have, the standard deviation (N, 3) that they lack, encoded.
+
+    Parameters
+    ----------
+    base, made : (N, 3) the photograph's and the finished picture's encoded values.
+    kept : (N, 3) or (N, 1) which share of the photograph's linear light is left, its noise with it.
+    """
+    moved = kept * _slope(base) / np.maximum(_slope(made), 1e-6)
+    lacking = np.sqrt(np.maximum(grain.at(made) ** 2 - (grain.at(base) * moved) ** 2, 0))
+    return np.asarray(np.where(lacking < FAINT, 0, lacking), np.float32)
 
 
 def _slope(encoded: Floats) -> Floats:

@@ -16,14 +16,13 @@ from numpy.typing import NDArray
 from scipy import ndimage
 
 from lithopos.core.arrays import Array, Floats, Mask, largest_channel
-from lithopos.core.footage.shadows import LEAST_ABOUT, UNLIT, Looks, beside_line, ratio_of
+from lithopos.core.footage.shadows import LEAST_ABOUT, UNLIT, Looks, beside_line
 
 BINS, ROWS = 64, 32  # of codes, of each channel; of the picture's height, in which people's colours are told apart
 BIN_CODES = 256 / BINS  # codes of a bin
 SMOOTH = 1.0  # bins
 WHOLE_COUNTS = 500.0  # pixels, as which the whole picture's colours count in each row
 UNKNOWN = 0.15  # of somebody's colours: any at all
-WINDOW = 3  # pixels across in which a ratio is told
 # A ratio surely is none of a shadow, beside the line: redder or bluer by logarithms, darker; lighter tells nothing.
 OFF_LINE, DARKEST, LIGHTER = ((-0.25, 0.3), (-0.35, 0.3)), 0.3, 1.1
 LIMB = 0.02  # of the width: a limb is wider, what is darkest under a foot is not
@@ -41,7 +40,7 @@ SURE_ODDS, LEAST_LIKELY = 2.0, 1e-12  # log odds below which it is surely the pl
 PRIOR_ODDS = 1.5  # log odds of somebody before anything is asked: it is they who change most of what changes
 MOST_ODDS = 3.0  # log odds as which what is surer counts
 
-__all__ = ["MOST_ODDS", "SURE_ODDS", "WINDOW", "Colours", "Learning", "guided", "log_odds", "reach_px"]
+__all__ = ["MOST_ODDS", "SURE_ODDS", "Colours", "Learning", "guided", "log_odds"]
 
 
 @dataclass(frozen=True)
@@ -79,7 +78,7 @@ class Learning:
 
     def add(self, looks: Looks, somebody: Mask, shade: Floats, deepest: Floats) -> None:
         """Take in a frame of which a first look has told where (H, W) somebody is, and what (H, W, 3) is in shade."""
-        ratio = ratio_of(looks.frame, looks.plate, WINDOW)
+        ratio = looks.ratio
         close, off = beside_line(ratio, deepest)
         unlike = close < DARKEST
         for channel, (least, most) in enumerate(OFF_LINE):
@@ -132,7 +131,7 @@ def log_odds(colours: Colours, looks: Looks, where: Mask, deepest: Floats) -> Fl
         return np.take(values.reshape(-1, 3), index, axis=0)
 
     seen, base, sigma2 = (chosen(one) for one in (looks.seen, looks.base, looks.sigma2))
-    ratio = chosen(ratio_of(looks.frame, looks.plate, WINDOW))
+    ratio = chosen(looks.ratio)
     least = chosen(deepest) if deepest.ndim > 1 else np.broadcast_to(deepest, ratio.shape)
     _, off = beside_line(ratio, least)
     body = np.log(colours.likelihoods(seen, index / where.size))
@@ -192,7 +191,7 @@ def _coloured(off: Floats, spread: Floats, per_log: Floats) -> Floats:
     return np.asarray(np.exp(-0.5 * (red + blue)) / (2 * np.pi * wide[:, 0] * wide[:, 1]), np.float32)
 
 
-def reach_px(width: int) -> int:
+def _reach_px(width: int) -> int:
     """How far neighbours answer together in a picture so wide."""
     return max(GUIDE_LEAST_PX, round(GUIDE * width))
 
@@ -203,7 +202,7 @@ def guided(guide: Floats, values: Floats) -> Floats:
     Lines are fitted at half the size (He & Sun 2015, arXiv 1505.00996).
     """
     height, width = values.shape
-    across = reach_px(width) + 1  # at half the size
+    across = _reach_px(width) + 1  # at half the size
     size = (max(1, width // 2), max(1, height // 2))
     coarse, told = (cv2.resize(one, size, interpolation=cv2.INTER_AREA) for one in (guide, values))
 

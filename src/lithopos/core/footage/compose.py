@@ -7,7 +7,7 @@ no colour of the old background is left at their edges. Where nothing is changed
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
@@ -16,8 +16,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lithopos.core.arrays import Array, Floats, Mask, largest_channel
-from lithopos.core.blend.blend import Tones, grain_lacking
-from lithopos.core.blend.grain import Grain
+from lithopos.core.blend.blend import Tones, deviation_lacking
+from lithopos.core.blend.grain import Grain, grain_field
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.colour import encode_srgb, linear_of
 from lithopos.core.composite.mattes import WHOLE
@@ -25,12 +25,12 @@ from lithopos.core.composite.parts import extent
 from lithopos.core.composite.passes import Passes
 from lithopos.core.exchange.picture import Codes, codes_of
 from lithopos.core.footage.front import Front, Part
-from lithopos.core.footage.shake import inverse
 from lithopos.core.layers import Window
 
 NEAR_M = 0.6  # with no sun: up to about this height a thing's foot is darkened as the ground beside it
 FACING = 0.25  # cosine from which a side is fully in the sun
 WHOLLY = 0.998  # of a pixel: somebody who fills so much of it is all it shows
+LEAST_SHADE, LEAST_LIGHT = 2e-3, 6e-5  # share of light, and linear light: less moves a code of 255 by a fifth at most
 
 __all__ = ["Composed", "Layer", "Taken", "composed", "layers_of", "shaded_where"]
 
@@ -57,16 +57,20 @@ class Layer:
     depth: Floats
     looked_up: Lookup | None = None
 
-    def at(self, index: NDArray[np.intp]) -> Layer:
-        """It at N pixels alone, (N, ...), without what would shade them."""
-        names = ("shadow", "added", "model", "cover", "front", "front_light", "depth")
-        return replace(self, looked_up=None, **{name: _some(getattr(self, name), index) for name in names})
-
     @cached_property
     def touched(self) -> Mask:
         """Where (H, W) it changes anything."""
-        shaded = largest_channel(np.abs(self.shadow - 1)) > 2e-4
-        return np.asarray((self.cover > 1e-3) | shaded | (largest_channel(np.abs(self.added)) > 0))
+        shaded = largest_channel(np.abs(self.shadow - 1)) > LEAST_SHADE
+        return np.asarray((self.cover > 1e-3) | shaded | (largest_channel(np.abs(self.added)) > LEAST_LIGHT))
+
+    @cached_property
+    def boxes(self) -> dict[str, Part]:
+        """Where each of its pictures holds anything."""
+        wide = ("added", "model", "front_light")
+        told = {name: largest_channel(getattr(self, name) != 0) for name in wide}
+        told |= {name: getattr(self, name) != 0 for name in ("cover", "front", "depth")}
+        told["shadow"] = largest_channel(self.shadow != 1)
+        return {name: extent(where, 0) for name, where in told.items()}
 
 
 @dataclass(frozen=True)
@@ -93,15 +97,16 @@ class Taken:
 
     Attributes
     ----------
-    codes : (H, W, 3); `plate`, `gain`: (H, W, 3) linear, as this frame would show them; the former without its shade.
+    codes : (H, W, 3).
+    plate, gain : linear light (H, W, 3) of a part as this frame would show it, without its shade; and how bright.
     lies : (2, 3) from the plate's pixels to this frame's.
     before : who is before the models in a part, by how far away these are there.
     """
 
     number: int
     codes: Codes
-    plate: Floats
-    gain: Floats
+    plate: Callable[[Part], Floats]
+    gain: Callable[[Part], Floats]
     lies: Array
     front: Front
     before: Callable[[Floats, Part], Floats]
@@ -176,20 +181,12 @@ def composed(
     if not where.any():
         return Composed(codes, model, cover, shadow, taken.front.alpha)
     part = extent(where, 0)
-    reached = where[part]
-    index = np.flatnonzero(reached)
-
-    def laid(values: NDArray[Any]) -> NDArray[Any]:
-        made = np.zeros((reached.size, *values.shape[1:]), values.dtype)
-        made[index] = values
-        return made.reshape(*reached.shape, *values.shape[1:])
-
+    index, pixels = np.flatnonzero(where[part]), np.flatnonzero(where)
     frame = _Pixels(taken, part, index)
     light, seen_model, cast = (np.zeros_like(frame.base) for _ in range(3))
     kept, seen_cover, changed = np.zeros_like(frame.alpha), np.zeros_like(frame.alpha), np.zeros(len(index), bool)
     for weight, layer in layers:  # one after the other: there may be many
-        share, moved = np.float32(weight), _moved(layer, taken, part)
-        some, before = moved.at(index), taken.before(moved.depth, part).ravel()[index]
+        share, (some, before) = np.float32(weight), _moved(layer, taken, part, index)
         made, left, touched, seen = _with_models(frame, before, some, tones, deepest)
         light += share * made
         seen_model += share * seen[:, None] * some.model
@@ -197,16 +194,16 @@ def composed(
         cast += share * some.shadow
         kept += share * left
         changed |= touched
-    model[part], cover[part] = laid(seen_model), laid(seen_cover)
-    shadow[part] += laid(cast - 1)
-    encoded, changes = laid(encode_srgb(light)), laid(changed)
-    if grain is not None and changed.any():
-        window = Window(part[1].start, part[0].start, part[1].stop, part[0].stop)
-        base, kept3 = laid(encode_srgb(frame.base)), np.repeat(laid(kept)[..., None], 3, -1)
-        seed = 7919 * (taken.number + 1)
-        encoded = encoded + grain_lacking(grain[0], grain[1], base, encoded, kept3, changes, window, seed)
-    values = codes_of(tones.finished(encoded), codes.dtype)
-    codes[part] = np.where(changes[..., None], values, codes[part])
+    model.reshape(-1, 3)[pixels], cover.ravel()[pixels], shadow.reshape(-1, 3)[pixels] = seen_model, seen_cover, cast
+    if changed.any():
+        encoded = encode_srgb(light[changed])
+        if grain is not None:
+            base, left3 = encode_srgb(frame.base[changed]), kept[changed, None]
+            deviation = deviation_lacking(grain[0], base, encoded, left3)
+            window = Window(part[1].start, part[0].start, part[1].stop, part[0].stop)
+            field = grain_field(grain[0], window, 7919 * (taken.number + 1))
+            encoded += np.float32(grain[1]) * deviation * _some(field, index[changed])
+        codes.reshape(-1, 3)[pixels[changed]] = codes_of(tones.finished(encoded), codes.dtype)
     return Composed(codes, model, cover, shadow, taken.front.alpha)
 
 
@@ -216,7 +213,7 @@ class _Pixels:
     def __init__(self, taken: Taken, part: Part, index: NDArray[np.intp]) -> None:
         front = taken.front.within(part)
         self.base = linear_of(_some(taken.codes[part], index))
-        self.plate, self.shade = _some(taken.plate[part], index), _some(front.shade, index)
+        self.plate, self.shade = _some(taken.plate(part), index), _some(front.shade, index)
         self.alpha = _some(front.alpha, index)
 
 
@@ -236,38 +233,62 @@ def _reached(layers: Sequence[Layer], taken: Taken) -> Mask:
     return np.asarray(cv2.warpAffine(wide, taken.lies, (width, height)) > 0)
 
 
-def _moved(layer: Layer, taken: Taken, part: Part) -> Layer:
-    """A part of a layer as the frame lies, in its light, the models' points shaded by who passes."""
-    model, gain = layer.model[part], taken.gain[part]
+def _moved(layer: Layer, taken: Taken, part: Part, index: NDArray[np.intp]) -> tuple[Layer, Floats]:
+    """A layer at N pixels of a part, as the frame lies, in its light, the models' points shaded by who passes.
+
+    Returns
+    -------
+    (N, ...) each; and whether (N,) whoever is there is before the models.
+    """
+    gain = _some(taken.gain(part), index)
+    box = layer.boxes["model"]
+    model = layer.model[box]
     if layer.looked_up is not None:
-        x, y, counts = (one[part] for one in layer.looked_up)
-        shade, back = taken.front.shade, inverse(taken.lies)
-        size = (shade.shape[1], shade.shape[0])
-        shade = cv2.warpAffine(shade, back, size, flags=cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-        there = cv2.remap(shade, x, y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT, borderValue=[1.0] * 4)
+        x, y, counts = (one[box] for one in layer.looked_up)
+        at = np.dstack([x, y]) @ taken.lies[:, :2].T + taken.lies[:, 2]
+        shade = taken.front.shade
+        there = cv2.remap(
+            shade, at.astype(np.float32), None, cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT, borderValue=[1.0] * 4
+        )
         model = model * (1 - counts[..., None] * (1 - np.minimum(there, 1)))
-    still = np.allclose(taken.lies, [[1, 0, 0], [0, 1, 0]], atol=1e-4)
-    # From the part's own pixels to the part's own pixels.
-    corner = np.array([part[1].start, part[0].start], float)
-    matrix = taken.lies.copy()
-    matrix[:, 2] += matrix[:, :2] @ corner - corner
 
-    def lain(values: Floats, how: int = cv2.INTER_CUBIC) -> Floats:
-        if still or not values.any():
-            return values
-        size = (values.shape[1], values.shape[0])
-        made = cv2.warpAffine(values, matrix, size, flags=how, borderMode=cv2.BORDER_CONSTANT)
-        return np.asarray(made, np.float32)
+    def lain(name: str, values: Floats | None = None, how: int = cv2.INTER_CUBIC) -> Floats:
+        box = layer.boxes[name]
+        return _lain(getattr(layer, name)[box] if values is None else values, box, taken.lies, part, how)
 
+    def some(name: str, values: Floats | None = None) -> Floats:
+        return _some(lain(name, values), index)
+
+    depth = lain("depth", how=cv2.INTER_NEAREST)
+    before = _some(taken.before(depth, part), index)
     return Layer(
-        lain(layer.shadow[part] - 1) + 1,
-        lain(layer.added[part]) * gain,
-        np.maximum(lain(np.asarray(model, np.float32)), 0) * gain,
-        np.clip(lain(layer.cover[part]), 0, 1),
-        np.clip(lain(layer.front[part]), 0, 1),
-        np.maximum(lain(layer.front_light[part]), 0) * gain,
-        lain(layer.depth[part], cv2.INTER_NEAREST),
-    )
+        some("shadow", layer.shadow[layer.boxes["shadow"]] - 1) + 1,
+        some("added") * gain,
+        np.maximum(some("model", np.asarray(model, np.float32)), 0) * gain,
+        np.clip(some("cover"), 0, 1),
+        np.clip(some("front"), 0, 1),
+        np.maximum(some("front_light"), 0) * gain,
+        _some(depth, index),
+    ), before
+
+
+def _lain(values: Floats, box: Part, lies: Array, part: Part, how: int) -> Floats:
+    """What a picture has within a box, 0 about it, as a frame lies: in a part of that."""
+    made = np.zeros((part[0].stop - part[0].start, part[1].stop - part[1].start, *values.shape[2:]), np.float32)
+    rows, columns = box
+    corners = np.array([[x, y, 1] for x in (columns.start, columns.stop) for y in (rows.start, rows.stop)], float)
+    moved = corners @ lies.T
+    # A cubic reaches two pixels.
+    (left, upper), (right, lower) = np.floor(moved.min(0)).astype(int) - 2, np.ceil(moved.max(0)).astype(int) + 2
+    x0, x1 = max(left, part[1].start), min(right, part[1].stop)
+    y0, y1 = max(upper, part[0].start), min(lower, part[0].stop)
+    if not values.size or x0 >= x1 or y0 >= y1:
+        return made
+    matrix = lies.copy()
+    matrix[:, 2] += lies[:, :2] @ [columns.start, rows.start] - [x0, y0]
+    laid = cv2.warpAffine(values, matrix, (x1 - x0, y1 - y0), flags=how, borderMode=cv2.BORDER_CONSTANT)
+    made[y0 - part[0].start : y1 - part[0].start, x0 - part[1].start : x1 - part[1].start] = laid
+    return made
 
 
 def _with_models(
@@ -280,30 +301,47 @@ def _with_models(
     ----------
     before : (N,) whether whoever is there is before the models.
     """
-    base, alpha = frame.base, frame.alpha[:, None]
-    behind = frame.plate * frame.shade
-    # Where nobody is the place is the frame itself, with its noise.
-    own = np.clip(1 - alpha / np.float32(0.1), 0, 1)
-    place = own * base + (1 - own) * behind
     shadow = _shadow_in_shade(layer.shadow, frame.shade, deepest)
-    cover, near = layer.cover[:, None], before[:, None]
-    through = (1 - alpha) * near  # which share of the models is seen past whoever is before them
-    seen = np.where(near > 0, through, 1)
-    relit = base + (1 - alpha) * (place * (shadow - 1) + layer.added)
-    behind_models = (1 - cover) * relit
-    past = base + (1 - alpha) * ((1 - cover) * (place * shadow + layer.added) - place)
-    photographed = np.where(near > 0, past, behind_models)
-    light = tones.of_place(np.maximum(photographed, 0)) + seen * layer.model
+    photographed = (1 - layer.cover[:, None]) * (frame.base * shadow + layer.added)
+    seen, left = np.ones_like(frame.alpha), 1 - layer.cover
+    there = np.flatnonzero(frame.alpha)
+    photographed[there], seen[there], left[there] = _past_people(
+        *(one[there] for one in (frame.base, frame.plate * frame.shade, frame.alpha, before, shadow)),
+        *(one[there] for one in (layer.added, layer.cover)),
+    )
+    light = tones.of_place(np.maximum(photographed, 0)) + seen[:, None] * layer.model
     share = layer.front[:, None]
     if share.any():
         light = np.where(share > 0, share * tones.of_place(layer.front_light) + (1 - share) * light, light)
     covered = (frame.alpha >= WHOLLY) & ((before > 0) | (layer.cover <= 0))
     hidden = (layer.front >= WHOLE) | covered
-    kept = np.where(near > 0, alpha + through * (1 - cover), 1 - cover)[:, 0] * (
-        (shadow[:, 0] + shadow[:, 1] + shadow[:, 2]) / 3
-    )
+    left *= (shadow[:, 0] + shadow[:, 1] + shadow[:, 2]) / 3
     changed = np.asarray(layer.touched & ~hidden)
-    return np.asarray(light, np.float32), np.asarray(np.clip(kept, 0, 1), np.float32), changed, seen[:, 0]
+    return np.asarray(light, np.float32), np.clip(left, 0, 1), changed, seen
+
+
+def _past_people(
+    base: Floats, behind: Floats, alpha: Floats, before: Floats, shadow: Floats, added: Floats, cover: Floats
+) -> tuple[Floats, Floats, Floats]:
+    """Photographed light (N, 3) of pixels in which somebody is; which share (N,) of the models is seen, and of the
+    frame's own light is left.
+
+    Parameters
+    ----------
+    base, behind : (N, 3) the frame, and the place behind whoever is there.
+    """
+    share, rest, near = alpha[:, None], 1 - cover[:, None], before[:, None] > 0
+    # Where hardly anybody is the place is the frame itself, with its noise.
+    own = np.clip(1 - share / np.float32(0.1), 0, 1)
+    place = own * base + (1 - own) * behind
+    relit = rest * (base + (1 - share) * (place * (shadow - 1) + added))
+    past = base + (1 - share) * (rest * (place * shadow + added) - place)
+    through = (1 - alpha) * before
+    return (
+        np.where(near, past, relit),
+        np.where(before > 0, through, 1),
+        np.where(before > 0, alpha + through * (1 - cover), 1 - cover),
+    )
 
 
 def _shadow_in_shade(shadow: Floats, shade: Floats, deepest: Floats) -> Floats:

@@ -27,7 +27,7 @@ def write_frame(wanted: Wanted, made: Composed, shot: Shot, path: Path) -> None:
     Passes in OpenEXR are of the take's whole frame: what is cut off can be had back there.
     """
     if wanted == "picture":
-        write_png(framed_picture(Picture(made.codes), shot), path)
+        write_png(framed_picture(Picture(made.codes), shot), path, quickly=True)
     elif wanted == "model":
         own = encode_srgb(np.clip(made.model / np.maximum(made.cover, 1e-3)[..., None], 0, 1))
         rgba = np.concatenate([own, np.clip(made.cover, 0, 1)[..., None]], axis=2)

@@ -6,6 +6,7 @@ bytes one after the other; ends with 2 and one line on standard error if the tak
 
 from __future__ import annotations
 
+import fcntl
 import json
 import os
 import select
@@ -13,7 +14,9 @@ import signal
 import subprocess
 import sys
 from collections.abc import Iterator
+from contextlib import suppress
 from pathlib import Path
+from typing import NoReturn
 
 import numpy as np
 
@@ -22,6 +25,7 @@ from lithopos.core.exchange.picture import Codes
 from lithopos.core.reading.limits import limit_this_process
 
 PATIENCE_S = 60  # for one frame
+PIPE_BYTES = 1 << 20
 
 __all__ = ["read_frame", "read_frames"]
 
@@ -49,33 +53,38 @@ def read_frame(path: Path, number: int) -> Codes:
 
 
 def _received(child: subprocess.Popen[bytes], first: int, last: int) -> Iterator[Codes]:
-    header = _bytes_of(child, None, first)
-    shape, kind = json.loads(header)
-    size = int(np.prod(shape)) * np.dtype(kind).itemsize
-    for number in range(first, last + 1):
-        yield np.frombuffer(_bytes_of(child, size, number), kind).reshape(shape)
-
-
-def _bytes_of(child: subprocess.Popen[bytes], size: int | None, number: int) -> bytes:
-    """So many bytes, or a line; InputError if the child gives up."""
-    assert child.stdout and child.stderr
-    made = bytearray()
+    assert child.stdout
     handle = child.stdout.fileno()
-    while size is None or len(made) < size:
-        if not select.select([handle], [], [], PATIENCE_S)[0]:
-            raise InputError("file", f"takes longer than {PATIENCE_S} s to read at frame {number} and was left")
-        part = os.read(handle, 1 if size is None else min(1 << 20, size - len(made)))
-        if not part:
-            lines = child.stderr.read().decode(errors="replace").strip().splitlines()
-            told = lines[-1] if child.wait() == 2 and lines else ""
-            field, _, cause = told.partition(": ")
-            raise InputError(
-                field or "file", cause or f"can’t be read at frame {number}: the reader broke down over it"
-            )
-        made += part
-        if size is None and part == b"\n":
-            break
-    return bytes(made)
+    with suppress(OSError):  # a wider pipe is woken up for less often
+        fcntl.fcntl(handle, fcntl.F_SETPIPE_SZ, PIPE_BYTES)
+    header = bytearray()
+    while not header.endswith(b"\n"):
+        _wait(child, first)
+        header += os.read(handle, 1) or _broken(child, first)
+    shape, kind = json.loads(header)
+    for number in range(first, last + 1):
+        codes = np.empty(shape, kind)
+        left = codes.data.cast("B")
+        while left:
+            _wait(child, number)
+            left = left[os.readv(handle, [left]) or _broken(child, number) :]
+        yield codes
+
+
+def _wait(child: subprocess.Popen[bytes], number: int) -> None:
+    """Until a child has something to say; InputError if that takes too long."""
+    assert child.stdout
+    if not select.select([child.stdout], [], [], PATIENCE_S)[0]:
+        raise InputError("file", f"takes longer than {PATIENCE_S} s to read at frame {number} and was left")
+
+
+def _broken(child: subprocess.Popen[bytes], number: int) -> NoReturn:
+    """Say why a child gave up."""
+    assert child.stderr
+    lines = child.stderr.read().decode(errors="replace").strip().splitlines()
+    told = lines[-1] if child.wait() == 2 and lines else ""
+    field, _, cause = told.partition(": ")
+    raise InputError(field or "file", cause or f"can’t be read at frame {number}: the reader broke down over it")
 
 
 def _main() -> None:

@@ -20,8 +20,9 @@ from scipy.sparse import diags
 from lithopos.core.arrays import Floats, Mask, largest_channel
 from lithopos.core.blend.grain import Grain
 from lithopos.core.colour import encode_srgb
-from lithopos.core.footage.colours import MOST_ODDS, SURE_ODDS, WINDOW, Colours, guided, log_odds, reach_px
-from lithopos.core.footage.shadows import LIGHTEST, UNLIT, Looks, ratio_of, shadowed
+from lithopos.core.composite.parts import extent
+from lithopos.core.footage.colours import MOST_ODDS, SURE_ODDS, Colours, guided, log_odds
+from lithopos.core.footage.shadows import LIGHTEST, UNLIT, Looks, shadowed
 
 SOMEBODY = 3.6  # what neither noise nor shadow explains, of noise variances a channel
 SMOOTH_PX = 1.1  # how far the verdicts of neighbours count
@@ -98,8 +99,12 @@ def judged(
     else:
         verdict, unlike, shade = _by_colour(looks, changed, deepest, colours)
     somebody = _whole(verdict, unlike, LEAST * verdict.size) if verdict.any() else verdict
-    shaded = changed & ~somebody
-    return Verdict(somebody, np.asarray(np.where(shaded[..., None], shade, 1.0), np.float32))
+    return Verdict(somebody, _only_where(shade, changed & ~somebody))
+
+
+def _only_where(shade: Floats, where: Mask) -> Floats:
+    """A shade (H, W, 3) where it is asked for, else 1."""
+    return np.asarray(cv2.copyTo(shade, where.astype(np.uint8), np.ones_like(shade)))
 
 
 def _at_first(looks: Looks, changed: Mask, deepest: Floats, bluer: float) -> tuple[Mask, Floats, Floats]:
@@ -116,14 +121,12 @@ def _at_first(looks: Looks, changed: Mask, deepest: Floats, bluer: float) -> tup
 
 def _by_colour(looks: Looks, changed: Mask, deepest: Floats, colours: Colours) -> tuple[Mask, Floats, Floats]:
     """As `_at_first`, once colours are learnt."""
-    across = 2 * reach_px(changed.shape[1]) + 1
-    near = cv2.dilate(changed.astype(np.uint8), np.ones((across, across), np.uint8)) > 0
     alone = np.full(changed.shape, -MOST_ODDS, np.float32)
-    alone[near] = log_odds(colours, looks, near, deepest)
+    alone[changed] = log_odds(colours, looks, changed, deepest)
     verdict = changed & (guided(looks.seen, alone) > 0)
     unlike = np.where(alone < -SURE_ODDS, 0, np.float32(SOMEBODY))
     # Around somebody pixels have their colours mixed in.
-    shade = np.minimum(ratio_of(looks.frame, looks.plate, WINDOW), LIGHTEST)
+    shade = np.minimum(looks.ratio, LIGHTEST)
     shade[alone > SURE_ODDS] = 0
     return verdict, unlike, shade
 
@@ -131,10 +134,10 @@ def _by_colour(looks: Looks, changed: Mask, deepest: Floats, colours: Colours) -
 def _parts(mask: Mask) -> list[Part]:
     """Parts of a picture, each with a margin, that hold all of a mask between them."""
     near = cv2.dilate(mask.astype(np.uint8), np.ones((MARGIN_PX + 1, MARGIN_PX + 1), np.uint8))
-    labels, _ = ndimage.label(near)
     height, width = mask.shape
     half, made = MARGIN_PX // 2, list[Part]()
-    for rows, columns in sorted(ndimage.find_objects(labels), key=lambda box: box[0].start - box[0].stop):
+    _, boxes, _ = _pieces(near)
+    for rows, columns in sorted(boxes, key=lambda box: box[0].start - box[0].stop):
         wide = (
             slice(max(0, rows.start - half), min(height, rows.stop + half)),
             slice(max(0, columns.start - half), min(width, columns.stop + half)),
@@ -142,6 +145,13 @@ def _parts(mask: Mask) -> list[Part]:
         if not any(_inside(wide, other) for other in made):
             made.append(wide)
     return made
+
+
+def _pieces(mask: NDArray[Any]) -> tuple[NDArray[np.int32], list[Part], NDArray[np.int32]]:
+    """Pieces of a mask (H, W), joined by their sides: each one's number (H, W), from 1; their boxes; their areas."""
+    _, labels, told, _ = cv2.connectedComponentsWithStats(mask.astype(np.uint8), connectivity=4)
+    boxes = [(slice(y, y + height), slice(x, x + width)) for x, y, width, height, _ in told[1:].tolist()]
+    return np.asarray(labels, np.int32), boxes, np.asarray(told[1:, cv2.CC_STAT_AREA], np.int32)
 
 
 def _inside(part: Part, other: Part) -> bool:
@@ -159,28 +169,41 @@ def _whole(verdict: Mask, unlike: Floats, least: float) -> Mask:
     near = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (5, 5))
     mask = cv2.morphologyEx(verdict.astype(np.uint8), cv2.MORPH_CLOSE, near)
     mask = cv2.morphologyEx(mask, cv2.MORPH_OPEN, cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (3, 3)))
-    filled = ndimage.binary_fill_holes(mask)
-    holes, _ = ndimage.label(filled & (mask == 0))
-    labels, _ = ndimage.label(filled)
+    holes = _holes(mask)
+    labels, _, areas = _pieces(mask | _covered(holes, mask.shape))
     kept = mask > 0
-    areas = np.bincount(labels.ravel())
-    for number, box in enumerate(ndimage.find_objects(holes), 1):
-        inside = holes[box] == number
+    for box, inside in holes:
         size = inside.sum()
         bare = size >= SEEN_THROUGH and unlike[box][inside].mean() < BARE
-        if size <= HOLE * areas[labels[box][inside][0]] and not bare:
+        if size <= HOLE * areas[labels[box][inside][0] - 1] and not bare:
             kept[box] |= inside
-    labels, _ = ndimage.label(kept)
-    areas = np.bincount(labels.ravel())
-    large = areas >= max(12, least)
-    large[0] = False
+    labels, _, areas = _pieces(kept)
+    large = np.concatenate([[False], areas >= max(12, least)])
     return np.asarray(large[labels])
+
+
+def _holes(mask: NDArray[np.uint8]) -> list[tuple[Part, Mask]]:
+    """Holes of a mask (H, W): the box of each, and where in it the hole is."""
+    height, width = mask.shape
+    labels, boxes, _ = _pieces(mask == 0)
+    return [
+        ((rows, columns), labels[rows, columns] == number)
+        for number, (rows, columns) in enumerate(boxes, 1)
+        if rows.start > 0 and columns.start > 0 and rows.stop < height and columns.stop < width
+    ]
+
+
+def _covered(holes: list[tuple[Part, Mask]], shape: tuple[int, ...]) -> NDArray[np.uint8]:
+    """Where (H, W) holes are."""
+    made = np.zeros(shape, np.uint8)
+    for box, inside in holes:
+        made[box] |= inside
+    return made
 
 
 def people_of(somebody: Mask) -> NDArray[np.int32]:
     """Each one's number (H, W), from 1."""
-    joined = cv2.dilate(somebody.astype(np.uint8), np.ones((3, 3), np.uint8))
-    labels, _ = ndimage.label(joined)
+    labels, _, _ = _pieces(cv2.dilate(somebody.astype(np.uint8), np.ones((3, 3), np.uint8)))
     return np.asarray(np.where(somebody, labels, 0), np.int32)
 
 
@@ -190,12 +213,16 @@ def front_of_frame(looks: Looks, verdict: Verdict, matters: Mask | None = None) 
     Parameters
     ----------
     looks : of the whole frame.
-    matters : (H, W) where edges are wanted: those of whoever is elsewhere stay hard; None: everywhere.
+    matters : (H, W) where more is wanted than who is where: elsewhere edges stay hard, and no shade is told; None:
+        everywhere.
     """
     somebody, shade = verdict.somebody, verdict.shade.copy()
-    touched = somebody | largest_channel(shade != 1)
-    for part in _parts(touched):
-        shade[part] = _under(np.ascontiguousarray(verdict.shade[part]), somebody[part])
+    if matters is None:
+        matters = np.ones_like(somebody)
+    touched = (somebody | largest_channel(shade != 1)) & matters
+    part = extent(touched, MARGIN_PX)
+    if touched.any():
+        shade[part] = _under(np.ascontiguousarray(shade[part]), somebody[part])
     alpha = somebody.astype(np.float32)
     labels = people_of(somebody)
     band = max(2, round(BAND_PX * somebody.shape[1]))
@@ -208,14 +235,19 @@ def front_of_frame(looks: Looks, verdict: Verdict, matters: Mask | None = None) 
         mine = labels[rows, columns] == number
         near = cv2.dilate(mine.astype(np.uint8), np.ones((2 * band + 3, 2 * band + 3), np.uint8)) > 0
         wide[rows, columns] = np.where(near & (wide[rows, columns] == 0), number, wide[rows, columns])
-        if matters is not None and not (near & matters[rows, columns]).any():
-            continue
-        seen = np.ascontiguousarray(looks.seen[rows, columns])
-        behind = encode_srgb(np.clip(looks.plate[rows, columns] * shade[rows, columns], 0, 1))
-        soft = _edge(seen, behind, mine, band, looks.noise)
-        others = somebody[rows, columns] & ~mine
-        alpha[rows, columns] = np.where(others, alpha[rows, columns], np.maximum(soft, alpha[rows, columns] * others))
-    return Front(alpha, shade, np.where(labels > 0, labels, wide))
+        sought = near & matters[rows, columns]
+        if sought.any():
+            inner = extent(sought, 3 * band)
+            sought, mine = sought[inner], mine[inner]
+            here = tuple(
+                slice(whole.start + one.start, whole.start + one.start + size)
+                for whole, one, size in zip((rows, columns), inner, mine.shape, strict=True)
+            )
+            seen = np.ascontiguousarray(looks.seen[here])
+            behind = encode_srgb(looks.plate[here] * shade[here])
+            soft = _edge(seen, behind, mine, band, looks.noise)
+            alpha[here] = np.where(sought & (mine | ~somebody[here]), soft, alpha[here])
+    return Front(alpha, _only_where(shade, matters), np.where(labels > 0, labels, wide))
 
 
 def _under(shade: Floats, somebody: Mask) -> Floats:
@@ -226,8 +258,16 @@ def _under(shade: Floats, somebody: Mask) -> Floats:
     share = cv2.GaussianBlur(known.astype(np.float32), (0, 0), SHADE_PX)
     told = cv2.GaussianBlur(np.log(np.maximum(shade, 1e-3)) * known[..., None], (0, 0), SHADE_PX)
     told /= np.maximum(share, 1e-4)[..., None]
-    rows, columns = ndimage.distance_transform_edt(~known, return_distances=False, return_indices=True)
-    return np.asarray(np.exp(np.minimum(told[rows, columns], 0.06)), np.float32)
+    # Each unknown pixel takes what the known one has that is nearest to it.
+    _, numbers = cv2.distanceTransformWithLabels(
+        (~known).astype(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
+    )
+    nearest = np.zeros(int(numbers.max()) + 1, np.intp)
+    nearest[numbers[known]] = np.flatnonzero(known)
+    unknown = np.flatnonzero(~known)
+    flat = told.reshape(-1, 3)
+    flat[unknown] = flat[nearest[numbers.ravel()[unknown]]]
+    return np.asarray(np.exp(np.minimum(told, 0.06)), np.float32)
 
 
 def _edge(seen: Floats, behind: Floats, mine: Mask, band: int, noise: Grain) -> Floats:

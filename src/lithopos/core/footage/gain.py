@@ -8,7 +8,7 @@ import numpy as np
 from lithopos.core.arrays import Array, Floats
 
 ORDER = 3  # of the polynomial by which a change of light spreads over the picture
-ASKED, LEAST_BLOCK = 8_000, 4  # means of so many blocks tell a gain; pixels across of the smallest
+ASKED, LEAST_BLOCK = 4_000, 4  # means of so many blocks tell a gain; pixels across of the smallest
 DARK, BRIGHT = 0.004, 0.9  # linear light between which a pixel tells its gain
 ROUNDS, TUKEY = 8, 4.685
 ENOUGH = 1e-4  # of a factor's logarithm

@@ -9,23 +9,24 @@ from __future__ import annotations
 import hashlib
 import shutil
 import time
+import zlib
 from collections import OrderedDict
 from collections.abc import Callable, Generator, Iterable, Iterator
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from functools import cached_property, partial
 from pathlib import Path
-from typing import Literal
+from typing import IO, Literal
 
 import cv2
 import numpy as np
 
-from lithopos.core.arrays import Array, Floats, Mask
+from lithopos.core.arrays import Array, Floats, Mask, largest_channel
 from lithopos.core.blend.blend import Tones
 from lithopos.core.blend.grade import luts_of
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.camera.solve import pinhole_of
-from lithopos.core.colour import linear_of
+from lithopos.core.composite.parts import extent
 from lithopos.core.composite.passes import read_passes
 from lithopos.core.derive import Derived, derive
 from lithopos.core.errors import Cancelled, InputError, NothingSeen
@@ -47,7 +48,7 @@ from lithopos.core.render.render import render_shot
 from lithopos.core.render.session import Session, sized
 from lithopos.core.shot import Passing, Shot, Take
 
-FRONTS, MADE = 3, 1  # raised when they are told or made otherwise, so that what was kept is made anew
+FRONTS, MADE = 4, 2  # raised when they are told or made otherwise, so that what was kept is made anew
 LAYERS_HELD = 3
 CLOUDED = 0.9  # of the sky, from which on no sun throws shadows
 NEAR = 0.02  # of the picture's width: so near to what the models reach edges of people matter
@@ -193,7 +194,9 @@ class FootageJob:
             done = len(self.frames) - len(missing) + timed.done
             yield Progress("front", done, len(self.frames), timed.left())
         camera = self.camera
-        found = [people_in(self.front(number), number, camera, self.study.lies(number)) for number in self.frames]
+        found = list(
+            side_by_side(lambda one: people_in(self.front(one), one, camera, self.study.lies(one)), self.frames)
+        )
         self.people = dict(zip(self.frames, followed(found, self._passings()), strict=True))
 
     def front(self, number: int) -> Front:
@@ -232,11 +235,11 @@ class FootageJob:
             last = min(self.take.last, max(one.frame + one.reach for one in reached))
             for number, codes in self._read(first, last):
                 self._pause()
-                carried.note(number, self._judged(number, self.study.looks(number, linear_of(codes))).somebody)
+                carried.note(number, self._judged(number, self.study.looks(number, codes)).somebody)
 
         def tell(item: tuple[int, Codes]) -> None:
             number = item[0]
-            looks = self.study.looks(number, linear_of(item[1]))
+            looks = self.study.looks(*item)
             verdict = carried.corrected(number, self._judged(number, looks), looks.frame, looks.plate)
             matters = None if self.matters is None else self._as_it_lies(self.matters, number)
             front = front_of_frame(looks, verdict, matters)
@@ -413,8 +416,8 @@ class FootageJob:
         taken = Taken(
             number,
             codes,
-            self.study.plate_in(number),
-            self.study.gain(number),
+            partial(self.study.plate_in, number),
+            partial(self.study.gain, number),
             self.study.lies(number),
             front,
             lambda depth, part: before_of(self.people[number], front.within(part), depth, level[part]),
@@ -493,14 +496,26 @@ def _sized(study: Study, scale: float) -> Study:
     return replace(study, plate=plate, seen=seen, empty=empty, moved=moved, noise=quieter)
 
 
-def _keep_front(front: Front, file: object) -> None:
-    shade = np.round(np.clip(front.shade, 0, 1.27) * 200).astype(np.uint8)
-    parts = {"alpha": codes_of(front.alpha, np.dtype(np.uint8)), "shade": shade}
-    np.savez_compressed(file, **parts, labels=front.labels.astype(np.uint16))  # type: ignore[arg-type]
+def _keep_front(front: Front, file: IO[bytes]) -> None:
+    """Keep the part of a front where it tells anything."""
+    rows, columns = extent((front.labels > 0) | largest_channel(front.shade != 1), 0)
+    part = front.within((rows, columns))
+    codes = np.dstack([codes_of(part.alpha, np.dtype(np.uint8)), np.round(np.clip(part.shade, 0, 1.27) * 200)])
+    packed = zlib.compress(codes.astype(np.uint8).tobytes() + part.labels.astype(np.uint16).tobytes(), 1)
+    box = (*front.alpha.shape, rows.start, rows.stop, columns.start, columns.stop)
+    np.savez(file, box=box, packed=np.frombuffer(packed, np.uint8))
 
 
 def _kept_front(path: Path) -> Front:
     with np.load(path, allow_pickle=False) as kept:
-        alpha = kept["alpha"].astype(np.float32) / np.float32(255)
-        shade = kept["shade"].astype(np.float32) / np.float32(200)
-        return Front(alpha, shade, kept["labels"].astype(np.int32))
+        height, width, *box = kept["box"].tolist()
+        data = zlib.decompress(kept["packed"].tobytes())
+    part = slice(*box[:2]), slice(*box[2:])
+    shape = (box[1] - box[0], box[3] - box[2])
+    codes = np.frombuffer(data, np.uint8, 4 * shape[0] * shape[1]).reshape(*shape, 4)
+    alpha, labels = np.zeros((height, width), np.float32), np.zeros((height, width), np.int32)
+    shade = np.ones((height, width, 3), np.float32)
+    alpha[part] = codes[..., 0] / np.float32(255)
+    shade[part] = codes[..., 1:] / np.float32(200)
+    labels[part] = np.frombuffer(data, np.uint16, offset=codes.size).reshape(shape)
+    return Front(alpha, shade, labels)

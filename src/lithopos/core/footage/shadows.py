@@ -67,13 +67,18 @@ class Looks:
     @staticmethod
     def of(frame: Floats, plate: Floats, noise: Grain) -> Looks:
         """Those of a whole frame (H, W, 3) and the plate as it would show it."""
-        seen, base = encode_srgb(np.clip(frame, 0, 1)), encode_srgb(np.clip(plate, 0, 1))
-        return Looks(frame, plate, seen, base, variance_of(base, noise), noise)
+        base = encode_srgb(plate)
+        return Looks(frame, plate, encode_srgb(frame), base, variance_of(base, noise), noise)
 
     def at(self, some: tuple[slice, slice] | Mask) -> Looks:
         """Those of some pixels alone."""
         frame, plate, seen, base = self.frame[some], self.plate[some], self.seen[some], self.base[some]
         return Looks(frame, plate, seen, base, self.sigma2[some], self.noise)
+
+    @cached_property
+    def ratio(self) -> Floats:
+        """Light left (H, W, 3), told closely."""
+        return ratio_of(self.frame, self.plate, WINDOWS[1])
 
     @cached_property
     def plain(self) -> Floats:
@@ -96,7 +101,7 @@ def shadowed(looks: Looks, deepest: Floats, bluer: float) -> tuple[Floats, Float
     dim, best = np.full(plate.shape[:2], np.inf, np.float32), np.ones_like(plate)
     for size in WINDOWS:
         ratio = ratio_of(frame, plate, size)
-        dimmed = encode_srgb(np.clip(plate * ratio, 0, 1))
+        dimmed = encode_srgb(plate * ratio)
         # In the dark the same light is fewer codes of noise, and the plate's own edges are as far off.
         told = _of_channels((seen - dimmed) ** 2 / (variance_of(dimmed, noise) + 0.25 * looks.sigma2))
         better = _like_shadow(ratio, 0.0, deepest, bluer) & (told < dim)

@@ -21,20 +21,20 @@ from lithopos.core.errors import Cancelled, InputError
 from lithopos.core.exchange.picture import Codes, codes_of, encoded_of, write_atomically
 from lithopos.core.footage.colours import Colours, Learning
 from lithopos.core.footage.frames import read_frame, read_frames
-from lithopos.core.footage.front import Verdict, judged
+from lithopos.core.footage.front import Part, Verdict, judged
 from lithopos.core.footage.gain import fitted_gain, gain_field
 from lithopos.core.footage.noise import take_noise
 from lithopos.core.footage.parallel import side_by_side
 from lithopos.core.footage.plate import clean_plate
-from lithopos.core.footage.shadows import USUAL_DEEPEST, Looks
+from lithopos.core.footage.shadows import USUAL_DEEPEST, Looks, variance_of
 from lithopos.core.footage.shake import Moved, Reference, brought_to, farthest_px, inverse, most_px
 from lithopos.core.shot import PlateStroke, Take
 
-STUDY = 4  # raised when a measure changes, so that what was kept is made anew
+STUDY = 5  # raised when a measure changes, so that what was kept is made anew
 MOST_FRAMES = 64  # of which a plate is made
 MOST_BYTES = 3 << 30  # of frames that lie ready for it
 ALIKE_PX = 0.35  # so far two neighbours may lie apart
-PAIRS = 12  # of neighbours, by which noise is told
+PAIRS, PAIRS_PX = (3, 12), 3_000_000  # of pictures by which noise is told, bounds; as many as have so many pixels
 SHADES, SHADED, LEAST_SHADED = 8, 0.9, 200  # frames, light left, and pixels by which the deepest shadow is told
 SHADES_WIDE = 480  # pixels across at most of those frames
 FULL_SHADE, SHADE_ROUNDS = 0.2, 3  # quantile of shades that is taken for the sun's whole absence
@@ -81,18 +81,21 @@ class Study:
         height, width = self.plate.shape[:2]
         return Moved(*self.moved[number - self.first]).matrix(width, height)
 
-    def gain(self, number: int) -> Floats:
-        """How bright (H, W, 3) a frame is beside the plate, in linear light."""
-        return gain_field(self.gains[number - self.first], *self.plate.shape[:2])
+    def gain(self, number: int, part: Part | None = None) -> Floats:
+        """How bright (H, W, 3) a frame is beside the plate, in linear light; or a part of it."""
+        whole = gain_field(self.gains[number - self.first], *self.plate.shape[:2])
+        return whole if part is None else whole[part]
 
-    def plate_in(self, number: int) -> Floats:
-        """The plate as a frame would show it (H, W, 3), linear."""
-        moved = np.clip(brought_to(self.plate, self.lies(number)), 0, 1)
-        return np.asarray(decode_srgb(moved) * self.gain(number), np.float32)
+    def plate_in(self, number: int, part: Part | None = None) -> Floats:
+        """The plate as a frame would show it (H, W, 3), linear; or a part of it."""
+        moved = np.clip(brought_to(self.plate, self.lies(number), part), 0, 1)
+        return np.asarray(decode_srgb(moved) * self.gain(number, part), np.float32)
 
-    def looks(self, number: int, light: Floats) -> Looks:
-        """A frame's linear light (H, W, 3) beside the plate."""
-        return Looks.of(light, self.plate_in(number), self.noise)
+    def looks(self, number: int, codes: Codes) -> Looks:
+        """A frame beside the plate."""
+        plate = self.plate_in(number)
+        base = encode_srgb(plate)
+        return Looks(linear_of(codes), plate, encoded_of(codes), base, variance_of(base, self.noise), self.noise)
 
     @property
     def farthest_px(self) -> float:
@@ -116,39 +119,55 @@ def studied(
         If it can't be read, or the camera moves: this version needs a stand; Cancelled if it was stopped.
     """
     chosen = _chosen(path, take)
-    reference = Reference(read_frame(path, take.reference))
-    of = len(chosen) + take.last - take.first + 1
+    first = read_frame(path, take.reference)
+    reference, light = Reference(first), linear_of(first)
+    wanted = _told_by(take)
+    of = len(chosen) + take.last - take.first + 1 + len(wanted)
     with TemporaryDirectory(prefix="lithopos-") as folder:
         shape = (len(chosen), reference.height, reference.width, 3)
         ready = np.lib.format.open_memmap(Path(folder) / "alike.npy", mode="w+", dtype=np.uint16, shape=shape)
         pairs: list[tuple[Codes, Codes]] = []
         known: dict[int, Moved] = {}
-        for number, moved in _made_alike(path, take, chosen, reference, ready, pairs):
+        for number, moved in _made_alike(path, take, chosen, (reference, light), ready, pairs):
             _pause(stop)
             known[number] = moved
             yield len(known), of
         noise = _first_noise(path, take, chosen, pairs)
         plate = clean_plate(ready, noise)
         del ready
+    light = decode_srgb(plate.encoded)
 
-    def lain(item: tuple[int, Codes]) -> tuple[Moved, Array]:
+    def lain(item: tuple[int, Codes]) -> tuple[int, Codes, Moved, Array]:
         number, codes = item
         moved = known.get(number) or _lies(reference, codes, take, number)
-        there = np.clip(brought_to(plate.encoded, moved.matrix(reference.width, reference.height)), 0, 1)
-        return moved, fitted_gain(linear_of(codes), decode_srgb(there))
+        there = brought_to(light, moved.matrix(reference.width, reference.height))
+        return number, codes, moved, fitted_gain(linear_of(codes), there)
 
-    lies: list[tuple[Moved, Array]] = []
-    for one in side_by_side(lain, enumerate(read_frames(path, take.first, take.last), take.first)):
-        _pause(stop)
-        lies.append(one)
-        yield len(chosen) + len(lies), of
-    full = np.array(USUAL_DEEPEST, np.float32)
-    told = np.array([[one.x, one.y, one.turn, one.grown] for one, _ in lies])
-    gains = np.array([gain for _, gain in lies])
-    found = Study(take.first, told, gains, noise, plate.encoded, plate.seen, plate.empty, full)
-    found = replace(found, noise=_noise_beside(path, found))
-    found = replace(found, deepest=_deepest(path, found))
-    return replace(found, colours=_colours(path, found, stop))
+    with TemporaryDirectory(prefix="lithopos-") as folder:
+        shape = (len(wanted), *first.shape)
+        some = np.lib.format.open_memmap(Path(folder) / "some.npy", mode="w+", dtype=first.dtype, shape=shape)
+        lies: list[tuple[Moved, Array]] = []
+        every = enumerate(read_frames(path, take.first, take.last), take.first)
+        for number, codes, moved, gain in side_by_side(lain, every):
+            _pause(stop)
+            lies.append((moved, gain))
+            if number in wanted:
+                some[wanted.index(number)] = codes
+            yield len(chosen) + len(lies), of
+        full = np.array(USUAL_DEEPEST, np.float32)
+        told = np.array([[one.x, one.y, one.turn, one.grown] for one, _ in lies])
+        gains = np.array([gain for _, gain in lies])
+        found = Study(take.first, told, gains, noise, plate.encoded, plate.seen, plate.empty, full)
+        frames = list(zip(wanted, some, strict=True))
+        del some
+        found = replace(found, noise=_noise_beside(found, frames))
+        found = replace(found, deepest=_deepest(found, frames))
+        learning = Learning()
+        for done, (looks, verdict) in enumerate(side_by_side(partial(_looked_at, found), frames), 1):
+            _pause(stop)
+            learning.add(looks, verdict.somebody, verdict.shade, found.deepest)
+            yield of - len(frames) + done, of
+        return replace(found, colours=learning.learnt())
 
 
 def whole_study(steps: Generator[tuple[int, int], None, Study]) -> Study:
@@ -178,7 +197,7 @@ def _made_alike(
     path: Path,
     take: Take,
     chosen: list[int],
-    reference: Reference,
+    beside: tuple[Reference, Floats],
     ready: NDArray[np.uint16],
     pairs: list[tuple[Codes, Codes]],
 ) -> Iterator[tuple[int, Moved]]:
@@ -186,9 +205,10 @@ def _made_alike(
 
     Parameters
     ----------
+    beside : the reference frame, and its light.
     pairs : gets neighbours that lie alike, by which noise is told.
     """
-    base = linear_of(read_frame(path, take.reference))
+    reference, base = beside
 
     def brought(item: tuple[int, tuple[int, Codes]]) -> tuple[int, Codes, Moved]:
         place, (number, codes) = item
@@ -201,7 +221,7 @@ def _made_alike(
 
     before: tuple[int, Codes, Moved] | None = None
     for number, codes, moved in side_by_side(brought, enumerate(_only(path, chosen))):
-        if before and number - before[0] <= 2 and len(pairs) < PAIRS * 4:
+        if before and number - before[0] <= 2 and len(pairs) < 4 * PAIRS[1]:
             alike = np.hypot(moved.x - before[2].x, moved.y - before[2].y) < ALIKE_PX
             if alike or not take.steady:
                 pairs.append((before[1], codes))
@@ -228,31 +248,37 @@ def _first_noise(path: Path, take: Take, chosen: list[int], pairs: list[tuple[Co
     if not pairs:
         numbers = [number for number in chosen if number < take.last][:: max(1, len(chosen) // 3)][:3]
         pairs = [(read_frame(path, number), read_frame(path, number + 1)) for number in numbers]
-    some = pairs[:: max(1, len(pairs) // PAIRS)]
+    some = pairs[:: max(1, len(pairs) // _pairs_of(pairs[0][0].size // 3))]
     return take_noise(((encoded_of(one) * 255, encoded_of(other) * 255) for one, other in some), 2.0)
 
 
-def _noise_beside(path: Path, study: Study) -> Grain:
+def _pairs_of(pixels: int) -> int:
+    """How many pairs of pictures so large tell their noise."""
+    return min(max(-(-PAIRS_PX // pixels), PAIRS[0]), PAIRS[1])
+
+
+def _noise_beside(study: Study, frames: list[tuple[int, Codes]]) -> Grain:
     """The noise of frames beside the clean plate, where nobody is: what moves slowly is none."""
-    chosen = _spread(study, PAIRS)
-    pairs = ((encoded_of(c) * 255, encode_srgb(study.plate_in(n)) * 255) for n, c in _only(path, chosen))
+    some = _thinned(frames, _pairs_of(study.empty.size))
+    pairs = ((encoded_of(codes) * 255, encode_srgb(study.plate_in(number)) * 255) for number, codes in some)
     return take_noise(pairs, 1.0)
 
 
-def _deepest(path: Path, study: Study) -> Floats:
+def _deepest(study: Study, frames: list[tuple[int, Codes]]) -> Floats:
     """How much light is left where who passes takes the sun: told anew by what was told before."""
-    frames = [_smaller(looks) for looks in _looks(path, study, SHADES)]
+    looks = list(side_by_side(partial(_smaller, study), _thinned(frames, SHADES)))
     deepest = study.deepest
     for _ in range(SHADE_ROUNDS):
-        dark = np.concatenate(list(side_by_side(partial(_shades, deepest), frames)))
+        dark = np.concatenate(list(side_by_side(partial(_shades, deepest), looks)))
         if len(dark) < LEAST_SHADED:
             return study.deepest
         deepest = np.asarray(np.clip(np.quantile(dark, FULL_SHADE, axis=0), 0.02, 0.95), np.float32)
     return deepest
 
 
-def _smaller(looks: Looks) -> Looks:
-    """Looks at a size that tells shadows as well."""
+def _smaller(study: Study, item: tuple[int, Codes]) -> Looks:
+    """A frame's looks at a size that tells shadows as well."""
+    looks = study.looks(*item)
     height, width = looks.plate.shape[:2]
     size = (min(width, SHADES_WIDE), max(1, round(height * min(1.0, SHADES_WIDE / width))))
     frame, plate = (cv2.resize(one, size, interpolation=cv2.INTER_AREA) for one in (looks.frame, looks.plate))
@@ -265,30 +291,23 @@ def _shades(deepest: Floats, looks: Looks) -> Floats:
     return np.asarray(shade[(shade < SHADED).all(-1)])
 
 
-def _colours(path: Path, study: Study, stop: Callable[[], bool]) -> Colours | None:
-    """The colours of whoever passes, by frames spread over the take."""
-    count = min(max(len(study.moved) // COLOURS_EACH, COLOURS_LEAST), COLOURS_MOST)
-
-    def looked_at(looks: Looks) -> tuple[Looks, Verdict]:
-        return looks, judged(looks, study.deepest)
-
-    learning = Learning()
-    for looks, verdict in side_by_side(looked_at, _looks(path, study, count)):
-        _pause(stop)
-        learning.add(looks, verdict.somebody, verdict.shade, study.deepest)
-    return learning.learnt()
+def _looked_at(study: Study, item: tuple[int, Codes]) -> tuple[Looks, Verdict]:
+    """A frame and its first verdict."""
+    looks = study.looks(*item)
+    return looks, judged(looks, study.deepest)
 
 
-def _looks(path: Path, study: Study, most: int) -> Iterator[Looks]:
-    """So many of a study's frames beside the plate, evenly spread."""
-    for number, codes in _only(path, _spread(study, most)):
-        yield study.looks(number, linear_of(codes))
+def _told_by(take: Take) -> list[int]:
+    """The frames by which people's colours and more are told, evenly spread."""
+    count = take.last - take.first + 1
+    most = min(max(count // COLOURS_EACH, COLOURS_LEAST), COLOURS_MOST, count)
+    return sorted({take.first + round(one) for one in np.linspace(0, count - 1, most)})
 
 
-def _spread(study: Study, most: int) -> list[int]:
-    """So many of a study's frames, evenly spread."""
-    count = len(study.moved)
-    return sorted({study.first + round(one) for one in np.linspace(0, count - 1, min(count, most))})
+def _thinned(frames: list[tuple[int, Codes]], most: int) -> list[tuple[int, Codes]]:
+    """So many of them, evenly spread."""
+    chosen = {round(one) for one in np.linspace(0, len(frames) - 1, min(len(frames), most))}
+    return [frames[one] for one in sorted(chosen)]
 
 
 def _only(path: Path, chosen: Iterable[int]) -> Iterator[tuple[int, Codes]]:
