@@ -33,7 +33,6 @@ from lithopos.samples.make import TAKE as NAME
 
 BAND_PX = 10
 AFFECTED = 3  # codes by which the model moves the place in the truth
-SAMPLES = 64
 
 
 def shot_of_take(exact: bool = False) -> Shot:
@@ -60,7 +59,6 @@ def shot_of_take(exact: bool = False) -> Shot:
             "take": {"file": truth["photograph"], "frames": count, "last": count - 1},
             "models": [{**stood, "turn_deg": truth["model"]["turn_deg"]}],
             "proxies": drawn_proxies(truth),
-            "output": {"samples": SAMPLES},
             **changes,
         }
     )
