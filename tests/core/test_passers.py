@@ -13,7 +13,7 @@ import numpy as np
 import OpenEXR
 
 from lithopos.core.arrays import Floats
-from lithopos.core.blend.blend import Tones
+from lithopos.core.blend.blend import FrameGrain, Tones
 from lithopos.core.blend.grain import Grain
 from lithopos.core.colour import linear_of
 from lithopos.core.errors import InputError
@@ -164,7 +164,8 @@ class Frames(unittest.TestCase):
         cover[5:15, 8:20] = 0.5
         model = cover[..., None] * np.array([0.3, 0.2, 0.1], np.float32)
         shadow = np.full((24, 32, 3), 0.7, np.float32)
-        self.made = Composed(self.codes, model, cover, shadow, np.eye(24, 32, dtype=np.float32))
+        at_pixels = model.reshape(-1, 3), cover.ravel(), shadow.reshape(-1, 3)
+        self.made = Composed(self.codes, np.eye(24, 32, dtype=np.float32), np.arange(24 * 32), at_pixels)
 
     def written(self, wanted: Any, suffix: str) -> Path:
         holder = tempfile.TemporaryDirectory()
@@ -207,7 +208,7 @@ class Frames(unittest.TestCase):
         shown, gain = plate.__getitem__, np.ones_like(plate).__getitem__
         taken = Taken(3, self.codes, shown, gain, STILL, front, lambda depth, _: 0 * depth)
         deepest = np.full(3, 0.3, np.float32)
-        noisy = composed(taken, [(1.0, layer)], Tones(), (grain(4.0), 1.0), deepest).codes
+        noisy = composed(taken, [(1.0, layer)], Tones(), FrameGrain.of(grain(4.0), 1.0, width, height), deepest).codes
         bare = cover == 0
         self.assertTrue((noisy[bare] == self.codes[bare]).all())
         spread = noisy[cover == 1].astype(float).std()

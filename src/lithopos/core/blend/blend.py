@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 
 import numpy as np
+from numpy.typing import NDArray
 from pydantic import BaseModel
 
 from lithopos.core.arrays import Floats, Mask
@@ -22,11 +23,13 @@ BLENDING = 2  # raised when a measure changes, so that what was kept is measured
 DARKEST = 0.0005  # the share of a photograph's pixels that tell how dark it gets
 FAINT = 0.25 / 255  # encoded: grain that would only tip codes that lie on the brink
 GREY = 0.46  # encoded: where figures of grain are told
+SPARE_PX = 512  # by which a field of grain is larger than the frames that take parts of it
 
 __all__ = [
     "BLENDING",
     "FAINT",
     "BlendAnswer",
+    "FrameGrain",
     "Measured",
     "Tones",
     "as_photographed",
@@ -193,6 +196,39 @@ def deviation_lacking(grain: Grain, base: Floats, made: Floats, kept: Floats) ->
     moved = kept * _slope(base) / np.maximum(_slope(made), 1e-6)
     lacking = np.sqrt(np.maximum(grain.at(made) ** 2 - (grain.at(base) * moved) ** 2, 0))
     return np.asarray(np.where(lacking < FAINT, 0, lacking), np.float32)
+
+
+@dataclass(frozen=True)
+class FrameGrain:
+    """Grain for all frames of a take: each takes another part of one wide field.
+
+    Attributes
+    ----------
+    field : (H + SPARE_PX, W + SPARE_PX, 3) noise of unit deviation.
+    """
+
+    grain: Grain
+    amount: float
+    field: Floats
+
+    @staticmethod
+    def of(grain: Grain, amount: float, width: int, height: int) -> FrameGrain:
+        """That of frames so large."""
+        window = Window(0, 0, width + SPARE_PX, height + SPARE_PX)
+        return FrameGrain(grain, amount, grain_field(grain, window, 7919))
+
+    def lacking(self, number: int, base: Floats, made: Floats, kept: Floats, pixels: NDArray[np.intp]) -> Floats:
+        """Grain (N, 3) of a frame's pixels, as encoded values; see `deviation_lacking`.
+
+        Parameters
+        ----------
+        pixels : (N,) their place in the frame, row by row.
+        """
+        x, y = np.random.default_rng(number).integers(0, SPARE_PX, 2)
+        wide = self.field.shape[1]
+        rows, columns = np.divmod(pixels, wide - SPARE_PX)
+        noise = np.take(self.field.reshape(-1, 3), (rows + y) * wide + columns + x, axis=0)
+        return np.asarray(np.float32(self.amount) * deviation_lacking(self.grain, base, made, kept) * noise, np.float32)
 
 
 def _slope(encoded: Floats) -> Floats:

@@ -127,13 +127,11 @@ def _white(window: Window, seed: int) -> Floats:
     rows, columns = (np.arange(a, b, dtype=np.int64) for a, b in ((window.y0, window.y1), (window.x0, window.x1)))
     place = (rows[:, None] << 32) + (columns[None] & 0xFFFFFFFF)
     draws = []
-    for number in range(2):
-        z = place.astype(np.uint64) + np.uint64((0x9E3779B97F4A7C15 * (2 * seed + number + 1)) % 2**64)
+    for number in range(4):
+        z = place.astype(np.uint64) + np.uint64((0x9E3779B97F4A7C15 * (4 * seed + number + 1)) % 2**64)
         z = (z ^ (z >> np.uint64(30))) * np.uint64(0xBF58476D1CE4E5B9)
         z = (z ^ (z >> np.uint64(27))) * np.uint64(0x94D049BB133111EB)
-        z ^= z >> np.uint64(31)
-        halves = z.view(np.uint32).reshape(*z.shape, 2) >> np.uint32(8)
-        draws += [half.astype(np.float32) / np.float32(2**24) for half in (halves[..., 0], halves[..., 1])]
+        draws.append(((z ^ (z >> np.uint64(31))) >> np.uint64(40)).astype(np.float32) / np.float32(2**24))
     away = [np.sqrt(-2 * np.log(np.maximum(one, np.float32(1e-7)))) for one in draws[::2]]
     turn = [np.float32(2 * np.pi) * one for one in draws[1::2]]
     found = [away[0] * np.cos(turn[0]), away[0] * np.sin(turn[0]), away[1] * np.cos(turn[1])]

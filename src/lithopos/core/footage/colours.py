@@ -155,9 +155,11 @@ def log_odds(colours: Colours, looks: Looks, where: Mask, deepest: Floats) -> Fl
 def _nearby(off: Floats, sure: Mask, index: NDArray[np.intp], shape: tuple[int, ...]) -> tuple[Floats, Floats]:
     """By how much sure shadows near each of N pixels are off their line, (N, 2), and how far, (N, 1), to trust that."""
     height, width = shape
-    weighed = np.zeros((height, width, 3), np.float32)
-    weighed.reshape(-1, 3)[index] = np.where(sure[:, None], np.column_stack([off, np.ones(len(off), np.float32)]), 0)
-    small = cv2.resize(weighed, (-(-width // COARSER), -(-height // COARSER)), interpolation=cv2.INTER_AREA)
+    size = (-(-height // COARSER), -(-width // COARSER))
+    rows, columns = np.divmod(index[sure], width)
+    cells = rows // COARSER * size[1] + columns // COARSER
+    sums = [np.bincount(cells, one, size[0] * size[1]) for one in (*off[sure].T, None)]
+    small = np.dstack([one.reshape(size) for one in sums]).astype(np.float32) / np.float32(COARSER**2)
     small = cv2.GaussianBlur(small, (0, 0), max(NEARBY * width / COARSER, 0.5))
     told = np.take(cv2.resize(small, (width, height), interpolation=cv2.INTER_LINEAR).reshape(-1, 3), index, axis=0)
     count = told[:, 2:] * np.float32(2 * np.pi * (NEARBY * width) ** 2)

@@ -16,8 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lithopos.core.arrays import Array, Floats, Mask, largest_channel
-from lithopos.core.blend.blend import Tones, deviation_lacking
-from lithopos.core.blend.grain import Grain, grain_field
+from lithopos.core.blend.blend import FrameGrain, Tones
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.colour import encode_srgb, linear_of
 from lithopos.core.composite.mattes import WHOLE
@@ -25,7 +24,6 @@ from lithopos.core.composite.parts import extent
 from lithopos.core.composite.passes import Passes
 from lithopos.core.exchange.picture import Codes, codes_of
 from lithopos.core.footage.front import Front, Part
-from lithopos.core.layers import Window
 
 NEAR_M = 0.6  # with no sun: up to about this height a thing's foot is darkened as the ground beside it
 FACING = 0.25  # cosine from which a side is fully in the sun
@@ -79,16 +77,35 @@ class Composed:
 
     Attributes
     ----------
-    model : (H, W, 3) the models' light as it is seen past people, times its coverage `cover` (H, W).
-    shadow : (H, W, 3) the share of its light that the place keeps with the models there.
     people : (H, W) how much of each pixel those fill who pass.
+    pixels : (N,) where in the picture models reach; elsewhere they change nothing.
+    at_pixels : of these the models' light (N, 3) as it is seen past people, times its coverage; that (N,); the share
+        (N, 3) of its light that the place keeps with the models there.
     """
 
     codes: Codes
-    model: Floats
-    cover: Floats
-    shadow: Floats
     people: Floats
+    pixels: NDArray[np.intp]
+    at_pixels: tuple[Floats, Floats, Floats]
+
+    @property
+    def model(self) -> Floats:
+        """The models' light (H, W, 3), times `cover`."""
+        return self._laid(np.zeros(self.codes.shape, np.float32), self.at_pixels[0])
+
+    @property
+    def cover(self) -> Floats:
+        """How much of each pixel (H, W) the models fill."""
+        return self._laid(np.zeros(self.codes.shape[:2], np.float32), self.at_pixels[1])
+
+    @property
+    def shadow(self) -> Floats:
+        """The share (H, W, 3) of its light that the place keeps."""
+        return self._laid(np.ones(self.codes.shape, np.float32), self.at_pixels[2])
+
+    def _laid(self, picture: Floats, values: Floats) -> Floats:
+        picture.reshape(-1, *values.shape[1:])[self.pixels] = values
+        return picture
 
 
 @dataclass(frozen=True)
@@ -159,62 +176,70 @@ def shaded_where(depth: Floats, normal: Floats, camera: Pinhole, to_sun: Array |
 
 
 def composed(
-    taken: Taken,
-    layers: Sequence[tuple[float, Layer]],
-    tones: Tones,
-    grain: tuple[Grain, float] | None,
-    deepest: Floats,
+    taken: Taken, layers: Sequence[tuple[float, Layer]], tones: Tones, grain: FrameGrain | None, deepest: Floats
 ) -> Composed:
     """The finished frame.
 
     Parameters
     ----------
     layers : still shots with their shares.
-    grain : the take's noise, and how many times it is given.
     deepest : which share (3,) of its light the place has left in the deepest shadows.
     """
-    whole = taken.codes.shape
-    model, cover = np.zeros(whole, np.float32), np.zeros(whole[:2], np.float32)
-    shadow = np.ones(whole, np.float32)
-    where = _reached([layer for _, layer in layers], taken)
     codes = tones.photograph(taken.codes).copy()
+    where = _reached([layer for _, layer in layers], taken)
     if not where.any():
-        return Composed(codes, model, cover, shadow, taken.front.alpha)
+        none = np.zeros((0, 3), np.float32)
+        return Composed(codes, taken.front.alpha, np.zeros(0, np.intp), (none, none[:, 0], none))
     part = extent(where, 0)
-    index, pixels = np.flatnonzero(where[part]), np.flatnonzero(where)
+    pixels, index = np.flatnonzero(where), np.flatnonzero(where[part])
     frame = _Pixels(taken, part, index)
-    light, seen_model, cast = (np.zeros_like(frame.base) for _ in range(3))
-    kept, seen_cover, changed = np.zeros_like(frame.alpha), np.zeros_like(frame.alpha), np.zeros(len(index), bool)
+    mixed: tuple[Floats, ...] = ()
+    changed = np.zeros(len(index), bool)
     for weight, layer in layers:  # one after the other: there may be many
-        share, (some, before) = np.float32(weight), _moved(layer, taken, part, index)
-        made, left, touched, seen = _with_models(frame, before, some, tones, deepest)
-        light += share * made
-        seen_model += share * seen[:, None] * some.model
-        seen_cover += share * seen * some.cover
-        cast += share * some.shadow
-        kept += share * left
+        *told, touched = _with_models(frame, *_moved(layer, taken, part, index), tones, deepest)
+        mixed = _added(mixed, weight, told)
         changed |= touched
-    model.reshape(-1, 3)[pixels], cover.ravel()[pixels], shadow.reshape(-1, 3)[pixels] = seen_model, seen_cover, cast
-    if changed.any():
-        encoded = encode_srgb(light[changed])
-        if grain is not None:
-            base, left3 = encode_srgb(frame.base[changed]), kept[changed, None]
-            deviation = deviation_lacking(grain[0], base, encoded, left3)
-            window = Window(part[1].start, part[0].start, part[1].stop, part[0].stop)
-            field = grain_field(grain[0], window, 7919 * (taken.number + 1))
-            encoded += np.float32(grain[1]) * deviation * _some(field, index[changed])
-        codes.reshape(-1, 3)[pixels[changed]] = codes_of(tones.finished(encoded), codes.dtype)
-    return Composed(codes, model, cover, shadow, taken.front.alpha)
+    light, kept, *seen = mixed
+    where_changed = np.flatnonzero(changed)
+    encoded, placed = encode_srgb(np.take(light, where_changed, axis=0)), pixels[where_changed]
+    if grain is not None:
+        base = encode_srgb(np.take(frame.base, where_changed, axis=0))
+        encoded += grain.lacking(taken.number, base, encoded, kept[where_changed, None], placed)
+    codes.reshape(-1, 3)[placed] = codes_of(tones.finished(encoded), codes.dtype)
+    return Composed(codes, taken.front.alpha, pixels, (seen[0], seen[1], seen[2]))
+
+
+def _added(mixed: tuple[Floats, ...], weight: float, told: Sequence[Floats]) -> tuple[Floats, ...]:
+    """A mixture with one more of its parts."""
+    own = told if weight == 1 else [np.float32(weight) * one for one in told]
+    return tuple(own) if not mixed else tuple(a + b for a, b in zip(mixed, own, strict=True))
 
 
 class _Pixels:
-    """What a frame has at N pixels of a part: its light, the plate's, their shade (N, 3), and who is there (N,)."""
+    """What a frame has at N pixels of a part: its light and their shade (N, 3), and who is there (N,).
+
+    Attributes
+    ----------
+    there : (M,) of them those where somebody is; `behind` (M, 3): the place's light there.
+    """
 
     def __init__(self, taken: Taken, part: Part, index: NDArray[np.intp]) -> None:
         front = taken.front.within(part)
         self.base = linear_of(_some(taken.codes[part], index))
-        self.plate, self.shade = _some(taken.plate(part), index), _some(front.shade, index)
-        self.alpha = _some(front.alpha, index)
+        self.shade, self.alpha = _some(front.shade, index), _some(front.alpha, index)
+        self.there = np.flatnonzero(self.alpha)
+        self.behind = np.zeros((0, 3), np.float32)
+        if len(self.there):
+            rows, columns = np.divmod(index[self.there], part[1].stop - part[1].start)
+            top, left = int(rows.min()), int(columns.min())
+            box = slice(top, int(rows.max()) + 1), slice(left, int(columns.max()) + 1)
+            plate = taken.plate((_from(part[0].start, box[0]), _from(part[1].start, box[1])))
+            self.behind = plate[rows - top, columns - left] * self.shade[self.there]
+
+
+def _from(start: int, some: slice) -> slice:
+    """A slice counted from elsewhere."""
+    return slice(start + some.start, start + some.stop)
 
 
 def _some(values: NDArray[Any], index: NDArray[np.intp]) -> NDArray[Any]:
@@ -257,6 +282,8 @@ def _moved(layer: Layer, taken: Taken, part: Part, index: NDArray[np.intp]) -> t
         return _lain(getattr(layer, name)[box] if values is None else values, box, taken.lies, part, how)
 
     def some(name: str, values: Floats | None = None) -> Floats:
+        if layer.boxes[name][0].stop == 0:
+            return np.zeros((len(index), *getattr(layer, name).shape[2:]), np.float32)
         return _some(lain(name, values), index)
 
     depth = lain("depth", how=cv2.INTER_NEAREST)
@@ -292,24 +319,28 @@ def _lain(values: Floats, box: Part, lies: Array, part: Part, how: int) -> Float
 
 
 def _with_models(
-    frame: _Pixels, before: Floats, layer: Layer, tones: Tones, deepest: Floats
-) -> tuple[Floats, Floats, Mask, Floats]:
-    """Linear light (N, 3) of pixels with one still shot's models; which share (N,) of the frame's own light is left in
-    it; where anything is changed; which share of the models is seen past people.
+    frame: _Pixels, layer: Layer, before: Floats, tones: Tones, deepest: Floats
+) -> tuple[Floats, Floats, Floats, Floats, Floats, Mask]:
+    """What pixels show with one still shot's models.
 
     Parameters
     ----------
     before : (N,) whether whoever is there is before the models.
+
+    Returns
+    -------
+    Linear light (N, 3); which share (N,) of the frame's own light is left in it; of the models their light, their cover
+    and their shadow as they are seen past people, (N, 3), (N,), (N, 3); and where anything is changed.
     """
     shadow = _shadow_in_shade(layer.shadow, frame.shade, deepest)
     photographed = (1 - layer.cover[:, None]) * (frame.base * shadow + layer.added)
     seen, left = np.ones_like(frame.alpha), 1 - layer.cover
-    there = np.flatnonzero(frame.alpha)
+    there = frame.there
     photographed[there], seen[there], left[there] = _past_people(
-        *(one[there] for one in (frame.base, frame.plate * frame.shade, frame.alpha, before, shadow)),
-        *(one[there] for one in (layer.added, layer.cover)),
+        frame.behind, *(one[there] for one in (frame.base, frame.alpha, before, shadow, layer.added, layer.cover))
     )
-    light = tones.of_place(np.maximum(photographed, 0)) + seen[:, None] * layer.model
+    own = seen[:, None] * layer.model, seen * layer.cover
+    light = tones.of_place(np.maximum(photographed, 0)) + own[0]
     share = layer.front[:, None]
     if share.any():
         light = np.where(share > 0, share * tones.of_place(layer.front_light) + (1 - share) * light, light)
@@ -317,18 +348,18 @@ def _with_models(
     hidden = (layer.front >= WHOLE) | covered
     left *= (shadow[:, 0] + shadow[:, 1] + shadow[:, 2]) / 3
     changed = np.asarray(layer.touched & ~hidden)
-    return np.asarray(light, np.float32), np.clip(left, 0, 1), changed, seen
+    return np.asarray(light, np.float32), np.clip(left, 0, 1), *own, layer.shadow, changed
 
 
 def _past_people(
-    base: Floats, behind: Floats, alpha: Floats, before: Floats, shadow: Floats, added: Floats, cover: Floats
+    behind: Floats, base: Floats, alpha: Floats, before: Floats, shadow: Floats, added: Floats, cover: Floats
 ) -> tuple[Floats, Floats, Floats]:
     """Photographed light (N, 3) of pixels in which somebody is; which share (N,) of the models is seen, and of the
     frame's own light is left.
 
     Parameters
     ----------
-    base, behind : (N, 3) the frame, and the place behind whoever is there.
+    behind, base : (N, 3) the place behind whoever is there, and the frame.
     """
     share, rest, near = alpha[:, None], 1 - cover[:, None], before[:, None] > 0
     # Where hardly anybody is the place is the frame itself, with its noise.

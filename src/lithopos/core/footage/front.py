@@ -102,9 +102,9 @@ def judged(
     return Verdict(somebody, _only_where(shade, changed & ~somebody))
 
 
-def _only_where(shade: Floats, where: Mask) -> Floats:
-    """A shade (H, W, 3) where it is asked for, else 1."""
-    return np.asarray(cv2.copyTo(shade, where.astype(np.uint8), np.ones_like(shade)))
+def _only_where(shade: Floats, where: Mask, other: float = 1) -> Floats:
+    """A shade (H, W, 3) where it is asked for, else another."""
+    return np.asarray(cv2.copyTo(shade, where.astype(np.uint8), np.full_like(shade, other)))
 
 
 def _at_first(looks: Looks, changed: Mask, deepest: Floats, bluer: float) -> tuple[Mask, Floats, Floats]:
@@ -256,7 +256,7 @@ def _under(shade: Floats, somebody: Mask) -> Floats:
     if not known.any():
         return np.ones_like(shade)
     share = cv2.GaussianBlur(known.astype(np.float32), (0, 0), SHADE_PX)
-    told = cv2.GaussianBlur(np.log(np.maximum(shade, 1e-3)) * known[..., None], (0, 0), SHADE_PX)
+    told = cv2.GaussianBlur(_only_where(shade, known, 0), (0, 0), SHADE_PX)
     told /= np.maximum(share, 1e-4)[..., None]
     # Each unknown pixel takes what the known one has that is nearest to it.
     _, numbers = cv2.distanceTransformWithLabels(
@@ -267,7 +267,7 @@ def _under(shade: Floats, somebody: Mask) -> Floats:
     unknown = np.flatnonzero(~known)
     flat = told.reshape(-1, 3)
     flat[unknown] = flat[nearest[numbers.ravel()[unknown]]]
-    return np.asarray(np.exp(np.minimum(told, 0.06)), np.float32)
+    return np.asarray(np.minimum(told, LIGHTEST), np.float32)
 
 
 def _edge(seen: Floats, behind: Floats, mine: Mask, band: int, noise: Grain) -> Floats:
@@ -286,12 +286,13 @@ def _edge(seen: Floats, behind: Floats, mine: Mask, band: int, noise: Grain) -> 
     if not open_.any():
         return mine.astype(np.float32)
     # Their colour goes on from within; thin limbs have no sure middle, so what is surely not the place counts too.
-    surely = inner | (mine & (((seen - behind) ** 2).sum(-1) > 25 * (noise.at(behind) ** 2).sum(-1)) & _deep(mine))
+    off, variance = seen - behind, _summed(noise.at(behind) ** 2)
+    surely = inner | (mine & (_summed(off**2) > 25 * variance) & _deep(mine))
     own = _carried(seen, surely if surely.any() else mine, band)
     way = own - behind
-    length = (way**2).sum(-1)
-    told = np.clip(((seen - behind) * way).sum(-1) / np.maximum(length, 1e-6), 0, 1)
-    trust = SURE * length / (length + 16 * (noise.at(behind) ** 2).sum(-1) + 1e-3)
+    length = _summed(way**2)
+    told = np.clip(_summed(off * way) / np.maximum(length, 1e-6), 0, 1)
+    trust = SURE * length / (length + 16 * variance + 1e-3)
     laplacian = cf_laplacian(seen.astype(np.float64), epsilon=1e-5, radius=1, is_known=inner | outer)
     sought, weight, wanted = np.flatnonzero(open_), trust[open_].astype(float), told[open_].astype(float)
     rows = laplacian[sought]
@@ -301,6 +302,11 @@ def _edge(seen: Floats, behind: Floats, mine: Mask, band: int, noise: Grain) -> 
     made = inner.astype(float)
     made[open_] = np.clip(cg(system, given, x0=wanted, M=preconditioner, rtol=1e-5, maxiter=200), 0, 1)
     return np.asarray(np.where(made < 0.02, 0, np.where(made > 0.98, 1, made)), np.float32)
+
+
+def _summed(values: Floats) -> Floats:
+    """The sum (H, W) of three channels: over so short an axis numpy's own way is slow."""
+    return np.asarray(cv2.transform(values, np.ones((1, 3))), np.float32)
 
 
 def _deep(mine: Mask) -> Mask:

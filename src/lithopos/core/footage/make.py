@@ -22,7 +22,7 @@ import cv2
 import numpy as np
 
 from lithopos.core.arrays import Array, Floats, Mask, largest_channel
-from lithopos.core.blend.blend import Tones
+from lithopos.core.blend.blend import FrameGrain, Tones
 from lithopos.core.blend.grade import luts_of
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.camera.solve import pinhole_of
@@ -37,7 +37,7 @@ from lithopos.core.footage.frame_files import SUFFIX, Wanted, write_frame
 from lithopos.core.footage.frames import read_frames
 from lithopos.core.footage.front import Front, Verdict, front_of_frame, judged
 from lithopos.core.footage.parallel import side_by_side
-from lithopos.core.footage.people import before_of, followed, people_in
+from lithopos.core.footage.people import Person, before_of, followed, people_in
 from lithopos.core.footage.shadows import Looks
 from lithopos.core.footage.states import Films, Mixed, state_key, states_at
 from lithopos.core.footage.strokes import Carried
@@ -51,7 +51,7 @@ from lithopos.core.shot import Passing, Shot, Take
 FRONTS, MADE = 4, 2  # raised when they are told or made otherwise, so that what was kept is made anew
 LAYERS_HELD = 3
 CLOUDED = 0.9  # of the sky, from which on no sun throws shadows
-NEAR = 0.02  # of the picture's width: so near to what the models reach edges of people matter
+NEAR = 0.008  # of the picture’s width: so near to what the models reach edges of people matter
 PROOF_SCALE, PROOF_SAMPLES = 0.25, 16
 
 KEPT_FRAMES, KEPT_STATES = 3, 400  # times a take's frames, and still shots
@@ -188,16 +188,19 @@ class FootageJob:
     def fronts(self) -> Iterator[Progress]:
         """Tell who is in front in each frame; `people` are there afterwards."""
         missing = [number for number in self.frames if not self.front_path(number).is_file()]
-        timed = _Timed(len(missing))
-        for _ in self._told_fronts(missing) if missing else ():
+        timed, found = _Timed(len(missing)), dict[int, list[Person]]()
+        for number, people in self._told_fronts(missing) if missing else ():
             timed.one_more()
+            found[number] = people
             done = len(self.frames) - len(missing) + timed.done
             yield Progress("front", done, len(self.frames), timed.left())
-        camera = self.camera
-        found = list(
-            side_by_side(lambda one: people_in(self.front(one), one, camera, self.study.lies(one)), self.frames)
-        )
-        self.people = dict(zip(self.frames, followed(found, self._passings()), strict=True))
+        kept = [number for number in self.frames if number not in found]
+        found |= zip(kept, side_by_side(lambda one: self._people_in(self.front(one), one), kept), strict=True)
+        every = followed([found[number] for number in self.frames], self._passings())
+        self.people = dict(zip(self.frames, every, strict=True))
+
+    def _people_in(self, front: Front, number: int) -> list[Person]:
+        return people_in(front, number, self.camera, self.study.lies(number))
 
     def front(self, number: int) -> Front:
         """Who is in front in a frame, as it was told."""
@@ -222,7 +225,7 @@ class FootageJob:
             for one in self.shot.passings
         ]
 
-    def _told_fronts(self, missing: list[int]) -> Iterator[None]:
+    def _told_fronts(self, missing: list[int]) -> Iterator[tuple[int, list[Person]]]:
         """Tell and keep the fronts of some frames; strokes are carried along with whoever they are on."""
         reached = [
             stroke
@@ -237,13 +240,14 @@ class FootageJob:
                 self._pause()
                 carried.note(number, self._judged(number, self.study.looks(number, codes)).somebody)
 
-        def tell(item: tuple[int, Codes]) -> None:
+        def tell(item: tuple[int, Codes]) -> tuple[int, list[Person]]:
             number = item[0]
             looks = self.study.looks(*item)
             verdict = carried.corrected(number, self._judged(number, looks), looks.frame, looks.plate)
             matters = None if self.matters is None else self._as_it_lies(self.matters, number)
             front = front_of_frame(looks, verdict, matters)
             write_atomically(self.front_path(number), partial(_keep_front, front))
+            return number, self._people_in(front, number)
 
         yield from side_by_side(tell, self._wanted(missing))
 
@@ -423,8 +427,13 @@ class FootageJob:
             lambda depth, part: before_of(self.people[number], front.within(part), depth, level[part]),
         )
         tones = Tones(blend.place, blend.whole, luts_of(blend, self.readers.lut))
-        grain = (self.study.noise, blend.grain) if blend.grain > 0 else None
-        return composed(taken, layers, tones, grain, self.study.deepest)
+        return composed(taken, layers, tones, self._grain, self.study.deepest)
+
+    @cached_property
+    def _grain(self) -> FrameGrain | None:
+        height, width = self.study.plate.shape[:2]
+        amount = self.shot.blend.grain
+        return FrameGrain.of(self.study.noise, amount, width, height) if amount > 0 else None
 
     @cached_property
     def _level_share(self) -> Floats:

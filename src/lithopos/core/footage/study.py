@@ -118,8 +118,8 @@ def studied(
     InputError
         If it can't be read, or the camera moves: this version needs a stand; Cancelled if it was stopped.
     """
-    chosen = _chosen(path, take)
     first = read_frame(path, take.reference)
+    chosen = _chosen(take, first)
     reference, light = Reference(first), linear_of(first)
     wanted = _told_by(take)
     of = len(chosen) + take.last - take.first + 1 + len(wanted)
@@ -185,10 +185,9 @@ def _pause(stop: Callable[[], bool]) -> None:
         raise Cancelled("The take was left.")
 
 
-def _chosen(path: Path, take: Take) -> list[int]:
+def _chosen(take: Take, codes: Codes) -> list[int]:
     """The frames of which the plate is made: evenly spread, as many as there is room for."""
-    first = read_frame(path, take.first)
-    room = max(8, MOST_BYTES // (first.size * 2))
+    room = max(8, MOST_BYTES // (codes.size * 2))
     count = min(take.last - take.first + 1, MOST_FRAMES, room)
     return sorted({round(one) for one in np.linspace(take.first, take.last, count)})
 
