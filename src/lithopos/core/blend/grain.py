@@ -68,6 +68,11 @@ class Grain:
         found = [np.interp(np.arange(256), KNOTS, self.sigma[:, c] / 255) for c in range(3)]
         return np.stack(found, -1).astype(np.float32)[None]
 
+    @property
+    def variance(self) -> float:
+        """That of all channels in a middle grey, of encoded values."""
+        return float((self.sigma[len(KNOTS) // 2] ** 2).mean() / 255**2)
+
     @cached_property
     def kernels(self) -> Floats:
         """(3, 5, 5) filters that make white noise hang together like this, each of unit energy."""

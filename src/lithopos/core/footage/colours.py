@@ -29,15 +29,14 @@ LIMB = 0.02  # of the width: a limb is wider, what is darkest under a foot is no
 SHADED = 0.9  # light left in what counts as a shadow when its colours are learnt
 LEAST_OFF = 0.04  # natural logarithms by which shadows differ in colour
 LEAST_SURE = 400  # pixels of somebody, and of shadows, by which colours are learnt
-PLAIN, UMBRA, BORDER, CLOSE = 0.3, 0.35, 0.28, 0.07  # of the place: as it is, or in a shadow's middle, border, depth
+PLAIN, UMBRA, BORDER, CLOSE = 0.3, 0.3, 0.25, 0.15  # of the place: as it is, or in a shadow's middle, border, depth
 UMBRA_SPREAD, DEEP = (0.08, 3.0), 0.45  # of the codes between shadow and light, and codes; of its codes: the deepest
 CODE_PER_LOG = 1 / 2.4  # encoded values go with light's 1/2.4th power
-GUIDE, GUIDE_LEAST_PX = 0.0083, 3  # of the width: how far neighbours answer together; pixels
-GUIDE_EPS = 1e-4  # variances below which colours are alike
+GUIDE, GUIDE_LEAST_PX = 0.00625, 3  # of the width: how far neighbours answer together; pixels
 NEARBY, NEARBY_COUNTS, NEARBY_SPREAD = 0.016, 60.0, 0.03  # of the width; pixels, as which what was learnt counts; logs
 COARSER = 4  # times, of the picture in which that is told
 SURE_ODDS, LEAST_LIKELY = 2.0, 1e-12  # log odds below which it is surely the place; of each cubic code
-PRIOR_ODDS = 1.5  # log odds of somebody before anything is asked: it is they who change most of what changes
+PRIOR_ODDS = (0.0, 2.0)  # log odds of somebody before anything is asked, bounds
 MOST_ODDS = 3.0  # log odds as which what is surer counts
 
 __all__ = ["MOST_ODDS", "SURE_ODDS", "Colours", "Learning", "guided", "log_odds"]
@@ -52,11 +51,13 @@ class Colours:
     bodies : (R, B, B, B) how much likelier somebody in a row of the picture is of a colour than if all were alike; of
         half precision, as it is kept, so that what is told does not hang on when it was learnt.
     off, spread : (2,) by how much shadows are redder and bluer than the line of `beside_line`, and how differently.
+    odds : of somebody, natural logarithm, before anything is asked: how much of what changes seems theirs.
     """
 
     bodies: NDArray[np.float16]
     off: Array
     spread: Array
+    odds: float
 
     def likelihoods(self, seen: Floats, row: Array) -> Floats:
         """How likely somebody so far down the picture, 0..1, is of colours (N, 3), encoded: for each cubic code."""
@@ -75,6 +76,7 @@ class Learning:
     def __init__(self) -> None:
         self.counts = np.zeros((ROWS, BINS, BINS, BINS), np.float32)
         self.off: list[Floats] = []
+        self.shares = np.ones(2)  # pixels of somebody, and in shade
 
     def add(self, looks: Looks, somebody: Mask, shade: Floats, deepest: Floats) -> None:
         """Take in a frame of which a first look has told where (H, W) somebody is, and what (H, W, 3) is in shade."""
@@ -89,7 +91,9 @@ class Learning:
         # Dark clothes may be on a shadow's line everywhere; what is too dark for one and as wide as a limb is theirs.
         sure |= _opened(somebody & (close < LEAST_ABOUT), max(3, round(LIMB * somebody.shape[1])))
         np.add.at(self.counts, _cells(looks.seen[sure], np.flatnonzero(sure) / sure.size), 1)
-        self.off.append(off[shade[..., 1] < SHADED][::4])
+        shaded = shade[..., 1] < SHADED
+        self.off.append(off[shaded][::4])
+        self.shares += [somebody.sum(), shaded.sum()]
 
     def learnt(self) -> Colours | None:
         """What they have in common; None if there was too little to tell."""
@@ -104,7 +108,9 @@ class Learning:
         bodies = np.minimum(shares * BINS**3 * (1 - UNKNOWN) + UNKNOWN, np.finfo(np.float16).max)
         middle = np.median(off, axis=0)
         spread = 1.4826 * np.median(np.abs(off - middle), axis=0)
-        return Colours(bodies.astype(np.float16), middle.astype(float), np.maximum(spread, LEAST_OFF).astype(float))
+        spread = np.maximum(spread, LEAST_OFF)
+        odds = float(np.clip(np.log(self.shares[0] / self.shares[1]), *PRIOR_ODDS))
+        return Colours(bodies.astype(np.float16), middle.astype(float), spread.astype(float), odds)
 
 
 def _opened(mask: Mask, across: int) -> Mask:
@@ -149,7 +155,7 @@ def log_odds(colours: Colours, looks: Looks, where: Mask, deepest: Floats) -> Fl
     found, trust = _nearby(off, sure, index, where.shape)
     middle = trust * found + (1 - trust) * middle
     spread = np.sqrt(trust * NEARBY_SPREAD**2 + (1 - trust) * spread**2)
-    return np.clip(odds(middle, spread) + np.float32(PRIOR_ODDS), -MOST_ODDS, MOST_ODDS)
+    return np.clip(odds(middle, spread) + np.float32(colours.odds), -MOST_ODDS, MOST_ODDS)
 
 
 def _nearby(off: Floats, sure: Mask, index: NDArray[np.intp], shape: tuple[int, ...]) -> tuple[Floats, Floats]:
@@ -198,9 +204,10 @@ def _reach_px(width: int) -> int:
     return max(GUIDE_LEAST_PX, round(GUIDE * width))
 
 
-def guided(guide: Floats, values: Floats) -> Floats:
+def guided(guide: Floats, values: Floats, variance: float) -> Floats:
     """Values (H, W) as the line through the guide's colours (H, W, 3) has them that fits best around each pixel.
 
+    Colours count as alike where they vary by less than `variance`: the guide's own noise.
     Lines are fitted at half the size (He & Sun 2015, arXiv 1505.00996).
     """
     height, width = values.shape
@@ -217,7 +224,7 @@ def guided(guide: Floats, values: Floats) -> Floats:
     for one in range(3):
         for other in range(one, 3):
             spread[one, other] = mean(coarse[..., one] * coarse[..., other]) - middle[..., one] * middle[..., other]
-        spread[one, one] += np.float32(GUIDE_EPS)
+        spread[one, one] += np.float32(variance)
     slopes = _solved(spread, shared)
     offset = level - cv2.transform(slopes * middle, np.ones((1, 3)))
     lines = cv2.resize(mean(np.dstack([slopes, offset])), (width, height), interpolation=cv2.INTER_LINEAR)

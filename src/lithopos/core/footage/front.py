@@ -123,7 +123,7 @@ def _by_colour(looks: Looks, changed: Mask, deepest: Floats, colours: Colours) -
     """As `_at_first`, once colours are learnt."""
     alone = np.full(changed.shape, -MOST_ODDS, np.float32)
     alone[changed] = log_odds(colours, looks, changed, deepest)
-    verdict = changed & (guided(looks.seen, alone) > 0)
+    verdict = changed & (guided(looks.seen, alone, looks.noise.variance) > 0)
     unlike = np.where(alone < -SURE_ODDS, 0, np.float32(SOMEBODY))
     # Around somebody pixels have their colours mixed in.
     shade = np.minimum(looks.ratio, LIGHTEST)

@@ -40,7 +40,7 @@ SHADES_WIDE = 480  # pixels across at most of those frames
 FULL_SHADE, SHADE_ROUNDS = 0.2, 3  # quantile of shades that is taken for the sun's whole absence
 SOUGHT = 40  # frames apart from which it takes less time to seek each by itself: a reader has to start up
 BLUER = 0.16  # how much bluer than by what was told before shadows may be then
-COLOURS_EACH, COLOURS_LEAST, COLOURS_MOST = 8, 16, 96  # each how many frames people's colours are learnt by; bounds
+COLOURS_EACH, COLOURS_LEAST, COLOURS_MOST = 8, 12, 96  # each how many frames people's colours are learnt by; bounds
 
 __all__ = [
     "STUDY",
@@ -359,7 +359,7 @@ def kept_study(place: Path) -> Study | None:
         colours = None
         if "bodies" in kept:
             bodies = np.frombuffer(zlib.decompress(kept["bodies"].tobytes()), np.float16)
-            colours = Colours(bodies.reshape(kept["bins"]), kept["off"], kept["spread"])
+            colours = Colours(bodies.reshape(kept["bins"]), kept["off"], kept["spread"], float(kept["odds"]))
         values = {name: kept[name] for name in names}
         return Study(first=int(kept["first"]), noise=grain, colours=colours, **values)
 
@@ -372,4 +372,5 @@ def keep_study(study: Study, place: Path) -> None:
         bodies = study.colours.bodies
         packed = np.frombuffer(zlib.compress(bodies.tobytes(), 1), np.uint8)
         values |= {"bodies": packed, "bins": bodies.shape, "off": study.colours.off, "spread": study.colours.spread}
+        values |= {"odds": study.colours.odds}
     write_atomically(place, lambda file: np.savez(file, **values))
