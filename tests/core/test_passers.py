@@ -156,6 +156,33 @@ class Strokes(unittest.TestCase):
         self.assertFalse(moved.somebody[22, 55])
 
 
+class MostOfTheTime(unittest.TestCase):
+    """What lies on the place in four of five frames."""
+
+    def plate(self, lying: Floats, where: tuple[slice, slice]) -> Floats:
+        """The clean plate of a place on which something lies in all but every fifth frame."""
+        rng = np.random.default_rng(5)
+        light = np.repeat(court(90, 120)[None], 40, axis=0)
+        for number in range(40):
+            if number % 5:
+                light[number][where] = lying
+        noisy = encode(light) + rng.normal(0, 0.006, light.shape)
+        return clean_plate(np.round(np.clip(noisy, 0, 1) * 65535).astype(np.uint16), grain(1.53)).encoded
+
+    def test_somebodys_shadow_is_not_the_place(self) -> None:
+        where = slice(20, 60), slice(30, 80)
+        shadow = court(90, 120)[where] * np.array([0.24, 0.27, 0.31], np.float32)
+        off = np.abs(self.plate(shadow, where) - encode(court(90, 120)))
+        self.assertLess(off[22:58, 32:78].mean(), 0.004)
+
+    def test_something_dark_stays_though_something_pale_stood_before_it(self) -> None:
+        """Of another colour than light and shadow, or with another pattern."""
+        where = slice(20, 60), slice(30, 80)
+        for dark in (np.full((40, 50, 3), [0.02, 0.06, 0.03]), court(90, 120)[40:80, 60:110] * 0.27):
+            off = np.abs(self.plate(dark.astype(np.float32), where)[where] - encode(dark))
+            self.assertLess(np.median(off), 0.006)
+
+
 class Frames(unittest.TestCase):
     def setUp(self) -> None:
         rng = np.random.default_rng(1)

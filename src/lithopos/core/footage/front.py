@@ -318,10 +318,23 @@ def _carried(values: Floats, known: Mask, reach: int) -> Floats:
     """Values (H, W, 3) of the known pixels, carried to those beside them."""
     share = known.astype(np.float32)
     made, weight = np.zeros_like(values), np.zeros_like(share)
+    both = np.dstack([values * share[..., None], share])
     for sigma in (0.8 * reach, 2.5 * reach, 8.0 * reach):
-        told, close = cv2.GaussianBlur(values * share[..., None], (0, 0), sigma), cv2.GaussianBlur(share, (0, 0), sigma)
+        blurred = _blurred(both, sigma)
+        told, close = blurred[..., :3], blurred[..., 3]
         here = np.clip(close * 20, 0, 1) * (1 - weight)
         made += here[..., None] * told / np.maximum(close, 1e-6)[..., None]
         weight += here
     rest = values[known].mean(0)
     return np.asarray(made + (1 - weight)[..., None] * rest, np.float32)
+
+
+def _blurred(values: Floats, sigma: float) -> Floats:
+    """Values (H, W, 4) blurred, by a smaller copy where that is wide."""
+    fewer = int(sigma // 2)
+    height, width = values.shape[:2]
+    if fewer < 2 or min(height, width) < 8 * fewer:
+        return np.asarray(cv2.GaussianBlur(values, (0, 0), sigma), np.float32)
+    small = cv2.resize(values, (width // fewer, height // fewer), interpolation=cv2.INTER_AREA)
+    small = cv2.GaussianBlur(small, (0, 0), sigma / fewer)
+    return np.asarray(cv2.resize(small, (width, height), interpolation=cv2.INTER_LINEAR), np.float32)

@@ -3,6 +3,8 @@
 Of each pixel's values over time the most that lie close together, within the take's own noise, are the place: people
 pass, the place stays (a mode by the shortest interval, Robertson & Cryer 1974, DOI 10.1080/01621459.1974.10480246,
 then mean shifts, Comaniciu & Meer 2002). Their mean is the plate, each weighed by how still the pixel is just then.
+Somebody's shadow may lie on the same ground most of the time: where the place was often enough seen brighter, with the
+same texture and as a shadow's colour wants it, that is the place.
 """
 
 from __future__ import annotations
@@ -16,13 +18,21 @@ from numpy.typing import NDArray
 
 from lithopos.core.arrays import Floats, Mask, largest_channel
 from lithopos.core.blend.grain import Grain
+from lithopos.core.colour import REC709, decode_srgb, encode_srgb
 from lithopos.core.footage.parallel import side_by_side
+from lithopos.core.footage.shadows import USUAL_DEEPEST, like_shadow, ratio_of
 
 CLOSE = 3.2  # noise deviations within which values are of one thing
 SHIFTS = 3
 LEAST_SHARE = 0.1  # of the frames that must show a place, to believe that it is empty there
 LEAST_FRAMES = 3
 STRIP = 2_000_000  # values of a strip of rows in all frames at once
+LIT_SHARE = 0.12  # of the frames that must show a place without a shadow that lies on it most of the time
+SHADED = 0.85  # light left in such a shadow at most
+BLUER, DOUBT = 0.1, 0.1  # natural logarithms: how much bluer than usual it may be; how far off a single pixel's colour
+ALIKE, ALIKE_PX = 2.0, 7  # noise variances within which both have the same texture; pixels across in which that is told
+
+GREY = REC709.astype(np.float32)
 
 __all__ = ["Plate", "clean_plate"]
 
@@ -47,15 +57,19 @@ def clean_plate(frames: NDArray[np.uint16], noise: Grain) -> Plate:
     """The plate of frames (T, H, W, 3) that lie alike and are alike bright."""
     height, width = frames.shape[1:3]
     plate, seen = np.zeros((height, width, 3), np.float32), np.zeros((height, width), np.float32)
+    lit, lit_seen = plate.copy(), seen.copy()
 
     def clean(rows: slice) -> None:
         values = frames[:, rows].reshape(len(frames), -1, 3).astype(np.float32) / np.float32(65535)
         made, share = _middle(values, noise)
-        plate[rows] = made.reshape(-1, width, 3)
-        seen[rows] = share.reshape(-1, width)
+        brighter, often = _brighter(values, made, noise)
+        for whole, told in ((plate, made), (seen, share), (lit, brighter), (lit_seen, often)):
+            whole[rows] = told.reshape(-1, *whole.shape[1:])
 
     for _ in side_by_side(clean, _strips(height, width, len(frames))):
         pass
+    shaded = _shaded(plate, lit, lit_seen >= LIT_SHARE, noise)
+    plate[shaded], seen[shaded] = lit[shaded], lit_seen[shaded]
     enough = max(LEAST_SHARE, LEAST_FRAMES / len(frames))
     # A lone pixel among doubtful ones is doubtful too, and the other way round.
     empty = cv2.medianBlur((seen >= enough).astype(np.uint8), 5) > 0
@@ -71,7 +85,7 @@ def _strips(height: int, width: int, count: int) -> Iterator[slice]:
 def _middle(values: Floats, noise: Grain) -> tuple[Floats, Floats]:
     """The place's value (N, 3) of values (T, N, 3), and in which share of the frames it was seen."""
     count = len(values)
-    grey = values @ np.array([0.2126, 0.7152, 0.0722], np.float32)
+    grey = values @ GREY
     sigma_grey = noise.at(np.median(values, axis=0)[None])[0].mean(-1) * np.float32(0.7)
     order = np.sort(grey, axis=0)
     wide = 2 * CLOSE * sigma_grey
@@ -94,6 +108,55 @@ def _middle(values: Floats, noise: Grain) -> tuple[Floats, Floats]:
         near = np.logical_not(largest_channel(np.abs(values - made) > CLOSE * sigma))
         made = np.where(near.any(0)[:, None], _mean(values, near * still), made)
     return made, np.asarray(near.mean(0), np.float32)
+
+
+def _brighter(values: Floats, made: Floats, noise: Grain) -> tuple[Floats, Floats]:
+    """Of what is seen brighter than `made` (N, 3) in values (T, N, 3), the narrowest `LIT_SHARE` of all frames.
+
+    Returns
+    -------
+    The mean (N, 3) of all that lie as close together, and in which share of the frames that was seen; 0: never.
+    """
+    found, often = np.zeros_like(made), np.zeros(len(made), np.float32)
+    sigma = np.maximum(noise.at(made[None])[0], 1e-3)
+    grey = values @ GREY
+    above = made @ GREY + 2 * CLOSE * sigma.mean(-1) * np.float32(0.7)
+    least = max(LEAST_FRAMES, int(np.ceil(LIT_SHARE * len(values))))
+    some = np.flatnonzero((grey > above).sum(0) >= least)
+    if not len(some):
+        return found, often
+    values, grey, sigma = values[:, some], grey[:, some], sigma[some]
+    # What is not brighter lies far off, and far from its like.
+    apart = 10.0 * np.arange(1, len(values) + 1, dtype=np.float32)[:, None]
+    order = np.sort(np.where(grey > above[some], grey, apart), axis=0)
+    begin = (order[least - 1 :] - order[: len(order) - least + 1]).argmin(0)
+    centre = np.take_along_axis(order, (begin + least // 2)[None], 0)[0]
+    near = np.abs(grey - centre) <= CLOSE * sigma.mean(-1) * np.float32(0.7)
+    told = _mean(values, near.astype(np.float32))
+    for _ in range(SHIFTS):
+        near = np.logical_not(
+            largest_channel(np.abs(values - told) > CLOSE * np.maximum(noise.at(told[None])[0], 1e-3))
+        )
+        told = np.where(near.any(0)[:, None], _mean(values, near.astype(np.float32)), told)
+    found[some], often[some] = told, near.mean(0)
+    return found, often
+
+
+def _shaded(plate: Floats, lit: Floats, often: Mask, noise: Grain) -> Mask:
+    """Where (H, W) a plate shows a shadow on what `lit` (H, W, 3), encoded, shows without it."""
+    if not often.any():
+        return often
+    dark, light = decode_srgb(plate), decode_srgb(np.where(often[..., None], lit, plate))
+    ratio = ratio_of(dark, light, ALIKE_PX)
+    off = ((encode_srgb(light * ratio) - plate) / np.maximum(noise.at(plate), 1e-3)) ** 2
+    alike = cv2.blur(np.asarray(off.mean(-1), np.float32), (ALIKE_PX, ALIKE_PX)) < ALIKE
+    usual = np.array(USUAL_DEEPEST, np.float32)
+    shade = like_shadow(ratio, 0.0, usual, BLUER) & (ratio[..., 1] < SHADED)
+    surely = cv2.morphologyEx((often & alike & shade).astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))
+    # At its border windows reach beyond it: there each pixel's own ratio may do.
+    near = cv2.dilate(surely, np.ones((2 * ALIKE_PX + 1, 2 * ALIKE_PX + 1), np.uint8)) > 0
+    own = ratio_of(dark, light, 1)
+    return near & often & like_shadow(own, DOUBT, usual, BLUER) & (own[..., 1] < SHADED)
 
 
 def _narrowest(order: Floats, count: np.ndarray) -> tuple[Floats, np.ndarray]:

@@ -34,6 +34,7 @@ __all__ = [
     "USUAL_DEEPEST",
     "Looks",
     "beside_line",
+    "like_shadow",
     "ratio_of",
     "shade_of",
     "shadowed",
@@ -43,8 +44,10 @@ __all__ = [
 
 def variance_of(base: Floats, noise: Grain) -> Floats:
     """How much a pixel may differ from the plate by noise, and because the plate's edges lie a little off."""
-    gx, gy = cv2.Sobel(base, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(base, cv2.CV_32F, 0, 1, scale=0.125)
-    return np.asarray(noise.at(base) ** 2 + MISSED_PX**2 * (gx**2 + gy**2) + (0.6 / 255) ** 2, np.float32)
+    grey = _of_channels(base)
+    gx, gy = cv2.Sobel(grey, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(grey, cv2.CV_32F, 0, 1, scale=0.125)
+    edges = MISSED_PX**2 * (gx**2 + gy**2) + np.float32((0.6 / 255) ** 2)
+    return np.asarray(noise.at(base) ** 2 + edges[..., None], np.float32)
 
 
 @dataclass(frozen=True)
@@ -104,7 +107,7 @@ def shadowed(looks: Looks, deepest: Floats, bluer: float) -> tuple[Floats, Float
         dimmed = encode_srgb(plate * ratio)
         # In the dark the same light is fewer codes of noise, and the plate's own edges are as far off.
         told = _of_channels((seen - dimmed) ** 2 / (variance_of(dimmed, noise) + 0.25 * looks.sigma2))
-        better = _like_shadow(ratio, 0.0, deepest, bluer) & (told < dim)
+        better = like_shadow(ratio, 0.0, deepest, bluer) & (told < dim)
         dim, best = np.where(better, told, dim), np.where(better[..., None], ratio, best)
     darker = best[..., 1] < 0.97
     surely = cv2.morphologyEx(((dim < SURELY) & darker).astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))
@@ -112,7 +115,7 @@ def shadowed(looks: Looks, deepest: Floats, bluer: float) -> tuple[Floats, Float
     own = ratio_of(frame, plate, 1)
     # Noise of linear light beside it: encoded values go with its 1/2.2th power.
     doubt = np.asarray(5.5 * _of_channels(noise.at(seen)) / np.maximum(_of_channels(seen), 0.02), np.float32)
-    border = near & _like_shadow(own, doubt, deepest, bluer) & (dim > BORDER)
+    border = near & like_shadow(own, doubt, deepest, bluer) & (dim > BORDER)
     return np.where(border, np.float32(BORDER), dim), np.where(border[..., None], own, best)
 
 
@@ -136,8 +139,8 @@ def beside_line(ratio: Floats, deepest: Floats) -> tuple[Floats, Floats]:
     return np.asarray(green / line[..., 1], np.float32), np.asarray(off, np.float32)
 
 
-def _like_shadow(ratio: Floats, doubt: Floats | float, deepest: Floats, bluer: float) -> Mask:
-    """Where a ratio may be a shadow's.
+def like_shadow(ratio: Floats, doubt: Floats | float, deepest: Floats, bluer: float) -> Mask:
+    """Where a ratio (..., 3) may be a shadow's.
 
     Parameters
     ----------
