@@ -27,6 +27,7 @@ SHIFTS = 3
 LEAST_SHARE = 0.1  # of the frames that must show a place, to believe that it is empty there
 LEAST_FRAMES = 3
 STRIP = 2_000_000  # values of a strip of rows in all frames at once
+STILL_OPEN = 0.8  # of the pixels looked at, below which the rest is looked at alone
 LIT_SHARE = 0.12  # of the frames that must show a place without a shadow that lies on it most of the time
 SHADED = 0.85  # light left in such a shadow at most
 BLUER, DOUBT = 0.1, 0.1  # natural logarithms: how much bluer than usual it may be; how far off a single pixel's colour
@@ -84,22 +85,10 @@ def _strips(height: int, width: int, count: int) -> Iterator[slice]:
 
 def _middle(values: Floats, noise: Grain) -> tuple[Floats, Floats]:
     """The place's value (N, 3) of values (T, N, 3), and in which share of the frames it was seen."""
-    count = len(values)
     grey = values @ GREY
-    sigma_grey = noise.at(np.median(values, axis=0)[None])[0].mean(-1) * np.float32(0.7)
     order = np.sort(grey, axis=0)
-    wide = 2 * CLOSE * sigma_grey
-    # How many values at most lie within `wide`: halved down, for one such window holds all shorter ones.
-    low, high = np.ones(order.shape[1], int), np.full(order.shape[1], count)
-    begin = np.zeros(order.shape[1], int)
-    while (low < high).any():
-        middle = (low + high + 1) // 2
-        narrowest, where = _narrowest(order, middle)
-        fits = narrowest <= wide
-        begin = np.where(fits & (low < high), where, begin)
-        low, high = np.where(fits, middle, low), np.where(fits, high, middle - 1)
-    spread = np.take_along_axis(order, np.minimum(begin + low - 1, count - 1)[None], 0)[0]
-    centre = (np.take_along_axis(order, begin[None], 0)[0] + spread) / 2
+    sigma_grey = noise.at(np.repeat(order[len(order) // 2][None, :, None], 3, -1))[0].mean(-1) * np.float32(0.7)
+    centre = _crowded(order, 2 * CLOSE * sigma_grey)
     still = _stillness(grey, sigma_grey)
     near = np.abs(grey - centre) <= CLOSE * sigma_grey
     made = _mean(values, near * still)
@@ -108,6 +97,24 @@ def _middle(values: Floats, noise: Grain) -> tuple[Floats, Floats]:
         near = np.logical_not(largest_channel(np.abs(values - made) > CLOSE * sigma))
         made = np.where(near.any(0)[:, None], _mean(values, near * still), made)
     return made, np.asarray(near.mean(0), np.float32)
+
+
+def _crowded(order: Floats, wide: Floats) -> Floats:
+    """The middle (N,) of the interval no wider than `wide` (N,) that holds the most of sorted values (T, N)."""
+    count, centre = len(order), np.zeros(order.shape[1], np.float32)
+    index, open_ = np.arange(order.shape[1]), np.ones(order.shape[1], bool)
+    for held in range(count, 0, -1):
+        widths = order[held - 1 :] - order[: count - held + 1]
+        fits = np.flatnonzero((widths.min(0) <= wide) & open_)
+        begin = widths[:, fits].argmin(0)
+        centre[index[fits]] = (order[begin, fits] + order[begin + held - 1, fits]) / 2
+        open_[fits] = False
+        if open_.mean() < STILL_OPEN:
+            order, wide, index = order[:, open_], wide[open_], index[open_]
+            open_ = np.ones(len(index), bool)
+        if not len(index):
+            break
+    return centre
 
 
 def _brighter(values: Floats, made: Floats, noise: Grain) -> tuple[Floats, Floats]:
@@ -157,17 +164,6 @@ def _shaded(plate: Floats, lit: Floats, often: Mask, noise: Grain) -> Mask:
     near = cv2.dilate(surely, np.ones((2 * ALIKE_PX + 1, 2 * ALIKE_PX + 1), np.uint8)) > 0
     own = ratio_of(dark, light, 1)
     return near & often & like_shadow(own, DOUBT, usual, BLUER) & (own[..., 1] < SHADED)
-
-
-def _narrowest(order: Floats, count: np.ndarray) -> tuple[Floats, np.ndarray]:
-    """The narrowest interval that holds `count` of sorted values (T, N), a pixel each, and where it begins."""
-    total = len(order)
-    starts = np.arange(total)[:, None]
-    ends = starts + count[None] - 1
-    width = np.take_along_axis(order, np.minimum(ends, total - 1), 0) - order
-    width = np.where(ends < total, width, np.inf)
-    where = width.argmin(0)
-    return np.take_along_axis(width, where[None], 0)[0], where
 
 
 def _stillness(grey: Floats, sigma: Floats) -> Floats:
