@@ -305,7 +305,7 @@ const ONE_OF = {
     item: "rounded-full border px-2.5 py-[3px] text-xs leading-4 whitespace-nowrap border-lime-300 bg-white text-ink-700 hover:border-lime-500 data-[state=on]:border-verdigris data-[state=on]:bg-verdigris-soft data-[state=on]:font-medium data-[state=on]:text-verdigris-deep",
   },
   joined: {
-    group: "flex overflow-hidden rounded-md border border-lime-300 bg-white",
+    group: "flex w-fit max-w-full overflow-hidden rounded-md border border-lime-300 bg-white",
     item: "px-3 py-1 text-ink-700 hover:bg-lime-100 data-[state=on]:bg-ink-900 data-[state=on]:text-white outline-offset-[-3px]",
   },
   cards: {

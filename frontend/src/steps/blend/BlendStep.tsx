@@ -1,5 +1,5 @@
 import type { BlendAnswer } from "../../api/client";
-import { useBlending, useRenders } from "../../api/hooks";
+import { isBusy, useBlending, useRenders } from "../../api/hooks";
 import type { StepProps } from "../../marks/props";
 import { useChange } from "../../state/changes";
 import { usePicked } from "../../state/editor";
@@ -37,17 +37,22 @@ function SeenInProof({ shot }: StepProps) {
   const { ask } = useRenderActions(shot.id);
   const mayChange = useMayChange();
   if (!data || view === "proof" || view === "master") return null;
-  const proof = data.renders.some((render) => render.quality === "proof" && render.has_picture);
+  const proofs = data.renders.filter((render) => render.quality === "proof");
+  const proof = proofs.some((render) => render.has_picture);
   if (!proof && !mayChange) return null;
   return (
     <div className="mb-2">
       <Hint>
         Grain, edges and tones show in a proof, and follow there as you change them.
-        <span className="mt-1.5 block">
-          <Button onClick={() => (proof ? show("proof") : ask("proof"))}>
-            {proof ? "Look at the proof" : "Make a proof"}
-          </Button>
-        </span>
+        {!proof && proofs.some(isBusy) ? (
+          " One is under way."
+        ) : (
+          <span className="mt-1.5 block">
+            <Button onClick={() => (proof ? show("proof") : ask("proof"))}>
+              {proof ? "Look at the proof" : "Make a proof"}
+            </Button>
+          </span>
+        )}
       </Hint>
     </div>
   );
