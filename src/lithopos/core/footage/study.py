@@ -32,7 +32,7 @@ from lithopos.core.shot import PlateStroke, Take
 
 STUDY = 5  # raised when a measure changes, so that what was kept is made anew
 MOST_FRAMES = 64  # of which a plate is made
-MOST_BYTES = 3 << 30  # of frames that lie ready for it
+MOST_BYTES = 3 << 30  # of frames that lie ready at once
 ALIKE_PX = 0.35  # so far two neighbours may lie apart
 PAIRS, PAIRS_PX = (3, 12), 3_000_000  # of pictures by which noise is told, bounds; as many as have so many pixels
 SHADES, SHADED, LEAST_SHADED = 8, 0.9, 200  # frames, light left, and pixels by which the deepest shadow is told
@@ -121,7 +121,7 @@ def studied(
     first = read_frame(path, take.reference)
     chosen = _chosen(take, first)
     reference, light = Reference(first), linear_of(first)
-    wanted = _told_by(take)
+    wanted = _told_by(take, first)
     of = len(chosen) + take.last - take.first + 1 + len(wanted)
     with TemporaryDirectory(prefix="lithopos-") as folder:
         shape = (len(chosen), reference.height, reference.width, 3)
@@ -296,10 +296,10 @@ def _looked_at(study: Study, item: tuple[int, Codes]) -> tuple[Looks, Verdict]:
     return looks, judged(looks, study.deepest)
 
 
-def _told_by(take: Take) -> list[int]:
-    """The frames by which people's colours and more are told, evenly spread."""
-    count = take.last - take.first + 1
-    most = min(max(count // COLOURS_EACH, COLOURS_LEAST), COLOURS_MOST, count)
+def _told_by(take: Take, codes: Codes) -> list[int]:
+    """The frames by which people's colours and more are told: evenly spread, as many as there is room for."""
+    count, room = take.last - take.first + 1, max(COLOURS_LEAST, MOST_BYTES // codes.nbytes)
+    most = min(max(count // COLOURS_EACH, COLOURS_LEAST), COLOURS_MOST, count, room)
     return sorted({take.first + round(one) for one in np.linspace(0, count - 1, most)})
 
 
