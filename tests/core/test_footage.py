@@ -488,6 +488,11 @@ class PutTogether(unittest.TestCase):
         ground = seen - to_sun * seen[2] / to_sun[2]
         np.testing.assert_allclose([found[0][y, x], found[1][y, x]], camera.project(ground[None])[0] - 0.5, atol=1e-3)
         self.assertEqual(float(found[2][y, x]), 1.0)
+        # There it has to be known who throws a shadow, though nothing is changed: the models' own may be switched off.
+        none = np.zeros_like(normal)
+        layer = Layer(none + 1, none, none, none[..., 0], none[..., 0], none, depth, found)
+        (where,) = np.argwhere(layer.asked)
+        self.assertLess(np.abs(where[::-1] + 0.5 - camera.project(ground[None])[0]).max(), 0.51)
 
 
 class OverTime(unittest.TestCase):

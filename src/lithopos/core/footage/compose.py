@@ -61,6 +61,17 @@ class Layer:
         shaded = largest_channel(np.abs(self.shadow - 1)) > LEAST_SHADE
         return np.asarray((self.cover > 1e-3) | shaded | (largest_channel(np.abs(self.added)) > LEAST_LIGHT))
 
+    @property
+    def asked(self) -> Mask:
+        """Where (H, W) it has to be known who is there: where it changes anything, and where the ground shades it."""
+        made = self.touched.copy()
+        if self.looked_up is not None:
+            x, y = (one[self.looked_up[2] > 0] for one in self.looked_up[:2])
+            height, width = made.shape
+            inside = (x >= 0) & (y >= 0) & (x <= width - 1) & (y <= height - 1)
+            made[np.rint(y[inside]).astype(int), np.rint(x[inside]).astype(int)] = True
+        return made
+
     @cached_property
     def boxes(self) -> dict[str, Part]:
         """Where each of its pictures holds anything."""

@@ -315,7 +315,7 @@ class FootageJob:
         height, width = self.study.plate.shape[:2]
         reached = np.zeros((height, width), np.uint8)
         for still in stills.values():
-            reached |= self.layer_of(still).touched
+            reached |= self.layer_of(still).asked
         near = max(3, round(NEAR * width))
         self.matters = cv2.dilate(reached, np.ones((near, near), np.uint8)) > 0
         self._matters_key = _short(self.matters.tobytes())
