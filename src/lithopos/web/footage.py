@@ -13,6 +13,8 @@ from flask import Response, send_file
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.decode import read_picture
 from lithopos.core.exchange.picture import Picture, png_of
+from lithopos.core.footage.front import Front
+from lithopos.core.footage.front_files import kept_front
 from lithopos.core.shot import Take
 from lithopos.jobs.takes import FRAMES, LOOKED, TAKE_WORK, kept_folder, shown_frame
 from lithopos.library.models import Render
@@ -123,21 +125,18 @@ def get_made_frame(path: s.MadeFramePath) -> Response:
     if name is None:
         raise NotFound("This frame is not made yet.")
     if render.quality == "front":
-        return _sent(_front_picture(str(kept_folder(library, take) / "front" / name)))
+        return _sent(_front_picture(kept_front(kept_folder(library, take) / "front" / name)))
     place = kept_folder(library, take) / "frames" / name
     if not place.is_file():
         raise NotFound("This frame is gone; have it made again.")
     return _sent(png_of(Picture(read_picture(place).eight_bit)))
 
 
-def _front_picture(place: str) -> bytes:
+def _front_picture(front: Front) -> bytes:
     """People in one colour, what they darken in another, where neither is nothing."""
-    with np.load(place, allow_pickle=False) as kept:
-        alpha, shade = kept["alpha"], kept["shade"].astype(np.float32).mean(-1) / 200
-    dark = np.clip((0.97 - shade) * 1.2, 0, 0.75) * 255
-    mostly = alpha.astype(np.float32) >= dark
-    picture = np.where(mostly[..., None], np.array(FRONT_COLOUR), np.array(SHADE_COLOUR))
-    opaque = np.maximum(alpha.astype(np.float32) * 0.8, dark * 0.8)
+    alpha, dark = front.alpha * 255, np.clip((0.97 - front.shade.mean(-1)) * 1.2, 0, 0.75) * 255
+    picture = np.where((alpha >= dark)[..., None], np.array(FRONT_COLOUR), np.array(SHADE_COLOUR))
+    opaque = np.maximum(alpha, dark) * 0.8
     bgra = np.dstack([picture[..., ::-1], opaque]).astype(np.uint8)
     done, data = cv2.imencode(".png", bgra, [cv2.IMWRITE_PNG_COMPRESSION, 2])
     if not done:

@@ -9,24 +9,22 @@ from __future__ import annotations
 import hashlib
 import shutil
 import time
-import zlib
 from collections import OrderedDict
 from collections.abc import Callable, Generator, Iterable, Iterator
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from functools import cached_property, partial
 from pathlib import Path
-from typing import IO, Literal
+from typing import Literal
 
 import cv2
 import numpy as np
 
-from lithopos.core.arrays import Array, Floats, Mask, largest_channel
+from lithopos.core.arrays import Array, Floats, Mask
 from lithopos.core.blend.blend import FrameGrain, Tones
 from lithopos.core.blend.grade import luts_of
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.camera.solve import pinhole_of
-from lithopos.core.composite.parts import extent
 from lithopos.core.composite.passes import read_passes
 from lithopos.core.derive import Derived, derive
 from lithopos.core.errors import Cancelled, InputError, NothingSeen
@@ -36,6 +34,7 @@ from lithopos.core.footage.compose import Composed, Layer, Taken, composed, laye
 from lithopos.core.footage.frame_files import SUFFIX, Wanted, write_frame
 from lithopos.core.footage.frames import read_frames
 from lithopos.core.footage.front import Front, Verdict, front_of_frame, judged
+from lithopos.core.footage.front_files import keep_front, kept_front
 from lithopos.core.footage.parallel import side_by_side
 from lithopos.core.footage.people import Person, before_of, followed, people_in
 from lithopos.core.footage.shadows import Looks
@@ -204,7 +203,7 @@ class FootageJob:
 
     def front(self, number: int) -> Front:
         """Who is in front in a frame, as it was told."""
-        return _kept_front(self.front_path(number))
+        return kept_front(self.front_path(number))
 
     def front_path(self, number: int) -> Path:
         """Where it is kept: with all its edges, or only those that matter to the models."""
@@ -246,7 +245,7 @@ class FootageJob:
             verdict = carried.corrected(number, self._judged(number, looks), looks.frame, looks.plate)
             matters = None if self.matters is None else self._as_it_lies(self.matters, number)
             front = front_of_frame(looks, verdict, matters)
-            write_atomically(self.front_path(number), partial(_keep_front, front))
+            write_atomically(self.front_path(number), partial(keep_front, front))
             return number, self._people_in(front, number)
 
         yield from side_by_side(tell, self._wanted(missing))
@@ -503,28 +502,3 @@ def _sized(study: Study, scale: float) -> Study:
     moved = study.moved * [scale, scale, 1, 1]
     quieter = replace(study.noise, sigma=np.maximum(study.noise.sigma * np.float32(min(1.0, scale)), np.float32(0.29)))
     return replace(study, plate=plate, seen=seen, empty=empty, moved=moved, noise=quieter)
-
-
-def _keep_front(front: Front, file: IO[bytes]) -> None:
-    """Keep the part of a front where it tells anything."""
-    rows, columns = extent((front.labels > 0) | largest_channel(front.shade != 1), 0)
-    part = front.within((rows, columns))
-    codes = np.dstack([codes_of(part.alpha, np.dtype(np.uint8)), np.round(np.clip(part.shade, 0, 1.27) * 200)])
-    packed = zlib.compress(codes.astype(np.uint8).tobytes() + part.labels.astype(np.uint16).tobytes(), 1)
-    box = (*front.alpha.shape, rows.start, rows.stop, columns.start, columns.stop)
-    np.savez(file, box=box, packed=np.frombuffer(packed, np.uint8))
-
-
-def _kept_front(path: Path) -> Front:
-    with np.load(path, allow_pickle=False) as kept:
-        height, width, *box = kept["box"].tolist()
-        data = zlib.decompress(kept["packed"].tobytes())
-    part = slice(*box[:2]), slice(*box[2:])
-    shape = (box[1] - box[0], box[3] - box[2])
-    codes = np.frombuffer(data, np.uint8, 4 * shape[0] * shape[1]).reshape(*shape, 4)
-    alpha, labels = np.zeros((height, width), np.float32), np.zeros((height, width), np.int32)
-    shade = np.ones((height, width, 3), np.float32)
-    alpha[part] = codes[..., 0] / np.float32(255)
-    shade[part] = codes[..., 1:] / np.float32(200)
-    labels[part] = np.frombuffer(data, np.uint16, offset=codes.size).reshape(shape)
-    return Front(alpha, shade, labels)
