@@ -122,6 +122,21 @@ class Feet(unittest.TestCase):
         away = [one.distance_m or 0 for people in walked for one in people if one.track == track]
         self.assertLess(float(np.abs(np.diff(away)).max()), 0.02 * away[0])
 
+    def test_whoever_crosses_behind_and_specks_leave_somebody_where_they_walk(self) -> None:
+        """Both are one while they cross: the nearer one's feet are the lowest."""
+        camera, frames = pinhole(*SIZE), []
+        for number in range(16):
+            near, speck = (20 + 3 * number, 20, 36 + 3 * number, 85), (30 + 3 * number, 2, 34 + 3 * number, 26)
+            far = (80 - 4 * number, 30, 86 - 4 * number, 60)
+            front = front_with(far, near, speck)
+            if far[0] <= near[2] and near[0] <= far[2]:
+                front.labels[front.labels == 1] = 2
+            frames.append(people_in(front, number, camera, STILL))
+        nearest = [max(people, key=lambda one: one.box[3]) for people in followed(frames, [])]
+        self.assertEqual(len({one.track for one in nearest}), 1)
+        away = [one.distance_m or 0 for one in nearest]
+        self.assertLess(max(away) / min(away), 1.05)
+
 
 class Strokes(unittest.TestCase):
     def setUp(self) -> None:

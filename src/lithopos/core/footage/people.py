@@ -18,6 +18,7 @@ from lithopos.core.shot import Passing
 FEET = 0.03  # of somebody's height: where they touch the ground
 SOLID = 0.5
 ALIKE = 0.25  # of the smaller box that two must share, to be the same from frame to frame
+ALIKE_SIZE = 0.2  # of the larger box: a speck beside somebody is somebody else
 AROUND_S = 4  # frames before and after by which a distance is told
 NEAREST_M = 0.2
 
@@ -92,9 +93,9 @@ def followed(frames: list[list[Person]], passings: list[Passing]) -> list[list[P
     for people in frames:
         taken: dict[int, Person] = {}
         for person in sorted(people, key=lambda one: -_area(one.box)):
-            fitting = [(_shared(person.box, old.box), track) for track, old in open_.items() if track not in taken]
-            share, track = max(fitting, default=(0.0, -1))
-            if share < ALIKE:
+            fitting = [(_alike(person.box, old.box), track) for track, old in open_.items() if track not in taken]
+            alike, track = max(fitting, default=(0.0, -1))
+            if alike == 0:
                 track = len(tracks)
                 tracks.append([])
             named = replace(person, track=track)
@@ -127,10 +128,13 @@ def _area(box: tuple[int, int, int, int]) -> int:
     return (box[2] - box[0]) * (box[3] - box[1])
 
 
-def _shared(a: tuple[int, int, int, int], b: tuple[int, int, int, int]) -> float:
+def _alike(a: tuple[int, int, int, int], b: tuple[int, int, int, int]) -> float:
+    """How much of what two boxes cover is common to both; 0 where they are not one's in two frames."""
     across = min(a[2], b[2]) - max(a[0], b[0])
     down = min(a[3], b[3]) - max(a[1], b[1])
-    return max(0, across) * max(0, down) / max(1, min(_area(a), _area(b)))
+    shared, (less, more) = max(0, across) * max(0, down), sorted((_area(a), _area(b)))
+    same = shared >= ALIKE * less and less >= ALIKE_SIZE * more
+    return shared / max(1, less + more - shared) if same else 0.0
 
 
 def before_of(people: list[Person], front: Front, depth_m: Floats, level_m: Floats) -> Floats:
