@@ -55,7 +55,8 @@ def people_in(front: Front, frame: int, camera: Pinhole | None, lies: Array) -> 
     lies : (2, 3) from the plate's pixels, which the camera is for, to the frame's.
     """
     found = []
-    solid = np.where(front.alpha > SOLID, front.labels, 0)
+    # With equality, so that a front that was rounded to codes when it was kept tells the same.
+    solid = np.where(front.alpha >= SOLID, front.labels, 0)
     height = solid.shape[0]
     boxes: list[Any] = ndimage.find_objects(solid)  # None for a number that is not there
     for number, box in enumerate(boxes, 1):
