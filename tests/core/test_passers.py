@@ -171,6 +171,19 @@ class Strokes(unittest.TestCase):
         self.assertFalse(moved.somebody[22, 55])
 
 
+class Coded(unittest.TestCase):
+    def test_a_place_whose_codes_wander_slowly_is_seen_all_the_same(self) -> None:
+        """A codec hands on what it once had wrong: neighbours differ by less than frames far apart."""
+        rng = np.random.default_rng(6)
+        slowly = cv2.GaussianBlur(rng.normal(size=(48, 90 * 120 * 3)), (0, 0), sigmaX=0.1, sigmaY=4)
+        wander = (1.5 / 255 * slowly / slowly.std()).reshape(48, 90, 120, 3)
+        frames = encode(court(90, 120)) + wander
+        between = float(255 * np.diff(wander, axis=0).std() / np.sqrt(2))
+        found = clean_plate(np.round(np.clip(frames, 0, 1) * 65535).astype(np.uint16), grain(between))
+        self.assertTrue(found.empty.all())
+        self.assertGreater(float(np.median(found.seen)), 0.8)
+
+
 class MostOfTheTime(unittest.TestCase):
     """What lies on the place in four of five frames."""
 

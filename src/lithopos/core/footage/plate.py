@@ -10,7 +10,7 @@ same texture and as a shadow's colour wants it, that is the place.
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -26,12 +26,13 @@ CLOSE = 3.2  # noise deviations within which values are of one thing
 SHIFTS = 3
 LEAST_SHARE = 0.1  # of the frames that must show a place, to believe that it is empty there
 LEAST_FRAMES = 3
+ASKED = 20_000  # pixels by which it is told how much a pixel changes over time
 STRIP = 2_000_000  # values of a strip of rows in all frames at once
 STILL_OPEN = 0.8  # of the pixels looked at, below which the rest is looked at alone
 LIT_SHARE = 0.12  # of the frames that must show a place without a shadow that lies on it most of the time
 SHADED = 0.85  # light left in such a shadow at most
-BLUER, DOUBT = 0.1, 0.1  # natural logarithms: how much bluer than usual it may be; how far off a single pixel's colour
-ALIKE, ALIKE_PX = 2.0, 7  # noise variances within which both have the same texture; pixels across in which that is told
+BLUER, DOUBT = 0.25, 0.1  # natural logarithms: how much bluer than usual it may be; how far off a single pixel's colour
+ALIKE, ALIKE_PX = 6.0, 7  # noise variances within which both have the same texture; pixels across in which that is told
 
 GREY = REC709.astype(np.float32)
 
@@ -57,6 +58,7 @@ class Plate:
 def clean_plate(frames: NDArray[np.uint16], noise: Grain) -> Plate:
     """The plate of frames (T, H, W, 3) that lie alike and are alike bright."""
     height, width = frames.shape[1:3]
+    noise = _over_time(frames, noise)
     plate, seen = np.zeros((height, width, 3), np.float32), np.zeros((height, width), np.float32)
     lit, lit_seen = plate.copy(), seen.copy()
 
@@ -77,6 +79,27 @@ def clean_plate(frames: NDArray[np.uint16], noise: Grain) -> Plate:
     return Plate(plate, seen, empty)
 
 
+def _over_time(frames: NDArray[np.uint16], noise: Grain) -> Grain:
+    """Noise as it is between frames far apart: a codec's neighbours are too much alike.
+
+    Told by the third of each pixel's values that lie closest together; of normal noise they span 0.861 deviations
+    (after the shortest half of Rousseeuw & Leroy 1988, DOI 10.1111/j.1467-9574.1988.tb01224.x).
+    """
+    each = max(1, int(np.sqrt(frames.shape[1] * frames.shape[2] / ASKED)))
+    values = frames[:, ::each, ::each].reshape(len(frames), -1, 3).astype(np.float32) / np.float32(65535)
+    order = np.sort(np.asarray(values @ GREY), axis=0)
+    third = len(order) // 3 + 1
+    span = (order[third - 1 :] - order[: len(order) - third + 1]).min(0)
+    louder = max(1.0, float(np.median(span / _sigma_of_grey(order, noise))) / 0.861)
+    return replace(noise, sigma=noise.sigma * np.float32(louder))
+
+
+def _sigma_of_grey(order: NDArray[np.floating], noise: Grain) -> Floats:
+    """The deviation (N,) of grey values that were sorted, (T, N)."""
+    middle = np.repeat(order[len(order) // 2][None, :, None], 3, -1)
+    return np.asarray(noise.at(middle)[0].mean(-1) * np.float32(0.7), np.float32)
+
+
 def _strips(height: int, width: int, count: int) -> Iterator[slice]:
     step = max(1, STRIP // max(1, width * count * 3))
     for y in range(0, height, step):
@@ -87,7 +110,7 @@ def _middle(values: Floats, noise: Grain) -> tuple[Floats, Floats]:
     """The place's value (N, 3) of values (T, N, 3), and in which share of the frames it was seen."""
     grey = values @ GREY
     order = np.sort(grey, axis=0)
-    sigma_grey = noise.at(np.repeat(order[len(order) // 2][None, :, None], 3, -1))[0].mean(-1) * np.float32(0.7)
+    sigma_grey = _sigma_of_grey(order, noise)
     centre = _crowded(order, 2 * CLOSE * sigma_grey)
     still = _stillness(grey, sigma_grey)
     near = np.abs(grey - centre) <= CLOSE * sigma_grey
@@ -153,10 +176,13 @@ def _shaded(plate: Floats, lit: Floats, often: Mask, noise: Grain) -> Mask:
     """Where (H, W) a plate shows a shadow on what `lit` (H, W, 3), encoded, shows without it."""
     if not often.any():
         return often
-    dark, light = decode_srgb(plate), decode_srgb(np.where(often[..., None], lit, plate))
+    # Only of such pixels: beside them there is no shadow, or somebody.
+    there = often[..., None].astype(np.float32)
+    dark, light = decode_srgb(plate) * there, decode_srgb(lit) * there
     ratio = ratio_of(dark, light, ALIKE_PX)
-    off = ((encode_srgb(light * ratio) - plate) / np.maximum(noise.at(plate), 1e-3)) ** 2
-    alike = cv2.blur(np.asarray(off.mean(-1), np.float32), (ALIKE_PX, ALIKE_PX)) < ALIKE
+    off = ((encode_srgb(light * ratio) - plate) / np.maximum(noise.at(plate), 1e-3)) ** 2 * there
+    share = cv2.blur(there[..., 0], (ALIKE_PX, ALIKE_PX))
+    alike = cv2.blur(np.asarray(off.mean(-1), np.float32), (ALIKE_PX, ALIKE_PX)) < ALIKE * share
     usual = np.array(USUAL_DEEPEST, np.float32)
     shade = like_shadow(ratio, 0.0, usual, BLUER) & (ratio[..., 1] < SHADED)
     surely = cv2.morphologyEx((often & alike & shade).astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))
