@@ -133,6 +133,8 @@ class GrainGiven(unittest.TestCase):
             added = grain_lacking(self.grain, 1.0, base.astype(np.float32), smooth, kept, everywhere, window, 2)
             wanted = float(self.grain.at(smooth)[0, 0, 1])
             self.assertAlmostEqual(float((encode_srgb(made) + added)[..., 1].std()) / wanted, 1, delta=0.15)
+            nowhere = grain_lacking(self.grain, 1.0, smooth, smooth, kept, ~everywhere, window, 2)
+            self.assertFalse(nowhere.any())
 
 
 class SharpnessOfAPhotograph(unittest.TestCase):

@@ -59,6 +59,8 @@ class Grain:
 
     def at(self, encoded: Floats) -> Floats:
         """The standard deviation (..., 3) at encoded values 0..1, as encoded values; told by the nearest code."""
+        if not encoded.size:
+            return np.zeros(encoded.shape, np.float32)
         codes = np.clip(encoded * np.float32(255) + np.float32(0.5), 0, 255).astype(np.uint8)
         return np.asarray(cv2.LUT(codes.reshape(1, -1, 3), self._of_codes).reshape(encoded.shape))
 
