@@ -211,12 +211,13 @@ def composed(
         mixed = _added(mixed, weight, told)
         changed |= touched
     light, kept, *seen = mixed
-    where_changed = np.flatnonzero(changed)
-    encoded, placed = encode_srgb(np.take(light, where_changed, axis=0)), pixels[where_changed]
-    if grain is not None:
-        base = encode_srgb(np.take(frame.base, where_changed, axis=0))
-        encoded += grain.lacking(taken.number, base, encoded, kept[where_changed, None], placed)
-    codes.reshape(-1, 3)[placed] = codes_of(tones.finished(encoded), codes.dtype)
+    there = np.flatnonzero(changed)
+    if len(there):
+        encoded, placed = encode_srgb(np.take(light, there, axis=0)), pixels[there]
+        if grain is not None:
+            base = encode_srgb(np.take(frame.base, there, axis=0))
+            encoded += grain.lacking(taken.number, base, encoded, kept[there, None], placed)
+        codes.reshape(-1, 3)[placed] = codes_of(tones.finished(encoded), codes.dtype)
     return Composed(codes, taken.front.alpha, pixels, (seen[0], seen[1], seen[2]))
 
 
