@@ -29,6 +29,7 @@ FOR_ALL = ("plate", "front")  # of the shot and all its options
 SHOWN_WORK = ("front", "walk", "film")
 FRONT_COLOUR = (232, 64, 120)
 SHADE_COLOUR = (64, 110, 232)
+GONE = "This frame is gone; have it made again."
 
 __all__ = ["footage"]
 
@@ -125,10 +126,14 @@ def get_made_frame(path: s.MadeFramePath) -> Response:
     if name is None:
         raise NotFound("This frame is not made yet.")
     if render.quality == "front":
-        return _sent(_front_picture(kept_front(kept_folder(library, take) / "front" / name)))
+        try:
+            front = kept_front(kept_folder(library, take) / "front" / name)
+        except (FileNotFoundError, KeyError):  # cleared away, or kept by an earlier version
+            raise NotFound(GONE) from None
+        return _sent(_front_picture(front))
     place = kept_folder(library, take) / "frames" / name
     if not place.is_file():
-        raise NotFound("This frame is gone; have it made again.")
+        raise NotFound(GONE)
     return _sent(png_of(Picture(read_picture(place).eight_bit)))
 
 

@@ -15,7 +15,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from lithopos.core.arrays import Array, Floats, Mask, largest_channel
+from lithopos.core.arrays import Array, Floats, Mask, largest_channel, summed_channels
 from lithopos.core.blend.blend import FrameGrain, Tones
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.colour import encode_srgb, linear_of
@@ -358,7 +358,7 @@ def _with_models(
         light = np.where(share > 0, share * tones.of_place(layer.front_light) + (1 - share) * light, light)
     covered = (frame.alpha >= WHOLLY) & ((before > 0) | (layer.cover <= 0))
     hidden = (layer.front >= WHOLE) | covered
-    left *= (shadow[:, 0] + shadow[:, 1] + shadow[:, 2]) / 3
+    left *= summed_channels(shadow) / 3
     changed = np.asarray(layer.touched & ~hidden)
     return np.asarray(light, np.float32), np.clip(left, 0, 1), *own, layer.shadow, changed
 

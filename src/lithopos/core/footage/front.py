@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from scipy import ndimage
 from scipy.sparse import diags
 
-from lithopos.core.arrays import Floats, Mask, largest_channel
+from lithopos.core.arrays import Floats, Mask, largest_channel, summed_channels
 from lithopos.core.blend.grain import Grain
 from lithopos.core.colour import encode_srgb
 from lithopos.core.composite.parts import extent
@@ -286,12 +286,12 @@ def _edge(seen: Floats, behind: Floats, mine: Mask, band: int, noise: Grain) -> 
     if not open_.any():
         return mine.astype(np.float32)
     # Their colour goes on from within; thin limbs have no sure middle, so what is surely not the place counts too.
-    off, variance = seen - behind, _summed(noise.at(behind) ** 2)
-    surely = inner | (mine & (_summed(off**2) > 25 * variance) & _deep(mine))
+    off, variance = seen - behind, summed_channels(noise.at(behind) ** 2)
+    surely = inner | (mine & (summed_channels(off**2) > 25 * variance) & _deep(mine))
     own = _carried(seen, surely if surely.any() else mine, band)
     way = own - behind
-    length = _summed(way**2)
-    told = np.clip(_summed(off * way) / np.maximum(length, 1e-6), 0, 1)
+    length = summed_channels(way**2)
+    told = np.clip(summed_channels(off * way) / np.maximum(length, 1e-6), 0, 1)
     trust = SURE * length / (length + 16 * variance + 1e-3)
     laplacian = cf_laplacian(seen.astype(np.float64), epsilon=1e-5, radius=1, is_known=inner | outer)
     sought, weight, wanted = np.flatnonzero(open_), trust[open_].astype(float), told[open_].astype(float)
@@ -302,11 +302,6 @@ def _edge(seen: Floats, behind: Floats, mine: Mask, band: int, noise: Grain) -> 
     made = inner.astype(float)
     made[open_] = np.clip(cg(system, given, x0=wanted, M=preconditioner, rtol=1e-5, maxiter=200), 0, 1)
     return np.asarray(np.where(made < 0.02, 0, np.where(made > 0.98, 1, made)), np.float32)
-
-
-def _summed(values: Floats) -> Floats:
-    """The sum (H, W) of three channels: over so short an axis numpy's own way is slow."""
-    return np.asarray(cv2.transform(values, np.ones((1, 3))), np.float32)
 
 
 def _deep(mine: Mask) -> Mask:

@@ -114,12 +114,17 @@ def _middle(values: Floats, noise: Grain) -> tuple[Floats, Floats]:
     centre = _crowded(order, 2 * CLOSE * sigma_grey)
     still = _stillness(grey, sigma_grey)
     near = np.abs(grey - centre) <= CLOSE * sigma_grey
-    made = _mean(values, near * still)
+    made, near = _shifted(values, _mean(values, near * still), still, noise)
+    return made, np.asarray(near.mean(0), np.float32)
+
+
+def _shifted(values: Floats, made: Floats, still: Floats, noise: Grain) -> tuple[Floats, Mask]:
+    """Means (N, 3) moved to where values (T, N, 3) lie closest in colour; which of these count (T, N)."""
     for _ in range(SHIFTS):
         sigma = np.maximum(noise.at(made[None])[0], 1e-3)
         near = np.logical_not(largest_channel(np.abs(values - made) > CLOSE * sigma))
         made = np.where(near.any(0)[:, None], _mean(values, near * still), made)
-    return made, np.asarray(near.mean(0), np.float32)
+    return made, near
 
 
 def _crowded(order: Floats, wide: Floats) -> Floats:
@@ -148,26 +153,22 @@ def _brighter(values: Floats, made: Floats, noise: Grain) -> tuple[Floats, Float
     The mean (N, 3) of all that lie as close together, and in which share of the frames that was seen; 0: never.
     """
     found, often = np.zeros_like(made), np.zeros(len(made), np.float32)
-    sigma = np.maximum(noise.at(made[None])[0], 1e-3)
+    sigma_grey = np.maximum(noise.at(made[None])[0], 1e-3).mean(-1) * np.float32(0.7)
     grey = values @ GREY
-    above = made @ GREY + 2 * CLOSE * sigma.mean(-1) * np.float32(0.7)
+    above = made @ GREY + 2 * CLOSE * sigma_grey
     least = max(LEAST_FRAMES, int(np.ceil(LIT_SHARE * len(values))))
     some = np.flatnonzero((grey > above).sum(0) >= least)
     if not len(some):
         return found, often
-    values, grey, sigma = values[:, some], grey[:, some], sigma[some]
+    values, grey, sigma_grey = values[:, some], grey[:, some], sigma_grey[some]
     # What is not brighter lies far off, and far from its like.
     apart = 10.0 * np.arange(1, len(values) + 1, dtype=np.float32)[:, None]
     order = np.sort(np.where(grey > above[some], grey, apart), axis=0)
     begin = (order[least - 1 :] - order[: len(order) - least + 1]).argmin(0)
     centre = np.take_along_axis(order, (begin + least // 2)[None], 0)[0]
-    near = np.abs(grey - centre) <= CLOSE * sigma.mean(-1) * np.float32(0.7)
-    told = _mean(values, near.astype(np.float32))
-    for _ in range(SHIFTS):
-        near = np.logical_not(
-            largest_channel(np.abs(values - told) > CLOSE * np.maximum(noise.at(told[None])[0], 1e-3))
-        )
-        told = np.where(near.any(0)[:, None], _mean(values, near.astype(np.float32)), told)
+    near = np.abs(grey - centre) <= CLOSE * sigma_grey
+    every = np.ones_like(grey)
+    told, near = _shifted(values, _mean(values, near * every), every, noise)
     found[some], often[some] = told, near.mean(0)
     return found, often
 
