@@ -74,7 +74,7 @@ def bench_footage(whole: Path | None = None) -> None:
     names = {one: whole / f"{NAME}.{one}.mkv" if whole else None for one in ("take", "truth", "mattes")}
     take = names["take"] or DATA / f"{NAME}.webm"
     truth = names["truth"] or DATA / f"{NAME}.truth.webm"
-    mattes = names["mattes"] or DATA / f"{NAME}.mattes.webm"
+    mattes = names["mattes"] or DATA / f"{NAME}.mattes.mkv"
     plate = read_picture(whole / f"{NAME}.plate.png" if whole else DATA / f"{NAME}.plate.jpg")
     for exact in (False, True):
         with tempfile.TemporaryDirectory() as folder:

@@ -284,12 +284,12 @@ def main(samples: int, frames: int, every: int, out: Path, whole: Path | None) -
         takes["mattes"].append((filmed(masks.at(number / RATE), shake(number)).clip(0, 1) * 255 + 0.5).astype(np.uint8))
         print(f"{NAME}: frame {number + 1} of {frames}", end="\r", file=sys.stderr)
     told = {**truth_of(Studio(mi, walked_place()), NAME), "photograph": f"{NAME}.webm", "rate": RATE}
-    told |= {"with_model": f"{NAME}.truth.webm", "plate": f"{NAME}.plate.jpg", "passers": f"{NAME}.mattes.webm"}
+    told |= {"with_model": f"{NAME}.truth.webm", "plate": f"{NAME}.plate.jpg", "passers": f"{NAME}.mattes.mkv"}
     told["shake_px"] = [np.round(shake(number), 4).tolist() for number in numbers]
     (out / f"{NAME}.json").write_text(json.dumps(told, indent=1) + "\n")
     write_film(takes["take"], out / f"{NAME}.webm", 13, steps_heard())
     write_film(takes["truth"], out / f"{NAME}.truth.webm", 20)
-    write_film(takes["mattes"], out / f"{NAME}.mattes.webm", 20)
+    write_film(takes["mattes"], out / f"{NAME}.mattes.mkv", None)  # who is in front is judged by less than a code
     if whole:
         whole.mkdir(parents=True, exist_ok=True)
         for name, pictures in takes.items():

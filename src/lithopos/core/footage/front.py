@@ -1,9 +1,8 @@
 """Who passes in front of the place: how much of each pixel they fill, and where they darken it.
 
 A frame differs from the clean plate by its noise, by shadows, or because somebody is there. What neither noise nor a
-shadow explains is somebody; once their colours are learnt, these decide where it could be either. At their edges a
-pixel C shows α F + (1 − α) B with B known: α is told along F − B, as surely as both differ, and in between by the
-matting Laplacian (Levin, Lischinski & Weiss 2008, DOI 10.1109/TPAMI.2007.1177).
+shadow explains is somebody; once their colours are learnt, these decide where it could be either. Then their edges are
+told (`edges.py`), and how dark the place is under them.
 """
 
 from __future__ import annotations
@@ -15,13 +14,12 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage
-from scipy.sparse import diags
 
-from lithopos.core.arrays import Floats, Mask, largest_channel, summed_channels
-from lithopos.core.blend.grain import Grain
+from lithopos.core.arrays import Floats, Mask, largest_channel
 from lithopos.core.colour import encode_srgb
 from lithopos.core.composite.parts import extent
 from lithopos.core.footage.colours import MOST_ODDS, SURE_ODDS, Colours, guided, log_odds
+from lithopos.core.footage.edges import soft_edge
 from lithopos.core.footage.shadows import LIGHTEST, UNLIT, Looks, shadowed
 
 SOMEBODY = 3.6  # what neither noise nor shadow explains, of noise variances a channel
@@ -32,7 +30,6 @@ SEEN_THROUGH, BARE = 16, 1.5  # but one of so many pixels that shows the place, 
 CHANGED, MARGIN_PX = 2.0, 24  # noise variances of a neighbourhood from which it is looked at; pixels about it
 BAND_PX = 0.0021  # of the picture's width: how far from a verdict's border its edge is sought
 SHADE_PX = 1.2  # how far a shade is smoothed
-SURE = 30.0  # how much the known background counts in it beside the Laplacian
 
 Part = tuple[slice, slice]
 
@@ -245,7 +242,7 @@ def front_of_frame(looks: Looks, verdict: Verdict, matters: Mask | None = None) 
             )
             seen = np.ascontiguousarray(looks.seen[here])
             behind = encode_srgb(looks.plate[here] * shade[here])
-            soft = _edge(seen, behind, mine, band, looks.noise)
+            soft = soft_edge(seen, behind, mine, band, looks.noise)
             alpha[here] = np.where(sought & (mine | ~somebody[here]), soft, alpha[here])
     return Front(alpha, _only_where(shade, matters), np.where(labels > 0, labels, wide))
 
@@ -268,68 +265,3 @@ def _under(shade: Floats, somebody: Mask) -> Floats:
     flat = told.reshape(-1, 3)
     flat[unknown] = flat[nearest[numbers.ravel()[unknown]]]
     return np.asarray(np.minimum(told, LIGHTEST), np.float32)
-
-
-def _edge(seen: Floats, behind: Floats, mine: Mask, band: int, noise: Grain) -> Floats:
-    """How much of each pixel of a part one fills, (H, W); sure away from the border of `mine`.
-
-    Parameters
-    ----------
-    seen, behind : (H, W, 3) encoded: the frame, and the place behind them.
-    """
-    from pymatting import cf_laplacian, cg, ichol
-
-    kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (2 * band + 1, 2 * band + 1))
-    inner = cv2.erode(mine.astype(np.uint8), kernel) > 0
-    outer = cv2.dilate(mine.astype(np.uint8), kernel) == 0
-    open_ = ~(inner | outer)
-    if not open_.any():
-        return mine.astype(np.float32)
-    # Their colour goes on from within; thin limbs have no sure middle, so what is surely not the place counts too.
-    off, variance = seen - behind, summed_channels(noise.at(behind) ** 2)
-    surely = inner | (mine & (summed_channels(off**2) > 25 * variance) & _deep(mine))
-    own = _carried(seen, surely if surely.any() else mine, band)
-    way = own - behind
-    length = summed_channels(way**2)
-    told = np.clip(summed_channels(off * way) / np.maximum(length, 1e-6), 0, 1)
-    trust = SURE * length / (length + 16 * variance + 1e-3)
-    laplacian = cf_laplacian(seen.astype(np.float64), epsilon=1e-5, radius=1, is_known=inner | outer)
-    sought, weight, wanted = np.flatnonzero(open_), trust[open_].astype(float), told[open_].astype(float)
-    rows = laplacian[sought]
-    system = rows[:, sought] + diags(weight)
-    given = weight * wanted - rows @ inner.ravel().astype(float)
-    preconditioner = ichol(system.tocsc(), discard_threshold=1e-4)
-    made = inner.astype(float)
-    made[open_] = np.clip(cg(system, given, x0=wanted, M=preconditioner, rtol=1e-5, maxiter=200), 0, 1)
-    return np.asarray(np.where(made < 0.02, 0, np.where(made > 0.98, 1, made)), np.float32)
-
-
-def _deep(mine: Mask) -> Mask:
-    """A pixel within the border."""
-    return cv2.erode(mine.astype(np.uint8), np.ones((3, 3), np.uint8)) > 0
-
-
-def _carried(values: Floats, known: Mask, reach: int) -> Floats:
-    """Values (H, W, 3) of the known pixels, carried to those beside them."""
-    share = known.astype(np.float32)
-    made, weight = np.zeros_like(values), np.zeros_like(share)
-    both = np.dstack([values * share[..., None], share])
-    for sigma in (0.8 * reach, 2.5 * reach, 8.0 * reach):
-        blurred = _blurred(both, sigma)
-        told, close = blurred[..., :3], blurred[..., 3]
-        here = np.clip(close * 20, 0, 1) * (1 - weight)
-        made += here[..., None] * told / np.maximum(close, 1e-6)[..., None]
-        weight += here
-    rest = values[known].mean(0)
-    return np.asarray(made + (1 - weight)[..., None] * rest, np.float32)
-
-
-def _blurred(values: Floats, sigma: float) -> Floats:
-    """Values (H, W, 4) blurred, by a smaller copy where that is wide."""
-    fewer = int(sigma // 2)
-    height, width = values.shape[:2]
-    if fewer < 2 or min(height, width) < 8 * fewer:
-        return np.asarray(cv2.GaussianBlur(values, (0, 0), sigma), np.float32)
-    small = cv2.resize(values, (width // fewer, height // fewer), interpolation=cv2.INTER_AREA)
-    small = cv2.GaussianBlur(small, (0, 0), sigma / fewer)
-    return np.asarray(cv2.resize(small, (width, height), interpolation=cv2.INTER_LINEAR), np.float32)
