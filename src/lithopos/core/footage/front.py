@@ -95,7 +95,10 @@ def judged(
         verdict, unlike, shade = _at_first(looks, changed, deepest, bluer)
     else:
         verdict, unlike, shade = _by_colour(looks, changed, deepest, colours)
-    somebody = _whole(verdict, unlike, LEAST * verdict.size) if verdict.any() else verdict
+    somebody = np.zeros_like(verdict)
+    part = extent(verdict, MARGIN_PX)
+    if verdict.any():
+        somebody[part] = _whole(verdict[part], unlike[part], LEAST * verdict.size)
     return Verdict(somebody, _only_where(shade, changed & ~somebody))
 
 

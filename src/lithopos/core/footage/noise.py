@@ -12,6 +12,7 @@ from lithopos.core.blend.grain import KNOTS, REACH, Grain
 from lithopos.core.footage.parallel import side_by_side
 
 LEAST = 400  # pixels by which a brightness is told
+MOST_ASKED = 5_000  # of a pair
 FLOOR = 0.29  # codes: rounding alone
 NEAR, LOUD = 9, 4.0  # pixels across of a neighbourhood; its noise variances from which something moves
 FLAT = 0.6  # of all pixels, the least steep
@@ -54,10 +55,13 @@ def _noise_of(item: tuple[int, tuple[Floats, Floats]]) -> tuple[Array, Array, Ar
     change, level = one - other, np.asarray((one + other) / 2, np.float32)
     change = np.asarray(change - np.median(change[::4, ::4], axis=(0, 1)), np.float32)
     still = _still(change) & _flat(level)
-    own, bins = change[still], np.clip(np.round(level[still] / (255 / (len(KNOTS) - 1))).astype(int), 0, len(KNOTS) - 1)
+    chosen = np.flatnonzero(still)
     for c in range(3):
-        for number in np.unique(bins[:, c]):
-            told = own[bins[:, c] == number, c]
+        own, bright = (np.take(one[..., c], chosen) for one in (change, level))
+        bins = np.clip(np.round(bright / (255 / (len(KNOTS) - 1))), 0, len(KNOTS) - 1).astype(np.uint8)
+        for number in np.unique(bins):
+            told = own[bins == number]
+            told = told[:: max(1, len(told) // MOST_ASKED)]
             spread = max(1.4826 * float(np.median(np.abs(told))), FLOOR)
             inside = told[np.abs(told) < QUIET * spread]
             # A normal deviation cut at QUIET of them has 0.973 of its variance left.
@@ -88,15 +92,17 @@ def _hanging(change: Floats, still: Mask) -> tuple[Array, Array]:
     size = 2 * REACH + 1
     found = np.zeros((3, size, size))
     height, width = still.shape
-    for dy in range(-REACH, REACH + 1):
-        for dx in range(-REACH, REACH + 1):
+    for dy in range(REACH + 1):
+        for dx in range(-REACH if dy else 0, REACH + 1):
             y0, y1, x0, x1 = max(0, dy), min(height, height + dy), max(0, dx), min(width, width + dx)
             here = change[y0:y1, x0:x1]
             there = change[y0 - dy : y1 - dy, x0 - dx : x1 - dx]
             both = still[y0:y1, x0:x1] & still[y0 - dy : y1 - dy, x0 - dx : x1 - dx]
             # Where it is not still the change is 0.
             total = np.einsum("ijk,ijk->k", here, there, dtype=float)
-            found[:, dy + REACH, dx + REACH] = total / max(int(np.count_nonzero(both)), 1)
+            # As with the neighbour on the other side.
+            for way in (1, -1):
+                found[:, way * dy + REACH, way * dx + REACH] = total / max(int(np.count_nonzero(both)), 1)
     found /= np.maximum(found[:, REACH : REACH + 1, REACH : REACH + 1], 1e-9)
     flat = change[still].astype(float)
     return found, np.asarray(np.corrcoef(flat.T) if len(flat) > 10 else np.eye(3))

@@ -133,10 +133,15 @@ def beside_line(ratio: Floats, deepest: Floats) -> tuple[Floats, Floats]:
     less may come from about as well: only then a ratio is darker than the line.
     """
     green = np.maximum(ratio[..., 1], 1e-4)
-    sunny = np.clip((green - deepest[..., 1]) / (1 - deepest[..., 1]), 0, 1)[..., None]
-    line = deepest + (1 - deepest) * sunny
+    line = _line(green, deepest)
     off = np.log(np.maximum(ratio[..., ::2], 1e-4) / green[..., None]) - np.log(line[..., ::2] / line[..., 1:2])
     return np.asarray(green / line[..., 1], np.float32), np.asarray(off, np.float32)
+
+
+def _line(green: Floats, deepest: Floats) -> Floats:
+    """Ratios (..., 3) of shadows whose green is nearest to these, (...)."""
+    sunny = np.clip((green - deepest[..., 1]) / (1 - deepest[..., 1]), 0, 1)[..., None]
+    return np.asarray(deepest + (1 - deepest) * sunny, np.float32)
 
 
 def like_shadow(ratio: Floats, doubt: Floats | float, deepest: Floats, bluer: float) -> Mask:
@@ -146,11 +151,16 @@ def like_shadow(ratio: Floats, doubt: Floats | float, deepest: Floats, bluer: fl
     ----------
     doubt : by how much colour may be off besides, of natural logarithms.
     """
-    close, off = beside_line(ratio, deepest)
-    more = np.asarray(doubt)[..., None]
-    fits = (off >= OFF_FROM - more - [bluer, 0]) & (off <= OFF_TO + more + [0, bluer])
-    colour = fits[..., 0] & fits[..., 1]
-    return np.asarray(colour & (close >= LEAST_ABOUT) & (close <= LIGHTEST * (1 + doubt)))
+    green = np.maximum(ratio[..., 1], 1e-4)
+    line = _line(green, deepest)
+    close = green / line[..., 1]
+    made = (close >= LEAST_ABOUT) & (close <= LIGHTEST * (1 + doubt))
+    # By how much red and blue are off, as `beside_line` has it, but without any logarithm.
+    for channel, place, more in ((0, 0, (bluer, 0.0)), (2, 1, (0.0, bluer))):
+        own, like = np.maximum(ratio[..., channel], 1e-4) * line[..., 1], green * line[..., channel]
+        least, most = OFF_FROM[place] - more[0] - doubt, OFF_TO[place] + more[1] + doubt
+        made &= (own >= np.exp(least) * like) & (own <= np.exp(most) * like)
+    return np.asarray(made)
 
 
 def shade_of(frame: Floats, plate: Floats) -> Floats:

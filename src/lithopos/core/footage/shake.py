@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import cv2
 import numpy as np
 
-from lithopos.core.arrays import Array, Floats, Mask
+from lithopos.core.arrays import Array, Floats
 from lithopos.core.exchange.picture import Codes, encoded_of
 
 STEADY, LEAST_STEADY_PX = 0.008, 6.0  # of the picture's diagonal: a camera that moves more stands on no stand
@@ -89,13 +89,10 @@ class Reference:
         inside[8:-8, 8:-8] = True
         chosen = inside & (steep >= np.quantile(steep[8:-8, 8:-8], TEXTURED))
         each = max(1, int(chosen.sum()) // MOST_ASKED)
-        told_by = np.zeros(chosen.size, bool)
-        told_by[np.flatnonzero(chosen)[::each]] = True
-        self.chosen: Mask = told_by.reshape(chosen.shape)
-        y, x = np.nonzero(self.chosen)
+        y, x = (one[::each] for one in np.nonzero(chosen))
+        self.places = np.stack([x, y, np.ones_like(x)]).astype(float)
         dx, dy = x - (width - 1) / 2, y - (height - 1) / 2
-        gx, gy = gx[self.chosen], gy[self.chosen]
-        told = self.grey[self.chosen]
+        gx, gy, told = gx[y, x], gy[y, x], self.grey[y, x]
         self.slopes = np.stack([gx, gy, dx * gy - dy * gx, dx * gx + dy * gy, told, np.ones_like(told)], 1).astype(
             float
         )
@@ -114,16 +111,19 @@ class Reference:
         at = self._guessed(grey)
         found = np.array([at.x, at.y, at.turn, at.grown])
         for _ in range(ROUNDS):
-            back = inverse(Moved(*map(float, found)).matrix(width, height))
-            # What the frame shows where the reference frame's pixels went.
-            seen = brought_to(grey, back)[self.chosen].astype(float)
-            left = seen - self.told
+            there = Moved(*map(float, found)).matrix(width, height)
+            left = self._seen(grey, there) - self.told
             step = self._step(left)
             # Composed with the inverse of the small step (Baker & Matthews, 3.2).
             found -= step
             if np.hypot(step[0], step[1]) < ENOUGH and abs(step[2]) * width < ENOUGH:
                 break
         return Moved(*map(float, found)).scaled(1 / self.share)
+
+    def _seen(self, grey: Floats, there: Array) -> Array:
+        """What a frame shows where the reference frame's pixels went."""
+        x, y = (there @ self.places).astype(np.float32)
+        return cv2.remap(grey, x, y, cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE).ravel().astype(float)
 
     def _step(self, left: Array) -> Array:
         scale = max(1.4826 * float(np.median(np.abs(left - np.median(left)))), 1e-5)
