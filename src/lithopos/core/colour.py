@@ -5,6 +5,7 @@ from __future__ import annotations
 from functools import cache
 from typing import Any
 
+import cv2
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
@@ -25,14 +26,16 @@ def decode_srgb(encoded: ArrayLike) -> Floats:
 
 def linear_of(codes: NDArray[np.uint8] | NDArray[np.uint16]) -> Floats:
     """Codes as linear light, of those that are encoded as sRGB."""
-    return _linear_of_each(codes.dtype)[codes]
+    if not codes.size:
+        return np.zeros(codes.shape, np.float32)
+    return np.asarray(cv2.LUT(codes.reshape(1, -1), _linear_of_each(codes.dtype)).reshape(codes.shape))
 
 
 @cache
 def _linear_of_each(kind: np.dtype[Any]) -> Floats:
-    """The linear light of all codes of a kind: looked up far faster than reckoned pixel by pixel."""
+    """The linear light of all codes of a kind, in a row: looked up far faster than reckoned pixel by pixel."""
     top = np.iinfo(kind).max
-    return decode_srgb(np.arange(top + 1, dtype=np.float32) / np.float32(top))
+    return decode_srgb(np.arange(top + 1, dtype=np.float32)[None] / np.float32(top))
 
 
 def encode_srgb(linear: ArrayLike) -> Floats:
