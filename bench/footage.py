@@ -130,7 +130,8 @@ def _again(job: FootageJob) -> FootageJob:
 
 
 def _mattes(job: FootageJob, path: Path) -> None:
-    errors, whole = [], []
+    errors: list[Floats] = []
+    whole: list[float] = []
     for number, codes in zip(job.frames, read_frames(path, job.frames[0], job.frames[-1]), strict=True):
         true, found = encoded_of(codes)[..., 1], job.front(number).alpha
         solid = (true > 0.5).astype(np.uint8)
@@ -141,10 +142,12 @@ def _mattes(job: FootageJob, path: Path) -> None:
         if job.matters is not None:
             band &= cv2.warpAffine(job.matters.astype(np.uint8), job.study.lies(number), band.shape[::-1]) > 0
         if band.any():
-            errors.append(float(np.abs(found - true)[band].mean()))
+            errors.append(np.abs(found - true)[band])
         whole.append(float(np.abs(found - true).mean()))
     where = "everywhere" if job.matters is None else "where the model, its shadow or its reflection is"
-    told = f"{np.mean(errors):.4f} mean absolute error in the band, {np.max(errors):.4f} at worst"
+    frames = [float(one.mean()) for one in errors]
+    told = f"{np.concatenate(errors).mean():.4f} mean absolute error in the band"
+    told += f" (the mean of frames {np.mean(frames):.4f}, the worst {np.max(frames):.4f})"
     print(f"  mattes {where}: {told}, {np.mean(whole):.5f} over all")
 
 
