@@ -14,8 +14,9 @@ import numpy as np
 from PIL import Image
 
 from lithopos.core.errors import InputError
+from lithopos.library.database import Stale
 from lithopos.library.sites import change_site, redo_site, site_of, undo_site
-from lithopos.library.store import Library, Stale
+from lithopos.library.store import Library
 from tests.core.sites import SIZE, MadeSite, made_site
 
 BOX = {"id": "w", "kind": "box", "points": [[800, 1100], [1000, 1120], [1000, 1050]], "height_m": 1.0}

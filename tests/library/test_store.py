@@ -14,8 +14,10 @@ from typing import Any
 from sqlalchemy import event, text
 
 from lithopos.core.errors import InputError, NoRoom
+from lithopos.library.database import RESERVE, NotFound, Stale
 from lithopos.library.models import Base
-from lithopos.library.store import RESERVE, Library, NotFound, ShotState, Stale
+from lithopos.library.shots import ShotState
+from lithopos.library.store import Library
 from tests.support import SAMPLES
 
 

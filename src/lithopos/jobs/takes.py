@@ -28,7 +28,8 @@ from lithopos.core.render.session import Session
 from lithopos.core.shot import Deliverable, Take
 from lithopos.jobs.files import FILES, MadeFile, readers_of
 from lithopos.library.models import Render
-from lithopos.library.store import Library, ShotState
+from lithopos.library.shots import ShotState
+from lithopos.library.store import Library
 
 TAKE_WORK = ("plate", "front", "walk", "film")  # the plate, who is in front, a small proof of all, all of it
 FRAMES, SHOWN, LOOKED = "frames.json", "shown", "looked.json"

@@ -23,8 +23,10 @@ from lithopos.core.reading.ask import read_picture
 from lithopos.core.shot import load_shot, upgraded
 from lithopos.core.shot.deliver import Recipe
 from lithopos.core.site import load_site
+from lithopos.library.database import new_id
+from lithopos.library.files import MOST_RECIPES
 from lithopos.library.models import Project, Render, Revision, ShotRow, SiteRevision, SiteRow
-from lithopos.library.store import MOST_RECIPES, Library, new_id
+from lithopos.library.store import Library
 
 NAME = "project.json"
 MOST_BYTES, MOST_DOCUMENT_BYTES = 64 << 30, 512 << 20

@@ -14,9 +14,10 @@ from lithopos.core.shot import Shot, load_shot, upgraded
 from lithopos.core.shot.change import changed, met
 from lithopos.core.site import Site, load_site
 from lithopos.core.site.document import LISTS
+from lithopos.library.database import NotFound, Stale
 from lithopos.library.models import Project, SiteRevision, SiteRow
 from lithopos.library.settling import heads_of, settle
-from lithopos.library.store import Library, NotFound, Stale
+from lithopos.library.store import Library
 
 __all__ = ["SiteState", "change_site", "redo_site", "site_of", "site_shots", "undo_site"]
 

@@ -17,8 +17,9 @@ from lithopos.core.reading.ask import read_picture_kept
 from lithopos.core.readings import Sources, with_readings
 from lithopos.jobs.queue import Queue
 from lithopos.jobs.takes import begin_take
+from lithopos.library.shots import ShotState
 from lithopos.library.sites import change_site
-from lithopos.library.store import Library, ShotState
+from lithopos.library.store import Library
 from lithopos.samples.make import DATA, TAKE
 
 PROJECT, VIEWS = "Tidewater yard", "Tidewater yard from three sides"

@@ -49,8 +49,9 @@ from lithopos.core.standing.ask import RestAnswer
 from lithopos.jobs.asked import Asked, Question
 from lithopos.jobs.takes import begin_take
 from lithopos.library.archive import read_project, write_project
+from lithopos.library.database import NotFound
 from lithopos.library.models import StoredFile, shot_name
-from lithopos.library.store import NotFound, ShotState
+from lithopos.library.shots import ShotState
 from lithopos.web import schemas as s
 from lithopos.web.at_hand import answer, library_at_hand, panorama_of, photograph_of, queue_at_hand, slug
 from lithopos.web.part import part

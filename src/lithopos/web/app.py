@@ -19,7 +19,8 @@ from lithopos import __version__
 from lithopos.core.errors import InputError, NoRoom, input_error_from
 from lithopos.core.readiness import Code
 from lithopos.jobs.queue import Queue
-from lithopos.library.store import FULL, Library, NotFound, Stale, full_disk
+from lithopos.library.database import FULL, NotFound, Stale, full_disk
+from lithopos.library.store import Library
 from lithopos.web.api import api
 from lithopos.web.delivery import delivery
 from lithopos.web.footage import footage

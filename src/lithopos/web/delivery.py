@@ -21,7 +21,8 @@ from lithopos.core.render.render import PROOF_WIDTH
 from lithopos.core.shot import Deliverable, Shot
 from lithopos.core.shot.deliver import Recipe
 from lithopos.jobs.files import made_files
-from lithopos.library.store import NotFound, ShotState
+from lithopos.library.database import NotFound
+from lithopos.library.shots import ShotState
 from lithopos.web import schemas as s
 from lithopos.web.api import project_full
 from lithopos.web.at_hand import answer, library_at_hand, queue_at_hand

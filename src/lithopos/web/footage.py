@@ -17,8 +17,9 @@ from lithopos.core.footage.front import Front
 from lithopos.core.footage.front_files import kept_front
 from lithopos.core.shot import Take
 from lithopos.jobs.takes import FRAMES, LOOKED, TAKE_WORK, kept_folder, shown_frame
+from lithopos.library.database import NotFound
 from lithopos.library.models import Render
-from lithopos.library.store import NotFound, ShotState
+from lithopos.library.shots import ShotState
 from lithopos.web import schemas as s
 from lithopos.web.at_hand import answer, library_at_hand, queue_at_hand
 from lithopos.web.part import part

@@ -19,7 +19,7 @@ from lithopos.core.place.gleam import GleamAnswer, GleamQuestion, gleam_of
 from lithopos.core.place.hazy import HazeAnswer, HazeQuestion, haze_of
 from lithopos.core.place.matched import GroundTurn, turned_by_ground
 from lithopos.core.place.reflectance import PickedReflectance, ReflectanceQuestion, picked_reflectance
-from lithopos.library.store import NotFound
+from lithopos.library.database import NotFound
 from lithopos.web import schemas as s
 from lithopos.web.at_hand import answer, library_at_hand, panorama_of, photograph_of
 from lithopos.web.part import part

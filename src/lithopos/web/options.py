@@ -11,7 +11,8 @@ from lithopos.core.render.small import small_question
 from lithopos.core.shot.option import Option, difference, optioned, united
 from lithopos.jobs.asked import Asked
 from lithopos.library.models import Render
-from lithopos.library.store import Library, ShotState
+from lithopos.library.shots import ShotState
+from lithopos.library.store import Library
 from lithopos.web import schemas as s
 from lithopos.web.api import shot_out
 from lithopos.web.at_hand import answer, library_at_hand, queue_at_hand

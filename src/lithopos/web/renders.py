@@ -25,8 +25,9 @@ from lithopos.core.shot import Shot
 from lithopos.jobs.files import PICTURE, made_files
 from lithopos.jobs.takes import TAKE_WORK
 from lithopos.jobs.worker import PREVIEW, SCOPE, WHITES
+from lithopos.library.database import NotFound
 from lithopos.library.models import Render
-from lithopos.library.store import NotFound, ShotState
+from lithopos.library.shots import ShotState
 from lithopos.web import schemas as s
 from lithopos.web.at_hand import answer, library_at_hand, photograph_of, queue_at_hand, slug
 from lithopos.web.part import part
