@@ -185,14 +185,14 @@ class Coded(unittest.TestCase):
 
 
 class MostOfTheTime(unittest.TestCase):
-    """What lies on the place in four of five frames."""
+    """What lies on the place in most frames."""
 
-    def plate(self, lying: Floats, where: tuple[slice, slice]) -> Floats:
-        """The clean plate of a place on which something lies in all but every fifth frame."""
+    def plate(self, lying: Floats, where: tuple[slice, slice], bare: int = 5, place: Floats | None = None) -> Floats:
+        """The clean plate of a place on which something lies in all frames but each so many-th."""
         rng = np.random.default_rng(5)
-        light = np.repeat(court(90, 120)[None], 40, axis=0)
+        light = np.repeat((court(90, 120) if place is None else place)[None], 40, axis=0)
         for number in range(40):
-            if number % 5:
+            if number % bare:
                 light[number][where] = lying
         noisy = encode(light) + rng.normal(0, 0.006, light.shape)
         return clean_plate(np.round(np.clip(noisy, 0, 1) * 65535).astype(np.uint16), grain(1.53)).encoded
@@ -202,6 +202,22 @@ class MostOfTheTime(unittest.TestCase):
         shadow = court(90, 120)[where] * np.array([0.24, 0.27, 0.31], np.float32)
         off = np.abs(self.plate(shadow, where) - encode(court(90, 120)))
         self.assertLess(off[22:58, 32:78].mean(), 0.004)
+
+    def test_nor_is_one_that_is_hardly_ever_gone_and_whose_texture_a_codec_smoothed(self) -> None:
+        where = slice(20, 60), slice(30, 80)
+        smoothed = cv2.GaussianBlur(court(90, 120), (0, 0), 1.5)[where]
+        shadow = smoothed * np.array([0.24, 0.27, 0.31], np.float32)
+        off = np.abs(self.plate(shadow, where, bare=13) - encode(court(90, 120)))
+        self.assertLess(off[22:58, 32:78].mean(), 0.008)
+
+    def test_dark_ground_is_not_as_pale_as_somebody_who_stood_on_it_for_long(self) -> None:
+        """Both without a pattern, of the colours of a shadow and of light: the ground about it is dark, too."""
+        where = slice(20, 60), slice(30, 80)
+        asphalt = np.full((90, 120, 3), 0.06, np.float32)
+        somebody = asphalt.copy()
+        somebody[where] = 0.25
+        off = np.abs(self.plate(asphalt[where], where, place=somebody) - encode(asphalt))
+        self.assertLess(off.max(), 0.01)
 
     def test_something_dark_stays_though_something_pale_stood_before_it(self) -> None:
         """Of another colour than light and shadow, or with another pattern."""

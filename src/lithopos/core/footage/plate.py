@@ -3,8 +3,8 @@
 Of each pixel's values over time the most that lie close together, within the take's own noise, are the place: people
 pass, the place stays (a mode by the shortest interval, Robertson & Cryer 1974, DOI 10.1080/01621459.1974.10480246,
 then mean shifts, Comaniciu & Meer 2002). Their mean is the plate, each weighed by how still the pixel is just then.
-Somebody's shadow may lie on the same ground most of the time: where the place was often enough seen brighter, with the
-same texture and as a shadow's colour wants it, that is the place.
+Somebody's shadow may lie on the same ground most of the time: a region that was often enough seen brighter, with the same
+texture and as a shadow's colour wants it, is as bright if the plate about it goes on so.
 """
 
 from __future__ import annotations
@@ -29,10 +29,13 @@ LEAST_FRAMES = 3
 ASKED = 20_000  # pixels by which it is told how much a pixel changes over time
 STRIP = 2_000_000  # values of a strip of rows in all frames at once
 STILL_OPEN = 0.8  # of the pixels looked at, below which the rest is looked at alone
-LIT_SHARE = 0.12  # of the frames that must show a place without a shadow that lies on it most of the time
+LIT_SHARE = 0.06  # of the frames that must show a place without a shadow that lies on it most of the time
 SHADED = 0.85  # light left in such a shadow at most
 BLUER, DOUBT = 0.25, 0.1  # natural logarithms: how much bluer than usual it may be; how far off a single pixel's colour
-ALIKE, ALIKE_PX = 6.0, 7  # noise variances within which both have the same texture; pixels across in which that is told
+ALIKE, ALIKE_PX = 0.2, 7  # correlation from which both have the same texture; pixels across in which that is told
+FLAT = 2.0  # noise variances of hardly any texture
+FILLED = 0.6  # of a region's pixels those that must be in shadow
+SEAM_PX, SEAM_SHARE = 9, 0.3  # pixels across in which a border is judged; of it, where it must go on as lit
 
 GREY = REC709.astype(np.float32)
 
@@ -146,26 +149,24 @@ def _crowded(order: Floats, wide: Floats) -> Floats:
 
 
 def _brighter(values: Floats, made: Floats, noise: Grain) -> tuple[Floats, Floats]:
-    """Of what is seen brighter than `made` (N, 3) in values (T, N, 3), the narrowest `LIT_SHARE` of all frames.
+    """What most of those values (T, N, 3) show that are brighter than `made` (N, 3).
 
     Returns
     -------
     The mean (N, 3) of all that lie as close together, and in which share of the frames that was seen; 0: never.
     """
     found, often = np.zeros_like(made), np.zeros(len(made), np.float32)
-    sigma_grey = np.maximum(noise.at(made[None])[0], 1e-3).mean(-1) * np.float32(0.7)
     grey = values @ GREY
-    above = made @ GREY + 2 * CLOSE * sigma_grey
+    above = made @ GREY + 2 * CLOSE * np.maximum(noise.at(made[None])[0], 1e-3).mean(-1) * np.float32(0.7)
     least = max(LEAST_FRAMES, int(np.ceil(LIT_SHARE * len(values))))
     some = np.flatnonzero((grey > above).sum(0) >= least)
     if not len(some):
         return found, often
-    values, grey, sigma_grey = values[:, some], grey[:, some], sigma_grey[some]
+    values, grey = values[:, some], grey[:, some]
+    sigma_grey = np.maximum(noise.at(values.max(0)[None])[0], 1e-3).mean(-1) * np.float32(0.7)
     # What is not brighter lies far off, and far from its like.
     apart = 10.0 * np.arange(1, len(values) + 1, dtype=np.float32)[:, None]
-    order = np.sort(np.where(grey > above[some], grey, apart), axis=0)
-    begin = (order[least - 1 :] - order[: len(order) - least + 1]).argmin(0)
-    centre = np.take_along_axis(order, (begin + least // 2)[None], 0)[0]
+    centre = _crowded(np.sort(np.where(grey > above[some], grey, apart), axis=0), 2 * CLOSE * sigma_grey)
     near = np.abs(grey - centre) <= CLOSE * sigma_grey
     every = np.ones_like(grey)
     told, near = _shifted(values, _mean(values, near * every), every, noise)
@@ -180,17 +181,57 @@ def _shaded(plate: Floats, lit: Floats, often: Mask, noise: Grain) -> Mask:
     # Only of such pixels: beside them there is no shadow, or somebody.
     there = often[..., None].astype(np.float32)
     dark, light = decode_srgb(plate) * there, decode_srgb(lit) * there
-    ratio = ratio_of(dark, light, ALIKE_PX)
-    off = ((encode_srgb(light * ratio) - plate) / np.maximum(noise.at(plate), 1e-3)) ** 2 * there
-    share = cv2.blur(there[..., 0], (ALIKE_PX, ALIKE_PX))
-    alike = cv2.blur(np.asarray(off.mean(-1), np.float32), (ALIKE_PX, ALIKE_PX)) < ALIKE * share
     usual = np.array(USUAL_DEEPEST, np.float32)
-    shade = like_shadow(ratio, 0.0, usual, BLUER) & (ratio[..., 1] < SHADED)
-    surely = cv2.morphologyEx((often & alike & shade).astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))
+    ratio, own = ratio_of(dark, light, ALIKE_PX), ratio_of(dark, light, 1)
+    surely = often & like_shadow(ratio, 0.0, usual, BLUER) & (ratio[..., 1] < SHADED)
+    surely = cv2.morphologyEx(surely.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)) > 0
     # At its border windows reach beyond it: there each pixel's own ratio may do.
-    near = cv2.dilate(surely, np.ones((2 * ALIKE_PX + 1, 2 * ALIKE_PX + 1), np.uint8)) > 0
-    own = ratio_of(dark, light, 1)
-    return near & often & like_shadow(own, DOUBT, usual, BLUER) & (own[..., 1] < SHADED)
+    near = cv2.dilate(surely.astype(np.uint8), np.ones((2 * ALIKE_PX + 1, 2 * ALIKE_PX + 1), np.uint8)) > 0
+    found = near & often & like_shadow(own, DOUBT, usual, BLUER) & (own[..., 1] < SHADED)
+    _, regions = cv2.connectedComponents(
+        cv2.morphologyEx(found.astype(np.uint8), cv2.MORPH_CLOSE, np.ones((5, 5), np.uint8))
+    )
+    # Leaves are brighter and darker pixel by pixel, a shadow is all of a region.
+    whole = np.bincount(regions[found], minlength=regions.max() + 1) > FILLED * np.bincount(regions.ravel())
+    alike = _same_texture(plate, encode_srgb(light * ratio), found, regions, noise)
+    return found & (whole & alike & _going_on(plate, lit, found, regions))[regions]
+
+
+def _same_texture(plate: Floats, like: Floats, found: Mask, regions: NDArray[np.int32], noise: Grain) -> Mask:
+    """Which regions of a plate have the texture that they should have, `like` (H, W, 3), or hardly any.
+
+    Parameters
+    ----------
+    found : (H, W) the pixels that count; `regions`: the number of each one's region.
+    """
+    size, there = (ALIKE_PX, ALIKE_PX), found.astype(np.float32)
+    share = np.maximum(cv2.blur(there, size), 1e-6)
+    loud = np.maximum(noise.at(plate) @ GREY, 1e-3)
+
+    def texture(values: Floats) -> Floats:
+        grey = values @ GREY
+        return np.asarray(((grey - cv2.blur(grey * there, size) / share) / loud)[found], np.float32)
+
+    own, wanted = texture(plate), texture(like)
+    number, count = regions[found], int(regions.max()) + 1
+    mine, theirs, both = (np.bincount(number, one, count) for one in (own**2, wanted**2, own * wanted))
+    pixels = np.maximum(np.bincount(number, minlength=count), 1)
+    return np.asarray((both > ALIKE * np.sqrt(mine * theirs)) | (mine < FLAT * pixels))
+
+
+def _going_on(plate: Floats, lit: Floats, found: Mask, regions: NDArray[np.int32]) -> Mask:
+    """Into which regions the plate about them goes on as they are lit, not as they are; see `_same_texture`."""
+    inside, about = found.astype(np.float32), (regions == 0).astype(np.float32)
+    size, count = (SEAM_PX, SEAM_PX), int(regions.max()) + 1
+
+    def mean(values: Floats, of: Floats) -> Floats:
+        return np.asarray(np.log((cv2.blur(values @ GREY * of, size) + 1e-4) / (cv2.blur(of, size) + 1e-4)), np.float32)
+
+    outside = mean(plate, about)
+    goes_on = np.abs(mean(lit, inside) - outside) < np.abs(mean(plate, inside) - outside)
+    border = found & (cv2.blur(about, size) > 0.1)
+    pixels = np.maximum(np.bincount(regions[border], minlength=count), 1)
+    return np.asarray(np.bincount(regions[border], goes_on[border], count) > SEAM_SHARE * pixels)
 
 
 def _stillness(grey: Floats, sigma: Floats) -> Floats:

@@ -30,7 +30,7 @@ from lithopos.core.footage.shadows import USUAL_DEEPEST, Looks, variance_of
 from lithopos.core.footage.shake import Moved, Reference, brought_to, farthest_px, inverse, most_px
 from lithopos.core.shot import PlateStroke, Take
 
-STUDY = 5  # raised when a measure changes, so that what was kept is made anew
+STUDY = 6  # raised when a measure changes, so that what was kept is made anew
 MOST_FRAMES = 64  # of which a plate is made
 MOST_BYTES = 3 << 30  # of frames that lie ready at once
 ALIKE_PX = 0.35  # so far two neighbours may lie apart
