@@ -3,8 +3,8 @@
 Of each pixel's values over time the most that lie close together, within the take's own noise, are the place: people
 pass, the place stays (a mode by the shortest interval, Robertson & Cryer 1974, DOI 10.1080/01621459.1974.10480246,
 then mean shifts, Comaniciu & Meer 2002). Their mean is the plate, each weighed by how still the pixel is just then.
-Somebody's shadow may lie on the same ground most of the time: a region that was often enough seen brighter, with the same
-texture and as a shadow's colour wants it, is as bright if the plate about it goes on so.
+Somebody's shadow may lie on the same ground most of the time: a region that was often enough seen brighter, with the
+same texture and as a shadow's colour wants it, is as bright if the plate about it goes on so.
 """
 
 from __future__ import annotations
