@@ -29,7 +29,7 @@ from lithopos.core.footage.asked import take_notes_of
 from lithopos.core.footage.colours import Colours, Learning
 from lithopos.core.footage.compose import Layer, Taken, composed, shaded_where
 from lithopos.core.footage.frames import read_frame, read_frames
-from lithopos.core.footage.front import Front, front_of_frame, judged
+from lithopos.core.footage.front import Front, Part, front_of_frame, judged
 from lithopos.core.footage.people import followed, people_in
 from lithopos.core.footage.shadows import Looks
 from lithopos.core.footage.shake import Moved, Reference
@@ -450,6 +450,19 @@ class PutTogether(unittest.TestCase):
         theirs = self.frame[edge] - (1 - share) * (self.plate * self.front.shade)[edge]
         over = encode(np.maximum(theirs, 0) + (1 - share) * self.light) * 255
         self.assertLess(np.abs(before[edge] - over).max(), 2)
+
+    def test_no_edge_of_a_model_shows_on_who_is_before_it_though_the_frame_lies_off_by_half_a_pixel(self) -> None:
+        everywhere = Front(np.ones_like(self.cover), np.ones_like(self.plate), np.ones(self.cover.shape, np.int32))
+        lies = np.array([[1.0, 0, 0.5], [0, 1, 0.5]])
+        plate, gain = self.plate.__getitem__, np.ones_like(self.plate).__getitem__
+
+        def farther(depth: Floats, _: Part) -> Floats:
+            return np.asarray(depth > 3, np.float32)
+
+        layer = Layer(**{**vars(self.layer), "shadow": np.ones_like(self.plate)})
+        taken = Taken(14, self.codes, plate, gain, lies, everywhere, farther)
+        made = composed(taken, [(1.0, layer)], Tones(), None, np.full(3, 0.3, np.float32)).codes
+        self.assertTrue((made == self.codes).all())
 
     def test_the_models_shadow_falls_on_the_place_and_not_on_who_is_there(self) -> None:
         made = self.made(before=1.0)

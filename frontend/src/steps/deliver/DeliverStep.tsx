@@ -160,13 +160,17 @@ function MasterSize({ shot, document }: StepProps) {
 
 const LINK = "rounded-md border border-lime-300 bg-white px-2.5 py-1 text-[13px] hover:border-lime-500";
 
+const PICTURES: Record<string, string> = { master: "Master", proof: "Proof" };
+
 /** What can be fetched: the files that were made, masters, proofs. */
 function Ready({ renders, made }: { renders: RenderOut[]; made: RenderOut[] }) {
-  const pictures = renders.filter((render) => render.has_picture && render.state === "done").slice(0, 5);
+  const pictures = renders
+    .filter((render) => render.has_picture && render.state === "done" && render.quality in PICTURES)
+    .slice(0, 5);
   return (
     <>
       <Heading>Ready to hand over</Heading>
-      {!pictures.length && (
+      {!pictures.length && !made.length && (
         <Hint>Nothing yet. A proof shows soon whether all is right; the master is for the client.</Hint>
       )}
       <ul>
@@ -191,7 +195,7 @@ function Ready({ renders, made }: { renders: RenderOut[]; made: RenderOut[] }) {
         {pictures.map((render) => (
           <li key={render.id} className="flex items-center justify-between py-1 text-xs">
             <span>
-              {render.quality === "master" ? "Master" : "Proof"} of revision {render.revision}
+              {PICTURES[render.quality]} of revision {render.revision}
               <span className="block text-ink-500">{render.samples} samples a pixel</span>
             </span>
             <a className={LINK} href={downloadUrl(render)} download>

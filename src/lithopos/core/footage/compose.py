@@ -299,7 +299,9 @@ def _moved(layer: Layer, taken: Taken, part: Part, index: NDArray[np.intp]) -> t
         return _some(lain(name, values), index)
 
     depth = lain("depth", how=cv2.INTER_NEAREST)
-    before = _some(taken.before(depth, part), index)
+    # A cubic draws the models two pixels beyond what has a depth.
+    beyond = np.where(depth > 0, depth, cv2.dilate(depth, np.ones((5, 5), np.uint8)))
+    before = _some(taken.before(beyond, part), index)
     return Layer(
         some("shadow", layer.shadow[layer.boxes["shadow"]] - 1) + 1,
         some("added") * gain,

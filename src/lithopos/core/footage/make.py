@@ -47,7 +47,7 @@ from lithopos.core.render.render import render_shot
 from lithopos.core.render.session import Session, sized
 from lithopos.core.shot import Passing, Shot, Take
 
-FRONTS, MADE = 5, 2  # raised when they are told or made otherwise, so that what was kept is made anew
+FRONTS, MADE = 5, 3  # raised when they are told or made otherwise, so that what was kept is made anew
 LAYERS_HELD = 3
 CLOUDED = 0.9  # of the sky, from which on no sun throws shadows
 NEAR = 0.008  # of the picture’s width: so near to what the models reach edges of people matter
