@@ -74,11 +74,11 @@ def clean_plate(frames: NDArray[np.uint16], noise: Grain) -> Plate:
 
     for _ in side_by_side(clean, _strips(height, width, len(frames))):
         pass
-    shaded = _shaded(plate, lit, lit_seen >= LIT_SHARE, noise)
+    shaded = _shaded(plate, lit, lit_seen > 0, noise)
     plate[shaded], seen[shaded] = lit[shaded], lit_seen[shaded]
     enough = max(LEAST_SHARE, LEAST_FRAMES / len(frames))
     # A lone pixel among doubtful ones is doubtful too, and the other way round.
-    empty = cv2.medianBlur((seen >= enough).astype(np.uint8), 5) > 0
+    empty = cv2.medianBlur(((seen >= enough) | shaded).astype(np.uint8), 5) > 0
     return Plate(plate, seen, empty)
 
 
@@ -153,7 +153,7 @@ def _brighter(values: Floats, made: Floats, noise: Grain) -> tuple[Floats, Float
 
     Returns
     -------
-    The mean (N, 3) of all that lie as close together, and in which share of the frames that was seen; 0: never.
+    The mean (N, 3) of all that lie as close together, and in which share of the frames that was seen; 0: too seldom.
     """
     found, often = np.zeros_like(made), np.zeros(len(made), np.float32)
     grey = values @ GREY
@@ -170,7 +170,7 @@ def _brighter(values: Floats, made: Floats, noise: Grain) -> tuple[Floats, Float
     near = np.abs(grey - centre) <= CLOSE * sigma_grey
     every = np.ones_like(grey)
     told, near = _shifted(values, _mean(values, near * every), every, noise)
-    found[some], often[some] = told, near.mean(0)
+    found[some], often[some] = told, np.where(near.sum(0) >= least, near.mean(0), 0)
     return found, often
 
 
