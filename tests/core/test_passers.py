@@ -122,9 +122,9 @@ class Feet(unittest.TestCase):
         away = [one.distance_m or 0 for people in walked for one in people if one.track == track]
         self.assertLess(float(np.abs(np.diff(away)).max()), 0.02 * away[0])
 
-    def test_whoever_crosses_behind_and_specks_leave_somebody_where_they_walk(self) -> None:
-        """Both are one while they cross: the nearer one's feet are the lowest."""
-        camera, frames = pinhole(*SIZE), []
+    def test_while_two_cross_each_is_before_or_behind_by_their_own_feet(self) -> None:
+        """Both are one in the picture then, and a speck with them: the nearer one's feet are the lowest."""
+        camera, frames, fronts, boxes = pinhole(*SIZE), [], [], []
         for number in range(16):
             near, speck = (20 + 3 * number, 20, 36 + 3 * number, 85), (30 + 3 * number, 2, 34 + 3 * number, 26)
             far = (80 - 4 * number, 30, 86 - 4 * number, 60)
@@ -132,10 +132,23 @@ class Feet(unittest.TestCase):
             if far[0] <= near[2] and near[0] <= far[2]:
                 front.labels[front.labels == 1] = 2
             frames.append(people_in(front, number, camera, STILL))
-        nearest = [max(people, key=lambda one: one.box[3]) for people in followed(frames, [])]
+            fronts.append(front)
+            boxes.append((far, near, speck))
+        walked = followed(frames, [])
+        nearest = [max(people, key=lambda one: one.box[3]) for people in walked]
         self.assertEqual(len({one.track for one in nearest}), 1)
         away = [one.distance_m or 0 for one in nearest]
         self.assertLess(max(away) / min(away), 1.05)
+        between = sum(sorted(one.distance_m or 0 for one in walked[0])[:2]) / 2
+        level = np.ones(SIZE[::-1], np.float32)
+        for people, front, (far, near, speck) in zip(walked, fronts, boxes, strict=True):
+            told = before_of(people, front, np.float32(between) * level, level)
+            self.assertEqual(float(told[speck[3] : near[3], near[0] : near[2]].min()), 1.0)
+            beside = np.zeros(SIZE[::-1], bool)
+            beside[far[1] : far[3], far[0] : far[2]] = True
+            beside[:, near[0] : near[2]] = False
+            self.assertFalse(told[beside].any())
+        self.assertEqual([len(people) for people in walked], [3] * 16)
 
 
 class Strokes(unittest.TestCase):

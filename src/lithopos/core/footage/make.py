@@ -354,7 +354,7 @@ class FootageJob:
     def _frame_key(self, number: int, mixed: list[Mixed]) -> str:
         """By what a finished frame is decided."""
         shot = self.shot
-        people = [(one.label, one.side, one.distance_m) for one in self.people[number]]
+        people = [(one.label, one.side, one.distance_m, one.crosses and one.box) for one in self.people[number]]
         parts = [(round(one.share, 6), self._state_name(state_key(one.shot))) for one in mixed]
         look = (shot.blend.model_dump(mode="json"), shot.frame.model_dump(mode="json") if shot.frame else None)
         return _short((MADE, parts, people, self.front_path(number).name, self.study.deepest.tolist(), look))
@@ -423,7 +423,9 @@ class FootageJob:
             partial(self.study.gain, number),
             self.study.lies(number),
             front,
-            lambda depth, part: before_of(self.people[number], front.within(part), depth, level[part]),
+            lambda depth, part: before_of(
+                self.people[number], front.within(part), depth, level[part], (part[1].start, part[0].start)
+            ),
         )
         tones = Tones(blend.place, blend.whole, luts_of(blend, self.readers.lut))
         return composed(taken, layers, tones, self._grain, self.study.deepest)

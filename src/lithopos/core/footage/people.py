@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from statistics import median
 from typing import Any
@@ -9,9 +10,9 @@ from typing import Any
 import numpy as np
 from scipy import ndimage
 
-from lithopos.core.arrays import Array, Floats
+from lithopos.core.arrays import Array, Floats, Mask
 from lithopos.core.camera.pinhole import Pinhole
-from lithopos.core.footage.front import Front
+from lithopos.core.footage.front import Front, Part
 from lithopos.core.footage.shake import inverse
 from lithopos.core.shot import Passing
 
@@ -21,6 +22,8 @@ ALIKE = 0.25  # of the smaller box that two must share, to be the same from fram
 ALIKE_SIZE = 0.2  # of the larger box: a speck beside somebody is somebody else
 AROUND_S = 4  # frames before and after by which a distance is told
 NEAREST_M = 0.2
+KNOWN, HIDDEN = 3, 40  # frames in which somebody must have been seen to be followed while they cross; frames of that
+WITHIN = 0.5  # of somebody's box that must lie in another's
 
 __all__ = ["Person", "before_of", "followed", "people_in"]
 
@@ -36,6 +39,7 @@ class Person:
     foot : where they touch the ground [px]; None where they are cut off below.
     distance_m : of their foot from the camera, level; None where it can't be told.
     side : told by hand; None: as their feet say.
+    crosses : whether somebody else has the same number; then `box` is where they should be by the way they went.
     """
 
     frame: int
@@ -45,6 +49,7 @@ class Person:
     distance_m: float | None = None
     track: int = -1
     side: str | None = None
+    crosses: bool = False
 
 
 def people_in(front: Front, frame: int, camera: Pinhole | None, lies: Array) -> list[Person]:
@@ -99,9 +104,10 @@ def followed(frames: list[list[Person]], passings: list[Passing]) -> list[list[P
             if alike == 0:
                 track = len(tracks)
                 tracks.append([])
-            named = replace(person, track=track)
-            tracks[track].append(named)
-            taken[track] = named
+            taken[track] = replace(person, track=track)
+        taken |= _crossing(taken, tracks, [track for track in open_ if track not in taken])
+        for track, person in taken.items():
+            tracks[track].append(person)
         # Somebody who is hidden for a moment goes on.
         open_ = {track: old for track, old in open_.items() if people and people[0].frame - old.frame <= 3} | taken
     made: dict[int, list[Person]] = {people[0].frame: [] for people in frames if people}
@@ -112,6 +118,34 @@ def followed(frames: list[list[Person]], passings: list[Passing]) -> list[list[P
             side = _side(person, people, passings)
             made[person.frame].append(replace(person, distance_m=median(told) if told else None, side=side))
     return [made.get(people[0].frame, []) if people else [] for people in frames]
+
+
+def _crossing(taken: dict[int, Person], tracks: list[list[Person]], missed: list[int]) -> dict[int, Person]:
+    """Who of those that are missed should be where another one is seen, and that one, each where they should be.
+
+    While two cross they are one in the picture. Each is as far away then as when they were last seen alone.
+    """
+    made: dict[int, Person] = {}
+    for track in missed:
+        for other, seen in taken.items():
+            here = _expected(tracks[track], seen)
+            if here and _shared(here.box, seen.box) >= WITHIN * _area(here.box):
+                made[track] = here
+                made.setdefault(other, _expected(tracks[other], seen) or replace(seen, crosses=True))
+                break
+    return made
+
+
+def _expected(track: list[Person], seen: Person) -> Person | None:
+    """Somebody as they went when they were last seen alone, with the frame and number of who is seen; None: unknown."""
+    alone = [one for one in track if not one.crosses][-AROUND_S - 1 :]
+    if len(alone) < KNOWN or seen.frame - alone[-1].frame > HIDDEN:
+        return None
+    last, first = np.array(alone[-1].box), np.array(alone[0].box)
+    middle = (last - first).reshape(2, 2).mean(0) * (seen.frame - alone[-1].frame)
+    moved = np.round(last + np.tile(middle / (alone[-1].frame - alone[0].frame), 2)).astype(int)
+    left, upper, right, lower = moved.tolist()
+    return replace(alone[-1], frame=seen.frame, label=seen.label, box=(left, upper, right, lower), crosses=True)
 
 
 def _side(person: Person, track: list[Person], passings: list[Passing]) -> str | None:
@@ -129,31 +163,60 @@ def _area(box: tuple[int, int, int, int]) -> int:
     return (box[2] - box[0]) * (box[3] - box[1])
 
 
+def _shared(a: tuple[int, int, int, int], b: tuple[int, int, int, int]) -> int:
+    """What two boxes have in common [px²]."""
+    return max(0, min(a[2], b[2]) - max(a[0], b[0])) * max(0, min(a[3], b[3]) - max(a[1], b[1]))
+
+
 def _alike(a: tuple[int, int, int, int], b: tuple[int, int, int, int]) -> float:
     """How much of what two boxes cover is common to both; 0 where they are not one's in two frames."""
-    across = min(a[2], b[2]) - max(a[0], b[0])
-    down = min(a[3], b[3]) - max(a[1], b[1])
-    shared, (less, more) = max(0, across) * max(0, down), sorted((_area(a), _area(b)))
+    shared, (less, more) = _shared(a, b), sorted((_area(a), _area(b)))
     same = shared >= ALIKE * less and less >= ALIKE_SIZE * more
     return shared / max(1, less + more - shared) if same else 0.0
 
 
-def before_of(people: list[Person], front: Front, depth_m: Floats, level_m: Floats) -> Floats:
+def before_of(
+    people: list[Person], front: Front, depth_m: Floats, level_m: Floats, corner: tuple[int, int] = (0, 0)
+) -> Floats:
     """Whether (H, W) whoever is at a pixel is before the model that is seen there, 1, or behind it, 0.
 
     Parameters
     ----------
     depth_m : (H, W) how far away the models are seen; 0 where none is.
     level_m : (H, W) which share of a pixel's way is level: a body stands upright over its foot.
+    corner : where in the frame, x and y, all of these begin.
     """
     before = np.zeros(front.alpha.shape, np.float32)
-    for person in people:
-        mine = front.labels == person.label
+    for person, part in _laid(people, corner):
+        told: Mask
         if person.side is not None:
-            before[mine] = 1.0 if person.side == "before" else 0.0
+            told = np.array(person.side == "before")
         elif person.distance_m is None:
             # Cut off below they stand nearer than all that is seen to its foot.
-            before[mine] = 1.0 if person.foot is None else 0.0
+            told = np.array(person.foot is None)
         else:
-            before[mine & (depth_m * level_m > person.distance_m)] = 1.0
+            told = depth_m[part] * level_m[part] > person.distance_m
+        before[part] = np.where(front.labels[part] == person.label, told, before[part])
     return before
+
+
+def _laid(people: list[Person], corner: tuple[int, int]) -> Iterator[tuple[Person, Part]]:
+    """Everybody with the part of a picture that is theirs where their number is; a later one's hides an earlier's.
+
+    Of those who cross the nearest has all that is nobody's.
+    """
+    x, y = corner
+    far_first = sorted(people, key=lambda one: -_away(one))
+    for nearest in {one.label: one for one in far_first}.values():
+        yield nearest, (slice(None), slice(None))
+    for person in far_first:
+        if person.crosses:
+            left, upper, right, lower = (max(0, one) for one in np.subtract(person.box, (x, y, x, y)).tolist())
+            yield person, (slice(upper, lower), slice(left, right))
+
+
+def _away(person: Person) -> float:
+    """How far away somebody is in the order of who hides whom."""
+    if person.distance_m is not None:
+        return person.distance_m
+    return 0.0 if person.foot is None else float("inf")
