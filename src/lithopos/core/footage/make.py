@@ -354,7 +354,9 @@ class FootageJob:
     def _frame_key(self, number: int, mixed: list[Mixed]) -> str:
         """By what a finished frame is decided."""
         shot = self.shot
-        people = [(one.label, one.side, one.distance_m, one.crosses and one.box) for one in self.people[number]]
+        people = [
+            (one.label, one.side, one.distance_m, one.core and (one.box, one.core)) for one in self.people[number]
+        ]
         parts = [(round(one.share, 6), self._state_name(state_key(one.shot))) for one in mixed]
         look = (shot.blend.model_dump(mode="json"), shot.frame.model_dump(mode="json") if shot.frame else None)
         return _short((MADE, parts, people, self.front_path(number).name, self.study.deepest.tolist(), look))

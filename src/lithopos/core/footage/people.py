@@ -2,27 +2,28 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from statistics import median
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy import ndimage
 
-from lithopos.core.arrays import Array, Floats, Mask
+from lithopos.core.arrays import Array, Floats
 from lithopos.core.camera.pinhole import Pinhole
-from lithopos.core.footage.front import Front, Part
+from lithopos.core.footage.front import Front
 from lithopos.core.footage.shake import inverse
 from lithopos.core.shot import Passing
 
-FEET = 0.03  # of somebody's height: where they touch the ground
+FEET, HEAD = 0.03, 0.15  # of somebody's height: where they touch the ground; by which it is told where they are
 SOLID = 0.5
 ALIKE = 0.25  # of the smaller box that two must share, to be the same from frame to frame
 ALIKE_SIZE = 0.2  # of the larger box: a speck beside somebody is somebody else
 AROUND_S = 4  # frames before and after by which a distance is told
 NEAREST_M = 0.2
 KNOWN, HIDDEN = 3, 40  # frames in which somebody must have been seen to be followed while they cross; frames of that
+STRIDE = 12  # frames by which their way and how far they reach are told
 WITHIN = 0.5  # of somebody's box that must lie in another's
 
 __all__ = ["Person", "before_of", "followed", "people_in"]
@@ -39,7 +40,9 @@ class Person:
     foot : where they touch the ground [px]; None where they are cut off below.
     distance_m : of their foot from the camera, level; None where it can't be told.
     side : told by hand; None: as their feet say.
-    crosses : whether somebody else has the same number; then `box` is where they should be by the way they went.
+    head_px : x of their uppermost part.
+    core : left and right [px] of what surely is theirs while they cross somebody who has the same number then; `box` is
+        all that they may reach, each by the way they went; None: they are alone.
     """
 
     frame: int
@@ -49,7 +52,8 @@ class Person:
     distance_m: float | None = None
     track: int = -1
     side: str | None = None
-    crosses: bool = False
+    head_px: float = 0.0
+    core: tuple[int, int] | None = None
 
 
 def people_in(front: Front, frame: int, camera: Pinhole | None, lies: Array) -> list[Person]:
@@ -70,13 +74,14 @@ def people_in(front: Front, frame: int, camera: Pinhole | None, lies: Array) -> 
         rows, columns = box
         inside = solid[box] == number
         bounds = (columns.start, rows.start, columns.stop, rows.stop)
+        lowest, highest = (max(1, round(share * inside.shape[0])) for share in (FEET, HEAD))
+        ends = (np.nonzero(part)[1] for part in (inside[-lowest:], inside[:highest]))
+        foot_px, head_px = (float(columns.start + x.mean() + 0.5) for x in ends)
         if rows.stop >= height - 1:
-            found.append(Person(frame, number, bounds, None))
+            found.append(Person(frame, number, bounds, None, head_px=head_px))
             continue
-        lowest = max(1, round(FEET * inside.shape[0]))
-        _, x = np.nonzero(inside[-lowest:])
-        foot = (float(columns.start + x.mean() + 0.5), float(rows.stop))
-        found.append(Person(frame, number, bounds, foot, _distance(foot, camera, lies)))
+        foot = (foot_px, float(rows.stop))
+        found.append(Person(frame, number, bounds, foot, _distance(foot, camera, lies), head_px=head_px))
     return found
 
 
@@ -131,21 +136,24 @@ def _crossing(taken: dict[int, Person], tracks: list[list[Person]], missed: list
             here = _expected(tracks[track], seen)
             if here and _shared(here.box, seen.box) >= WITHIN * _area(here.box):
                 made[track] = here
-                made.setdefault(other, _expected(tracks[other], seen) or replace(seen, crosses=True))
+                made.setdefault(other, _expected(tracks[other], seen) or replace(seen, core=(seen.box[0], seen.box[2])))
                 break
     return made
 
 
 def _expected(track: list[Person], seen: Person) -> Person | None:
     """Somebody as they went when they were last seen alone, with the frame and number of who is seen; None: unknown."""
-    alone = [one for one in track if not one.crosses][-AROUND_S - 1 :]
+    alone = [one for one in track if one.core is None][-STRIDE:]
     if len(alone) < KNOWN or seen.frame - alone[-1].frame > HIDDEN:
         return None
-    last, first = np.array(alone[-1].box), np.array(alone[0].box)
-    middle = (last - first).reshape(2, 2).mean(0) * (seen.frame - alone[-1].frame)
-    moved = np.round(last + np.tile(middle / (alone[-1].frame - alone[0].frame), 2)).astype(int)
-    left, upper, right, lower = moved.tolist()
-    return replace(alone[-1], frame=seen.frame, label=seen.label, box=(left, upper, right, lower), crosses=True)
+    head = np.array([one.head_px for one in alone])
+    x = float(np.polyval(np.polyfit([one.frame for one in alone], head, 1), seen.frame))
+    boxes = np.array([one.box for one in alone])
+    left, right = head - boxes[:, 0], boxes[:, 2] - head
+    # Somebody nearer is at least as wide as they ever were.
+    core = round(x - left.min()), round(x + right.min())
+    box = (round(x - left.max()), alone[-1].box[1], round(x + right.max()), alone[-1].box[3])
+    return replace(alone[-1], frame=seen.frame, label=seen.label, box=box, head_px=x, core=core)
 
 
 def _side(person: Person, track: list[Person], passings: list[Passing]) -> str | None:
@@ -187,32 +195,38 @@ def before_of(
     corner : where in the frame, x and y, all of these begin.
     """
     before = np.zeros(front.alpha.shape, np.float32)
-    for person, part in _laid(people, corner):
-        told: Mask
-        if person.side is not None:
-            told = np.array(person.side == "before")
-        elif person.distance_m is None:
-            # Cut off below they stand nearer than all that is seen to its foot.
-            told = np.array(person.foot is None)
-        else:
-            told = depth_m[part] * level_m[part] > person.distance_m
-        before[part] = np.where(front.labels[part] == person.label, told, before[part])
+    for label in {one.label for one in people}:
+        those = sorted((one for one in people if one.label == label), key=_away)
+        mine = front.labels == label
+        whose = _whose(those, mine.shape, corner) if len(those) > 1 else None
+        for place, person in enumerate(those):
+            here = mine if whose is None else mine & (whose == place)
+            if person.side is not None:
+                before[here] = 1.0 if person.side == "before" else 0.0
+            elif person.distance_m is None:
+                # Cut off below they stand nearer than all that is seen to its foot.
+                before[here] = 1.0 if person.foot is None else 0.0
+            else:
+                before[here & (depth_m * level_m > person.distance_m)] = 1.0
     return before
 
 
-def _laid(people: list[Person], corner: tuple[int, int]) -> Iterator[tuple[Person, Part]]:
-    """Everybody with the part of a picture that is theirs where their number is; a later one's hides an earlier's.
+def _whose(crossing: list[Person], shape: tuple[int, ...], corner: tuple[int, int]) -> NDArray[np.intp]:
+    """Whose of people who cross, the nearest first, each pixel (H, W) is.
 
-    Of those who cross the nearest has all that is nobody's.
+    A farther one has what they may reach, but for what surely is a nearer one's; the nearest has all the rest.
     """
+    whose = np.zeros(shape, np.intp)
+    free = np.ones(shape[1], bool)
     x, y = corner
-    far_first = sorted(people, key=lambda one: -_away(one))
-    for nearest in {one.label: one for one in far_first}.values():
-        yield nearest, (slice(None), slice(None))
-    for person in far_first:
-        if person.crosses:
-            left, upper, right, lower = (max(0, one) for one in np.subtract(person.box, (x, y, x, y)).tolist())
-            yield person, (slice(upper, lower), slice(left, right))
+    for place, person in enumerate(crossing):
+        left, upper, right, lower = (max(0, one) for one in np.subtract(person.box, (x, y, x, y)).tolist())
+        if place:
+            part = whose[upper:lower, left:right]
+            part[:, free[left:right]] = np.maximum(part[:, free[left:right]], place)
+        if person.core:
+            free[max(0, person.core[0] - x) : max(0, person.core[1] - x)] = False
+    return whose
 
 
 def _away(person: Person) -> float:
