@@ -29,7 +29,7 @@ from lithopos.core.footage.plate import clean_plate
 from lithopos.core.footage.put_out import refuse_unfit_place
 from lithopos.core.footage.strokes import Carried
 from lithopos.core.footage.written import Film, fitting_suffix
-from lithopos.core.shot import FrontStroke, Grade, Shot
+from lithopos.core.shot import FrontStroke, Grade, Passing, Shot
 from lithopos.samples.take import cloud, shake
 from lithopos.samples.walkers import WALKERS
 from tests.core.takes import court, encode
@@ -149,6 +149,12 @@ class Feet(unittest.TestCase):
             beside[:, near[0] : near[2]] = False
             self.assertFalse(told[beside].any())
         self.assertEqual([len(people) for people in walked], [3] * 16)
+        # And so it is if it is told by hand in a frame in which they cross.
+        crossing = next(number for number, people in enumerate(walked) if any(one.core for one in people))
+        (far, near, _), first = boxes[crossing], boxes[0]
+        for x, whom in ((near[0] + 3.0, first[1]), (far[2] - 0.5, first[0])):
+            said = Passing(id="p1", frame=crossing, at=(x, 45.0), side="behind", first=0, last=15)
+            self.assertEqual([one.box for one in followed(frames, [said])[0] if one.side == "behind"], [whom])
 
 
 class Strokes(unittest.TestCase):

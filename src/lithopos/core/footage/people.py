@@ -116,11 +116,13 @@ def followed(frames: list[list[Person]], passings: list[Passing]) -> list[list[P
         # Somebody who is hidden for a moment goes on.
         open_ = {track: old for track, old in open_.items() if people and people[0].frame - old.frame <= 3} | taken
     made: dict[int, list[Person]] = {people[0].frame: [] for people in frames if people}
-    for people in tracks:
+    pointed = [(passing, _pointed_at(tracks, passing)) for passing in passings]
+    for track, people in enumerate(tracks):
+        said = [passing for passing, at in pointed if at == track]
         for number, person in enumerate(people):
             near = people[max(0, number - AROUND_S) : number + AROUND_S + 1]
             told = [one.distance_m for one in near if one.distance_m is not None]
-            side = _side(person, people, passings)
+            side = next((one.side for one in said if one.first <= person.frame <= one.last), None)
             made[person.frame].append(replace(person, distance_m=median(told) if told else None, side=side))
     return [made.get(people[0].frame, []) if people else [] for people in frames]
 
@@ -156,15 +158,17 @@ def _expected(track: list[Person], seen: Person) -> Person | None:
     return replace(alone[-1], frame=seen.frame, label=seen.label, box=box, head_px=x, core=core)
 
 
-def _side(person: Person, track: list[Person], passings: list[Passing]) -> str | None:
-    """What was told by hand of somebody in this frame, whom it was told of in another."""
-    for passing in passings:
-        if not passing.first <= person.frame <= passing.last:
-            continue
-        told = next((one for one in track if one.frame == passing.frame), None)
-        if told and told.box[0] <= passing.at[0] <= told.box[2] and told.box[1] <= passing.at[1] <= told.box[3]:
-            return passing.side
-    return None
+def _pointed_at(tracks: list[list[Person]], passing: Passing) -> int | None:
+    """The track of whom something was told by hand; of those who cross it is who has that pixel, as `_whose` says."""
+    x, y = passing.at
+    there = [one for people in tracks for one in people if one.frame == passing.frame]
+    there = sorted((one for one in there if _within(x, one.box[::2]) and _within(y, one.box[1::2])), key=_away)
+    surely = [one for one in there if one.core is None or _within(x, one.core)]
+    return next((one.track for one in (*surely, *reversed(there))), None)
+
+
+def _within(value: float, ends: tuple[int, ...]) -> bool:
+    return ends[0] <= value <= ends[1]
 
 
 def _area(box: tuple[int, int, int, int]) -> int:
