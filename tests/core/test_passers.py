@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import tempfile
 import unittest
+from functools import partial
 from itertools import pairwise
 from pathlib import Path
 from typing import Any
@@ -19,9 +20,11 @@ from lithopos.core.colour import linear_of
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.decode import read_picture
 from lithopos.core.exchange.film import TakeNotes
+from lithopos.core.exchange.picture import write_atomically
 from lithopos.core.footage.compose import Composed, Layer, Taken, composed, shaded_where
 from lithopos.core.footage.frame_files import write_frame
 from lithopos.core.footage.front import Front, Verdict
+from lithopos.core.footage.front_files import keep_front, kept_front
 from lithopos.core.footage.gain import fitted_gain, gain_field
 from lithopos.core.footage.noise import take_noise
 from lithopos.core.footage.people import before_of, followed, people_in
@@ -86,6 +89,22 @@ def front_with(*boxes: tuple[int, int, int, int]) -> Front:
     for number, (x0, y0, x1, y1) in enumerate(boxes, 1):
         labels[y0:y1, x0:x1] = number
     return Front((labels > 0).astype(np.float32), np.ones((*labels.shape, 3), np.float32), labels)
+
+
+class Kept(unittest.TestCase):
+    def test_a_front_comes_back_to_within_half_a_code_and_so_does_one_in_which_nobody_is(self) -> None:
+        rng = np.random.default_rng(3)
+        somebody = front_with((50, 30, 60, 70), (80, 20, 95, 66))
+        somebody.alpha[30:70, 50:60] = rng.random((40, 10))
+        somebody.shade[60:75, 60:90] = rng.uniform(0.2, 1.05, (15, 30, 3))
+        with tempfile.TemporaryDirectory() as folder:
+            for front in (somebody, front_with()):
+                path = Path(folder) / "front.npz"
+                write_atomically(path, partial(keep_front, front))
+                found = kept_front(path)
+                np.testing.assert_allclose(found.alpha, front.alpha, atol=0.51 / 255)
+                np.testing.assert_allclose(found.shade, front.shade, atol=0.51 / 200)
+                np.testing.assert_array_equal(found.labels, front.labels)
 
 
 class Feet(unittest.TestCase):

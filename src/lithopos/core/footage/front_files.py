@@ -6,7 +6,6 @@ import zlib
 from pathlib import Path
 from typing import IO
 
-import cv2
 import numpy as np
 
 from lithopos.core.arrays import largest_channel
@@ -21,8 +20,9 @@ def keep_front(front: Front, file: IO[bytes]) -> None:
     """Keep the part of a front where it tells anything."""
     rows, columns = extent((front.labels > 0) | largest_channel(front.shade != 1), 0)
     part = front.within((rows, columns))
-    shade = cv2.split((np.clip(part.shade, 0, 1.27) * np.float32(200) + np.float32(0.5)).astype(np.uint8))
-    codes = np.stack([codes_of(part.alpha, np.dtype(np.uint8)), *shade])  # like beside like packs better, and faster
+    shade = (np.clip(part.shade, 0, 1.27) * np.float32(200) + np.float32(0.5)).astype(np.uint8)
+    # Like beside like packs better, and faster.
+    codes = np.stack([codes_of(part.alpha, np.dtype(np.uint8)), *np.moveaxis(shade, 2, 0)])
     packed = zlib.compress(codes.tobytes() + part.labels.astype(np.uint16).tobytes(), 1)
     box = (*front.alpha.shape, rows.start, rows.stop, columns.start, columns.stop)
     np.savez(file, box=box, packed=np.frombuffer(packed, np.uint8))
@@ -39,6 +39,6 @@ def kept_front(path: Path) -> Front:
     alpha, labels = np.zeros((height, width), np.float32), np.zeros((height, width), np.int32)
     shade = np.ones((height, width, 3), np.float32)
     alpha[part] = codes[0] / np.float32(255)
-    shade[part] = cv2.merge(list(codes[1:])) / np.float32(200)
+    shade[part] = np.moveaxis(codes[1:], 0, 2) / np.float32(200)
     labels[part] = np.frombuffer(data, np.uint16, offset=codes.size).reshape(shape)
     return Front(alpha, shade, labels)
