@@ -133,29 +133,34 @@ def _crossing(taken: dict[int, Person], tracks: list[list[Person]], missed: list
     While two cross they are one in the picture. Each is as far away then as when they were last seen alone.
     """
     made: dict[int, Person] = {}
+    frame = next((one.frame for one in taken.values()), 0)
     for track in missed:
+        here = _expected(tracks[track], frame)
+        if here is None:
+            continue
         for other, seen in taken.items():
-            here = _expected(tracks[track], seen)
-            if here and _shared(here.box, seen.box) >= WITHIN * _area(here.box):
-                made[track] = here
-                made.setdefault(other, _expected(tracks[other], seen) or replace(seen, core=(seen.box[0], seen.box[2])))
+            if _shared(here.box, seen.box) >= WITHIN * _area(here.box):
+                made[track] = replace(here, label=seen.label)
+                if other not in made:
+                    there = _expected(tracks[other], frame) or replace(seen, core=(seen.box[0], seen.box[2]))
+                    made[other] = replace(there, label=seen.label)
                 break
     return made
 
 
-def _expected(track: list[Person], seen: Person) -> Person | None:
-    """Somebody as they went when they were last seen alone, with the frame and number of who is seen; None: unknown."""
+def _expected(track: list[Person], frame: int) -> Person | None:
+    """Where somebody should be in a frame by the way they went when they were last seen alone; None: long ago."""
     alone = [one for one in track if one.core is None][-STRIDE:]
-    if len(alone) < KNOWN or seen.frame - alone[-1].frame > HIDDEN:
+    if len(alone) < KNOWN or frame - alone[-1].frame > HIDDEN:
         return None
     head = np.array([one.head_px for one in alone])
-    x = float(np.polyval(np.polyfit([one.frame for one in alone], head, 1), seen.frame))
+    x = float(np.polyval(np.polyfit([one.frame for one in alone], head, 1), frame))
     boxes = np.array([one.box for one in alone])
     left, right = head - boxes[:, 0], boxes[:, 2] - head
     # Somebody nearer is at least as wide as they ever were.
     core = round(x - left.min()), round(x + right.min())
     box = (round(x - left.max()), alone[-1].box[1], round(x + right.max()), alone[-1].box[3])
-    return replace(alone[-1], frame=seen.frame, label=seen.label, box=box, head_px=x, core=core)
+    return replace(alone[-1], frame=frame, box=box, head_px=x, core=core)
 
 
 def _pointed_at(tracks: list[list[Person]], passing: Passing) -> int | None:
