@@ -16,12 +16,12 @@ from scipy.sparse import diags
 from lithopos.core.arrays import Floats, Mask, summed_channels
 from lithopos.core.blend.grain import Grain
 
-SURE = 30.0  # how much the known background counts beside the Laplacian
+SURE = 10.0  # how much the known background counts beside the Laplacian
 SOLVED = 1e-3  # relative error to which it is solved
-LEVEL_PX = 0.8  # how far α is smoothed to tell where it is ½
+LEVEL_PX = 0.7  # how far α is smoothed to tell where it is ½
 NARROWEST_PX, WIDER, STRETCH_PX = 1.5, 1.45, 8.0  # the ramps that are tried; along which stretch of an edge
 LEAST_DOUBT = 0.0025  # variance of α by colours, at least
-RAMP = 0.0005  # variance of α on a ramp: where it follows from the colours closer than so, these count
+RAMP = 0.0002  # variance of α on a ramp: where it follows from the colours closer than so, these count
 LEAST, MOST = 0.02, 0.98  # less is nobody, more is all of somebody
 
 __all__ = ["soft_edge"]
