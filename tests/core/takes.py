@@ -12,6 +12,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from lithopos.core.blend.grain import KNOTS, Grain
+
 RATE = 25
 
 Codes = NDArray[np.uint8]
@@ -22,6 +24,13 @@ def encode(linear: Floats) -> Floats:
     """IEC 61966-2-1, written here on its own."""
     x = np.clip(linear, 0, 1)
     return np.where(x <= 0.0031308, 12.92 * x, 1.055 * x ** (1 / 2.4) - 0.055).astype(np.float32)
+
+
+def even_grain(codes: float) -> Grain:
+    """Noise of so many codes at every brightness, each pixel's its own."""
+    alone = np.zeros((3, 5, 5), np.float32)
+    alone[:, 2, 2] = 1
+    return Grain(np.full((len(KNOTS), 3), codes, np.float32), alone, np.eye(3, dtype=np.float32), 1000)
 
 
 @dataclass

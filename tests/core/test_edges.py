@@ -8,18 +8,11 @@ import cv2
 import numpy as np
 
 from lithopos.core.arrays import Floats
-from lithopos.core.blend.grain import KNOTS, Grain
 from lithopos.core.footage.edges import soft_edge
+from tests.core.takes import even_grain
 
 FINER, BAND_PX = 8, 2
 SHAPE = (120, 110)
-
-
-def even_grain(codes: float) -> Grain:
-    """Noise of so many codes at every brightness, each pixel's its own."""
-    alone = np.zeros((3, 5, 5), np.float32)
-    alone[:, 2, 2] = 1
-    return Grain(np.full((len(KNOTS), 3), codes, np.float32), alone, np.eye(3, dtype=np.float32), 1000)
 
 
 def body() -> Floats:

@@ -12,7 +12,7 @@ from lithopos.core.blend.grain import KNOTS, REACH, Grain
 from lithopos.core.footage.parallel import side_by_side
 
 LEAST = 400  # pixels by which a brightness is told
-MOST_ASKED = 5_000  # of a pair
+MOST_ASKED = 5_000  # pixels of a brightness in one pair that are asked
 FLOOR = 0.29  # codes: rounding alone
 NEAR, LOUD = 9, 4.0  # pixels across of a neighbourhood; its noise variances from which something moves
 FLAT = 0.6  # of all pixels, the least steep

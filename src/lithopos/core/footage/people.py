@@ -157,10 +157,13 @@ def _expected(track: list[Person], frame: int) -> Person | None:
     x = float(np.polyval(np.polyfit([one.frame for one in alone], head, 1), frame))
     boxes = np.array([one.box for one in alone])
     left, right = head - boxes[:, 0], boxes[:, 2] - head
-    # Somebody nearer is at least as wide as they ever were.
+    # A nearer one is at least as wide as when they were narrowest.
     core = round(x - left.min()), round(x + right.min())
     box = (round(x - left.max()), alone[-1].box[1], round(x + right.max()), alone[-1].box[3])
-    return replace(alone[-1], frame=frame, box=box, head_px=x, core=core)
+    # Of several frames: in a single one a foot may be lifted.
+    told = [one.distance_m for one in alone if one.distance_m is not None]
+    distance_m = median(told) if told else None
+    return replace(alone[-1], frame=frame, box=box, distance_m=distance_m, head_px=x, core=core)
 
 
 def _pointed_at(tracks: list[list[Person]], passing: Passing) -> int | None:

@@ -99,8 +99,12 @@ def _over_time(frames: NDArray[np.uint16], noise: Grain) -> Grain:
 
 def _sigma_of_grey(order: NDArray[np.floating], noise: Grain) -> Floats:
     """The deviation (N,) of grey values that were sorted, (T, N)."""
-    middle = np.repeat(order[len(order) // 2][None, :, None], 3, -1)
-    return np.asarray(noise.at(middle)[0].mean(-1) * np.float32(0.7), np.float32)
+    return _grey_deviation(np.repeat(order[len(order) // 2][:, None], 3, -1), noise)
+
+
+def _grey_deviation(colours: Floats, noise: Grain) -> Floats:
+    """The deviation (N,) of the grey value of colours (N, 3)."""
+    return np.asarray(noise.at(colours[None])[0].mean(-1) * np.float32(0.7), np.float32)
 
 
 def _strips(height: int, width: int, count: int) -> Iterator[slice]:
@@ -157,13 +161,13 @@ def _brighter(values: Floats, made: Floats, noise: Grain) -> tuple[Floats, Float
     """
     found, often = np.zeros_like(made), np.zeros(len(made), np.float32)
     grey = values @ GREY
-    above = made @ GREY + 2 * CLOSE * np.maximum(noise.at(made[None])[0], 1e-3).mean(-1) * np.float32(0.7)
+    above = made @ GREY + 2 * CLOSE * _grey_deviation(made, noise)
     least = max(LEAST_FRAMES, int(np.ceil(LIT_SHARE * len(values))))
     some = np.flatnonzero((grey > above).sum(0) >= least)
     if not len(some):
         return found, often
     values, grey = values[:, some], grey[:, some]
-    sigma_grey = np.maximum(noise.at(values.max(0)[None])[0], 1e-3).mean(-1) * np.float32(0.7)
+    sigma_grey = _grey_deviation(values.max(0), noise)
     # What is not brighter lies far off, and far from its like.
     apart = 10.0 * np.arange(1, len(values) + 1, dtype=np.float32)[:, None]
     centre = _crowded(np.sort(np.where(grey > above[some], grey, apart), axis=0), 2 * CLOSE * sigma_grey)
@@ -184,9 +188,9 @@ def _shaded(plate: Floats, lit: Floats, often: Mask, noise: Grain) -> Mask:
     usual = np.array(USUAL_DEEPEST, np.float32)
     ratio, own = ratio_of(dark, light, ALIKE_PX), ratio_of(dark, light, 1)
     surely = often & like_shadow(ratio, 0.0, usual, BLUER) & (ratio[..., 1] < SHADED)
-    surely = cv2.morphologyEx(surely.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8)) > 0
+    opened = cv2.morphologyEx(surely.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))
     # At its border windows reach beyond it: there each pixel's own ratio may do.
-    near = cv2.dilate(surely.astype(np.uint8), np.ones((2 * ALIKE_PX + 1, 2 * ALIKE_PX + 1), np.uint8)) > 0
+    near = cv2.dilate(opened, np.ones((2 * ALIKE_PX + 1, 2 * ALIKE_PX + 1), np.uint8)) > 0
     found = near & often & like_shadow(own, DOUBT, usual, BLUER) & (own[..., 1] < SHADED)
     _, regions = cv2.connectedComponents(
         cv2.morphologyEx(found.astype(np.uint8), cv2.MORPH_CLOSE, np.ones((5, 5), np.uint8))
