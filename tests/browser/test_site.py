@@ -83,10 +83,15 @@ class Tied(unittest.TestCase):
         page = self.page.page
         before = self.site()["document"]["ties"][-1]["seen"][self.shots[0]]
         start = self.at("left", before)
-        self.page.drag(start, (start[0] + 30, start[1] + 20))
-        self.server.wait(lambda: self.site()["document"]["ties"][-1]["seen"][self.shots[0]] != before)
-        self.page.press("Undo")
-        self.server.wait(lambda: self.site()["document"]["ties"][-1]["seen"][self.shots[0]] == before)
+        with (
+            page.expect_response(lambda answer: answer.request.method == "PATCH") as moved,
+            page.expect_response("**/site/undo") as back,
+        ):
+            self.page.drag(start, (start[0] + 30, start[1] + 20))
+            self.page.press("Undo")  # the change is still on its way
+        at, then = (told.value.json()["document"]["ties"][-1]["seen"][self.shots[0]] for told in (moved, back))
+        self.assertNotEqual(at, before)
+        self.assertEqual(then, before)
         expect(page.get_by_role("group", name="Plan of the site").locator("circle")).to_have_count(
             len(self.site()["document"]["ties"]) + 3
         )

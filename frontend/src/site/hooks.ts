@@ -2,6 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { asked, client, type SiteOut, type Tie, type Way } from "../api/client";
 import { noteAccepted, readFresh } from "../api/fresh";
 import type { ImagePoint } from "../geometry/points";
+import { inLine } from "../state/changes";
 import { say } from "../state/notices";
 
 /** A merge patch of the site; its things are addressed by their ids. */
@@ -48,36 +49,40 @@ export function useSiteActions(projectId: string) {
     queries.setQueryData(["site", projectId], site);
     void queries.invalidateQueries({ queryKey: ["shot"] }); // their cameras have followed
   };
-  const run = async (work: Promise<SiteOut>): Promise<boolean> => {
-    try {
-      take(await work);
-      return true;
-    } catch (error) {
-      say((error as Error).message, "wrong");
-      void queries.invalidateQueries({ queryKey: ["site", projectId] });
-      return false;
-    }
-  };
+  // One after the other: what is pressed while a change is on its way is made to the revision after it.
+  const run = (work: () => Promise<SiteOut>): Promise<boolean> =>
+    inLine(async () => {
+      try {
+        take(await work());
+        return true;
+      } catch (error) {
+        say((error as Error).message, "wrong");
+        void queries.invalidateQueries({ queryKey: ["site", projectId] });
+        return false;
+      }
+    });
   const revision = () => queries.getQueryData<SiteOut>(["site", projectId])?.revision ?? 0;
   return {
-    change: (patch: SitePatch, label: string) => {
-      const body = { revision: revision(), patch, label };
-      return run(asked(client.PATCH("/api/v1/projects/{project_id}/site", { ...path(projectId), body })));
-    },
-    undo: () => {
-      const body = { revision: revision() };
-      return run(asked(client.POST("/api/v1/projects/{project_id}/site/undo", { ...path(projectId), body })));
-    },
-    redo: () => {
-      const body = { revision: revision() };
-      return run(asked(client.POST("/api/v1/projects/{project_id}/site/redo", { ...path(projectId), body })));
-    },
-    survey: (text: string) => {
-      const body = { revision: revision(), text };
-      return run(
-        asked(client.POST("/api/v1/projects/{project_id}/site/survey", { ...path(projectId), body })),
-      );
-    },
+    change: (patch: SitePatch, label: string) =>
+      run(() => {
+        const body = { revision: revision(), patch, label };
+        return asked(client.PATCH("/api/v1/projects/{project_id}/site", { ...path(projectId), body }));
+      }),
+    undo: () =>
+      run(() => {
+        const body = { revision: revision() };
+        return asked(client.POST("/api/v1/projects/{project_id}/site/undo", { ...path(projectId), body }));
+      }),
+    redo: () =>
+      run(() => {
+        const body = { revision: revision() };
+        return asked(client.POST("/api/v1/projects/{project_id}/site/redo", { ...path(projectId), body }));
+      }),
+    survey: (text: string) =>
+      run(() => {
+        const body = { revision: revision(), text };
+        return asked(client.POST("/api/v1/projects/{project_id}/site/survey", { ...path(projectId), body }));
+      }),
   };
 }
 

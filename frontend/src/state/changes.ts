@@ -124,7 +124,7 @@ const SOLVED_FROM = ["edges", "lengths", "levels", "origin", "gnomons", "camera"
 
 /** Accepted changes go one after the other, each made to the revision before it. */
 let line: Promise<unknown> = Promise.resolve();
-const inLine = <T>(work: () => Promise<T>): Promise<T> => {
+export const inLine = <T>(work: () => Promise<T>): Promise<T> => {
   const next = line.then(work, work);
   line = next.catch(() => undefined);
   return next;
