@@ -233,8 +233,9 @@ class FrameGrain:
 
 def _slope(encoded: Floats) -> Floats:
     """How much linear light changes with the encoded value of sRGB."""
-    e = np.clip(encoded, 0, 1)
-    return np.where(e <= 0.04045, 1 / 12.92, 2.4 / 1.055 * ((e + 0.055) / 1.055) ** 1.4).astype(np.float32)
+    e = np.clip(np.asarray(encoded, np.float32), 0, 1)
+    made = np.float32(2.4 / 1.055) * ((e + np.float32(0.055)) / np.float32(1.055)) ** np.float32(1.4)
+    return np.where(e <= np.float32(0.04045), np.float32(1 / 12.92), made)
 
 
 @dataclass(frozen=True)

@@ -147,7 +147,7 @@ def _put_png(picture: Picture, file: BinaryIO, quickly: bool = False) -> None:
     if picture.codes.dtype == np.uint16 or quickly:
         kinds = [cv2.IMAGE_METADATA_ICCP] if picture.icc else []
         profiles = [np.frombuffer(picture.icc, np.uint8)] if picture.icc else []
-        bgr, how = np.ascontiguousarray(picture.codes[..., ::-1]), QUICKLY if quickly else []
+        bgr, how = cv2.cvtColor(picture.codes, cv2.COLOR_RGB2BGR), QUICKLY if quickly else []
         done, data = cv2.imencodeWithMetadata(".png", bgr, kinds, profiles, how)
         if not done:
             raise OSError("the picture could not be encoded")

@@ -8,6 +8,7 @@ which of both makes its colour likelier, and neighbours of like colour answer to
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import cv2
@@ -60,13 +61,13 @@ class Colours:
     odds: float
 
     def likelihoods(self, seen: Floats, row: Array) -> Floats:
-        """How likely somebody so far down the picture, 0..1, is of colours (N, 3), encoded: for each cubic code."""
+        """How likely somebody so far down the picture, 0..1, is of colours (3, N), encoded: for each cubic code."""
         return self.bodies[_cells(seen, row)].astype(np.float32) / np.float32(256**3)
 
 
 def _cells(seen: Floats, row: Array) -> tuple[NDArray[np.intp], ...]:
-    """In which cells of `bodies` colours (N, 3) lie that are seen so far down the picture."""
-    red, green, blue = (seen * np.float32(255 / BIN_CODES)).astype(np.intp).T
+    """In which cells of `bodies` colours (3, N) lie that are seen so far down the picture."""
+    red, green, blue = (seen * np.float32(255 / BIN_CODES)).astype(np.intp)
     return (row * ROWS).astype(np.intp), red, green, blue
 
 
@@ -75,7 +76,7 @@ class Learning:
 
     def __init__(self) -> None:
         self.counts = np.zeros((ROWS, BINS, BINS, BINS), np.float32)
-        self.off: list[Floats] = []
+        self.off = [np.zeros((2, 0), np.float32)]
         self.shares = np.ones(2)  # pixels of somebody, and in shade
 
     def add(self, looks: Looks, somebody: Mask, shade: Floats, deepest: Floats) -> None:
@@ -84,21 +85,21 @@ class Learning:
         close, off = beside_line(ratio, deepest)
         unlike = close < DARKEST
         for channel, (least, most) in enumerate(OFF_LINE):
-            unlike |= (off[..., channel] < least) | (off[..., channel] > most)
+            unlike |= (off[channel] < least) | (off[channel] > most)
         # What is lighter in all colours may be the place, where a shadow lay on it most of the time.
         lighter = ~largest_channel(ratio <= LIGHTER)
         sure = _opened(somebody & unlike & ~lighter, 3)
         # Dark clothes may be on a shadow's line everywhere; what is too dark for one and as wide as a limb is theirs.
         sure |= _opened(somebody & (close < LEAST_ABOUT), max(3, round(LIMB * somebody.shape[1])))
-        np.add.at(self.counts, _cells(looks.seen[sure], np.flatnonzero(sure) / sure.size), 1)
+        np.add.at(self.counts, _cells(looks.seen[sure].T, np.flatnonzero(sure) / sure.size), 1)
         shaded = shade[..., 1] < SHADED
-        self.off.append(off[shaded][::4])
+        self.off.append(off[:, shaded][:, ::4])
         self.shares += [somebody.sum(), shaded.sum()]
 
     def learnt(self) -> Colours | None:
         """What they have in common; None if there was too little to tell."""
-        off = np.concatenate(self.off) if self.off else np.zeros((0, 2), np.float32)
-        if self.counts.sum() < LEAST_SURE or len(off) < LEAST_SURE:
+        off = np.concatenate(self.off, axis=1)
+        if self.counts.sum() < LEAST_SURE or off.shape[1] < LEAST_SURE:
             return None
         whole = ndimage.gaussian_filter(self.counts.sum(0), SMOOTH)
         whole /= whole.sum()
@@ -106,8 +107,8 @@ class Learning:
         counted = rows.sum((1, 2, 3), keepdims=True)
         shares = (rows + WHOLE_COUNTS * whole) / (counted + WHOLE_COUNTS)
         bodies = np.minimum(shares * BINS**3 * (1 - UNKNOWN) + UNKNOWN, np.finfo(np.float16).max)
-        middle = np.median(off, axis=0)
-        spread = 1.4826 * np.median(np.abs(off - middle), axis=0)
+        middle = np.median(off, axis=1)
+        spread = 1.4826 * np.median(np.abs(off - middle[:, None]), axis=1)
         spread = np.maximum(spread, LEAST_OFF)
         odds = float(np.clip(np.log(self.shares[0] / self.shares[1]), *PRIOR_ODDS))
         return Colours(bodies.astype(np.float16), middle.astype(float), spread.astype(float), odds)
@@ -129,28 +130,30 @@ def log_odds(colours: Colours, looks: Looks, where: Mask, deepest: Floats) -> Fl
     ----------
     looks : of the whole frame.
     where : (H, W) the pixels.
-    deepest : (3,) or (H, W, 3) which share of its light the place has left in the deepest shadows.
+    deepest : (3,) or (N, 3) which share of its light the place has left in the deepest shadows.
     """
     index = np.flatnonzero(where)
 
     def chosen(values: Floats) -> Floats:
         return np.take(values.reshape(-1, 3), index, axis=0)
 
-    seen, base, sigma2 = (chosen(one) for one in (looks.seen, looks.base, looks.sigma2))
+    own = chosen(looks.seen)
+    # Channel by channel from here on: what is one after the other is reckoned faster.
+    seen, base, sigma = (np.ascontiguousarray(one.T) for one in (own, chosen(looks.base), chosen(looks.sigma2)))
     ratio = chosen(looks.ratio)
-    least = chosen(deepest) if deepest.ndim > 1 else np.broadcast_to(deepest, ratio.shape)
+    least = np.broadcast_to(deepest, ratio.shape)
     _, off = beside_line(ratio, least)
-    body = np.log(colours.likelihoods(seen, index / where.size))
-    plain, level = _levels(seen * 255, base * 255, np.sqrt(sigma2) * 255, least)
-    per_log = (np.maximum(seen, 8 / 255) * (255 * CODE_PER_LOG)).astype(np.float32)
-    own = (looks.noise.at(seen) * 255 / per_log) ** 2
-    noise, per_log = own[:, ::2] + own[:, 1:2], per_log[:, ::2]
+    body = np.log(colours.likelihoods(seen, index / np.float32(where.size)))
+    plain, level = _levels(seen * 255, base * 255, np.sqrt(sigma) * 255, least[:, 1])
+    per_log = np.maximum(seen, 8 / 255) * np.float32(255 * CODE_PER_LOG)
+    noise = (np.ascontiguousarray(looks.noise.at(own).T) * 255 / per_log) ** 2
+    noise, per_log = noise[::2] + noise[1], per_log[::2]
 
     def odds(middle: Floats, spread: Floats) -> Floats:
         place = plain + level * _coloured(off - middle, np.sqrt(spread**2 + noise), per_log) + LEAST_LIKELY
         return np.asarray(body - np.log(place), np.float32)
 
-    middle, spread = (one.astype(np.float32) for one in (colours.off, colours.spread))
+    middle, spread = (one.astype(np.float32)[:, None] for one in (colours.off, colours.spread))
     sure = (odds(middle, spread) < -SURE_ODDS) & (ratio[:, 1] < SHADED)
     found, trust = _nearby(off, sure, index, where.shape)
     middle = trust * found + (1 - trust) * middle
@@ -159,17 +162,18 @@ def log_odds(colours: Colours, looks: Looks, where: Mask, deepest: Floats) -> Fl
 
 
 def _nearby(off: Floats, sure: Mask, index: NDArray[np.intp], shape: tuple[int, ...]) -> tuple[Floats, Floats]:
-    """By how much sure shadows near each of N pixels are off their line, (N, 2), and how far, (N, 1), to trust that."""
+    """By how much sure shadows near each of N pixels are off their line, (2, N), and how far, (N,), to trust that."""
     height, width = shape
     size = (-(-height // COARSER), -(-width // COARSER))
     rows, columns = np.divmod(index[sure], width)
     cells = rows // COARSER * size[1] + columns // COARSER
-    sums = [np.bincount(cells, one, size[0] * size[1]) for one in (*off[sure].T, None)]
+    sums = [np.bincount(cells, one, size[0] * size[1]) for one in (off[0, sure], off[1, sure], None)]
     small = np.dstack([one.reshape(size) for one in sums]).astype(np.float32) / np.float32(COARSER**2)
     small = cv2.GaussianBlur(small, (0, 0), max(NEARBY * width / COARSER, 0.5))
-    told = np.take(cv2.resize(small, (width, height), interpolation=cv2.INTER_LINEAR).reshape(-1, 3), index, axis=0)
-    count = told[:, 2:] * np.float32(2 * np.pi * (NEARBY * width) ** 2)
-    return told[:, :2] / np.maximum(told[:, 2:], 1e-9), count / (count + np.float32(NEARBY_COUNTS))
+    wide = cv2.resize(small, (width, height), interpolation=cv2.INTER_LINEAR).reshape(-1, 3)
+    *told, share = np.ascontiguousarray(np.take(wide, index, axis=0).T)
+    count = share * np.float32(2 * np.pi * (NEARBY * width) ** 2)
+    return np.stack(told) / np.maximum(share, np.float32(1e-9)), count / (count + np.float32(NEARBY_COUNTS))
 
 
 def _levels(seen: Floats, base: Floats, sigma: Floats, deepest: Floats) -> tuple[Floats, Floats]:
@@ -177,26 +181,30 @@ def _levels(seen: Floats, base: Floats, sigma: Floats, deepest: Floats) -> tuple
 
     A shadow has most of its pixels in the middle, as dark as the sun's absence makes it; its border has any brightness
     between that and the sun's; close to somebody it is darker still.
+
+    Parameters
+    ----------
+    seen, base, sigma : (3, N) codes of 255; `deepest` (N,): the light's green that a place has left in a shadow.
     """
-    red, green, blue = (((seen - base) / sigma) ** 2).T
-    plain = np.exp(-0.5 * (red + green + blue)) / ((2 * np.pi) ** 1.5 * sigma[:, 0] * sigma[:, 1] * sigma[:, 2])
-    dark = base[:, 1] * deepest[:, 1] ** CODE_PER_LOG
-    between = np.maximum(base[:, 1] - dark, 4)
-    level = seen[:, 1]
+    red, green, blue = ((seen - base) / sigma) ** 2
+    plain = np.exp(-0.5 * (red + green + blue)) / ((2 * np.pi) ** 1.5 * sigma[0] * sigma[1] * sigma[2])
+    dark = base[1] * deepest**CODE_PER_LOG
+    between = np.maximum(base[1] - dark, 4)
+    level = seen[1]
     blurred = UMBRA_SPREAD[0] * between + UMBRA_SPREAD[1]
     core = np.exp(-0.5 * ((level - dark) / blurred) ** 2) / (np.sqrt(2 * np.pi) * blurred)
     border = ((level > dark) & (level < dark + 1.03 * between)) / between
     # Where no sun is to be taken there is little else.
-    deep = np.where(deepest[:, 1] >= UNLIT, LEAST_ABOUT**CODE_PER_LOG, DEEP)
+    deep = np.where(deepest >= UNLIT, np.float32(LEAST_ABOUT**CODE_PER_LOG), np.float32(DEEP))
     depth = ((level < dark) & (level > deep * dark)) / np.maximum((1 - deep) * dark, 4)
     return np.asarray(PLAIN * plain, np.float32), np.asarray(UMBRA * core + BORDER * border + CLOSE * depth, np.float32)
 
 
 def _coloured(off: Floats, spread: Floats, per_log: Floats) -> Floats:
-    """How likely a shadow of some brightness has this colour, for each square code of red and blue."""
-    red, blue = ((off / spread) ** 2).T
+    """How likely a shadow of some brightness has this colour, for each square code of red and blue, (2, N) each."""
+    red, blue = (off / spread) ** 2
     wide = spread * per_log
-    return np.asarray(np.exp(-0.5 * (red + blue)) / (2 * np.pi * wide[:, 0] * wide[:, 1]), np.float32)
+    return np.asarray(np.exp(-0.5 * (red + blue)) / (2 * np.pi * wide[0] * wide[1]), np.float32)
 
 
 def _reach_px(width: int) -> int:
@@ -214,31 +222,33 @@ def guided(guide: Floats, values: Floats, variance: float) -> Floats:
     across = _reach_px(width) + 1  # at half the size
     size = (max(1, width // 2), max(1, height // 2))
     coarse, told = (cv2.resize(one, size, interpolation=cv2.INTER_AREA) for one in (guide, values))
+    colours = cv2.split(coarse)
 
     def mean(one: Floats) -> Floats:
         return np.asarray(cv2.blur(one, (across, across)), np.float32)
 
-    middle, level = mean(coarse), mean(told)
-    shared = mean(coarse * told[..., None]) - middle * level[..., None]
+    middle, level = [mean(one) for one in colours], mean(told)
+    shared = [mean(one * told) - own * level for one, own in zip(colours, middle, strict=True)]
     spread = {}
     for one in range(3):
         for other in range(one, 3):
-            spread[one, other] = mean(coarse[..., one] * coarse[..., other]) - middle[..., one] * middle[..., other]
+            spread[one, other] = mean(colours[one] * colours[other]) - middle[one] * middle[other]
         spread[one, one] += np.float32(variance)
     slopes = _solved(spread, shared)
-    offset = level - cv2.transform(slopes * middle, np.ones((1, 3)))
-    lines = cv2.resize(mean(np.dstack([slopes, offset])), (width, height), interpolation=cv2.INTER_LINEAR)
-    return np.asarray(cv2.transform(lines[..., :3] * guide, np.ones((1, 3))) + lines[..., 3], np.float32)
+    offset = level - sum(slope * own for slope, own in zip(slopes, middle, strict=True))
+    *lines, made = (cv2.resize(mean(one), (width, height)) for one in (*slopes, offset))
+    for line, own in zip(lines, cv2.split(guide), strict=True):
+        made += line * own
+    return np.asarray(made, np.float32)
 
 
-def _solved(spread: dict[tuple[int, int], Floats], shared: Floats) -> Floats:
-    """Slopes (H, W, 3) that many symmetric matrices of 3 by 3 take to `shared` (H, W, 3), by cofactors."""
+def _solved(spread: dict[tuple[int, int], Floats], shared: Sequence[Floats]) -> list[Floats]:
+    """Slopes, 3 times (H, W), that many symmetric matrices of 3 by 3 take to `shared`, by cofactors."""
     a, b, c = spread[0, 0], spread[0, 1], spread[0, 2]
     d, e, f = spread[1, 1], spread[1, 2], spread[2, 2]
     aa, bb, cc = d * f - e * e, c * e - b * f, b * e - c * d
     dd, ee, ff = a * f - c * c, b * c - a * e, a * d - b * b
-    x, y, z = cv2.split(shared)
+    x, y, z = shared
     whole = a * aa + b * bb + c * cc
-    return cv2.merge(
-        [(aa * x + bb * y + cc * z) / whole, (bb * x + dd * y + ee * z) / whole, (cc * x + ee * y + ff * z) / whole]
-    )
+    rows = ((aa, bb, cc), (bb, dd, ee), (cc, ee, ff))
+    return [(one * x + two * y + three * z) / whole for one, two, three in rows]

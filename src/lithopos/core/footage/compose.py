@@ -15,7 +15,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from lithopos.core.arrays import Array, Floats, Mask, largest_channel, summed_channels
+from lithopos.core.arrays import Array, Floats, Mask, largest_channel, on_channels, summed_channels
 from lithopos.core.blend.blend import FrameGrain, Tones
 from lithopos.core.camera.pinhole import Pinhole
 from lithopos.core.colour import encode_srgb, linear_of
@@ -287,7 +287,7 @@ def _moved(layer: Layer, taken: Taken, part: Part, index: NDArray[np.intp]) -> t
         there = cv2.remap(
             shade, at.astype(np.float32), None, cv2.INTER_LINEAR, borderMode=cv2.BORDER_CONSTANT, borderValue=[1.0] * 4
         )
-        model = model * (1 - counts[..., None] * (1 - np.minimum(there, 1)))
+        model = model * (1 - on_channels(counts) * (1 - np.minimum(there, 1)))
 
     def lain(name: str, values: Floats | None = None, how: int = cv2.INTER_CUBIC) -> Floats:
         box = layer.boxes[name]
@@ -347,16 +347,16 @@ def _with_models(
     and their shadow as they are seen past people, (N, 3), (N,), (N, 3); and where anything is changed.
     """
     shadow = _shadow_in_shade(layer.shadow, frame.shade, deepest)
-    photographed = (1 - layer.cover[:, None]) * (frame.base * shadow + layer.added)
+    photographed = on_channels(1 - layer.cover) * (frame.base * shadow + layer.added)
     seen, left = np.ones_like(frame.alpha), 1 - layer.cover
     there = frame.there
     photographed[there], seen[there], left[there] = _past_people(
         frame.behind, *(one[there] for one in (frame.base, frame.alpha, before, shadow, layer.added, layer.cover))
     )
-    own = seen[:, None] * layer.model, seen * layer.cover
+    own = on_channels(seen) * layer.model, seen * layer.cover
     light = tones.of_place(np.maximum(photographed, 0)) + own[0]
-    share = layer.front[:, None]
-    if share.any():
+    if layer.front.any():
+        share = on_channels(layer.front)
         light = np.where(share > 0, share * tones.of_place(layer.front_light) + (1 - share) * light, light)
     covered = (frame.alpha >= WHOLLY) & ((before > 0) | (layer.cover <= 0))
     hidden = (layer.front >= WHOLE) | covered
@@ -375,7 +375,7 @@ def _past_people(
     ----------
     behind, base : (N, 3) the place behind whoever is there, and the frame.
     """
-    share, rest, near = alpha[:, None], 1 - cover[:, None], before[:, None] > 0
+    share, rest, near = on_channels(alpha), on_channels(1 - cover), on_channels(before > 0)
     # Where hardly anybody is the place is the frame itself, with its noise.
     own = np.clip(1 - share / np.float32(0.1), 0, 1)
     place = own * base + (1 - own) * behind
@@ -395,14 +395,14 @@ def _shadow_in_shade(shadow: Floats, shade: Floats, deepest: Floats) -> Floats:
     Light is what comes from all about, a share `deepest` of it all, and the sun's; both shadows can only take the sun's
     once.
     """
-    doubled = largest_channel((shade < 0.98) & (shadow < 1))
-    if not doubled.any():
-        return shadow
-    here, there = shadow[doubled], shade[doubled]
-    sun = 1 - deepest
-    theirs = np.clip((there - deepest) / sun, 0, 1)
-    ours = np.clip((here - deepest) / sun, 0, 1)
-    about = np.minimum(here / np.maximum(deepest + sun * ours, 1e-4), 1)
+    doubled = np.flatnonzero(largest_channel((shade < 0.98) & (shadow < 1)))
     made = shadow.copy()
-    made[doubled] = (deepest * about + sun * ours * theirs) / np.maximum(deepest + sun * theirs, 1e-4)
+    for channel, least in enumerate(deepest):
+        here, there = shadow[doubled, channel], shade[doubled, channel]
+        sun = 1 - least
+        theirs = np.clip((there - least) / sun, 0, 1)
+        ours = np.clip((here - least) / sun, 0, 1)
+        about = np.minimum(here / np.maximum(least + sun * ours, np.float32(1e-4)), 1)
+        both = (least * about + sun * ours * theirs) / np.maximum(least + sun * theirs, np.float32(1e-4))
+        made[doubled, channel] = both
     return made

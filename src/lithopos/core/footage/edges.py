@@ -13,11 +13,11 @@ import cv2
 import numpy as np
 from scipy.sparse import diags
 
-from lithopos.core.arrays import Floats, Mask, summed_channels
+from lithopos.core.arrays import Floats, Mask, on_channels, summed_channels
 from lithopos.core.blend.grain import Grain
 
 SURE = 10.0  # how much the known background counts beside the Laplacian
-SOLVED = 1e-3  # relative error to which it is solved
+SOLVED = 1e-4  # relative error to which it is solved
 LEVEL_PX = 0.7  # how far α is smoothed to tell where it is ½
 NARROWEST_PX, WIDER, STRETCH_PX = 1.5, 1.45, 8.0  # the ramps that are tried; along which stretch of an edge
 LEAST_DOUBT = 0.0025  # variance of α by colours, at least
@@ -65,16 +65,15 @@ def _deep(mine: Mask) -> Mask:
 
 def _solved(seen: Floats, inner: Mask, open_: Mask, told: Floats, trust: Floats) -> Floats:
     """α (H, W) that colours tell, (H, W) and how far to trust them, and between them what the Laplacian makes of it."""
-    from pymatting import cf_laplacian, cg, ichol
+    from pymatting import cf_laplacian, cg, jacobi
 
     laplacian = cf_laplacian(seen.astype(np.float64), epsilon=1e-5, radius=1, is_known=~open_)
     sought, weight, wanted = np.flatnonzero(open_), trust[open_].astype(float), told[open_].astype(float)
     rows = laplacian[sought]
     system = rows[:, sought] + diags(weight)
     given = weight * wanted - rows @ inner.ravel().astype(float)
-    preconditioner = ichol(system.tocsc(), discard_threshold=1e-4)
     made = inner.astype(np.float32)
-    made[open_] = np.clip(cg(system, given, x0=wanted, M=preconditioner, rtol=SOLVED, maxiter=200), 0, 1)
+    made[open_] = np.clip(cg(system, given, x0=wanted, M=jacobi(system), rtol=SOLVED, maxiter=2000), 0, 1)
     return made
 
 
@@ -108,15 +107,15 @@ def _carried(values: Floats, known: Mask, reach: int) -> Floats:
     """Values (H, W, 3) of the known pixels, carried to those beside them."""
     share = known.astype(np.float32)
     made, weight = np.zeros_like(values), np.zeros_like(share)
-    both = np.dstack([values * share[..., None], share])
+    both = cv2.merge([*cv2.split(values * on_channels(share)), share])
     for sigma in (0.8 * reach, 2.5 * reach, 8.0 * reach):
         blurred = _blurred(both, sigma)
-        told, close = blurred[..., :3], blurred[..., 3]
+        *told, close = cv2.split(blurred)
         here = np.clip(close * 20, 0, 1) * (1 - weight)
-        made += here[..., None] * told / np.maximum(close, 1e-6)[..., None]
+        made += on_channels(here / np.maximum(close, np.float32(1e-6))) * cv2.merge(told)
         weight += here
     rest = values[known].mean(0)
-    return np.asarray(made + (1 - weight)[..., None] * rest, np.float32)
+    return np.asarray(made + on_channels(1 - weight) * rest, np.float32)
 
 
 def _blurred(values: Floats, sigma: float) -> Floats:

@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage
 
-from lithopos.core.arrays import Floats, Mask, largest_channel
+from lithopos.core.arrays import Floats, Mask, largest_channel, on_channels
 from lithopos.core.colour import encode_srgb
 from lithopos.core.composite.parts import extent
 from lithopos.core.footage.colours import MOST_ODDS, SURE_ODDS, Colours, guided, log_odds
@@ -89,12 +89,12 @@ def judged(
     colours : of whoever passes; None as long as they are not learnt.
     """
     changed = cv2.GaussianBlur(looks.plain, (0, 0), 2.0) > CHANGED
-    if in_shade is not None:
-        deepest = np.where(in_shade[..., None], UNLIT, deepest)
     if colours is None:
-        verdict, unlike, shade = _at_first(looks, changed, deepest, bluer)
+        least = deepest if in_shade is None else np.where(on_channels(in_shade), UNLIT, deepest)
+        verdict, unlike, shade = _at_first(looks, changed, least, bluer)
     else:
-        verdict, unlike, shade = _by_colour(looks, changed, deepest, colours)
+        least = deepest if in_shade is None else np.where(on_channels(in_shade[changed]), UNLIT, deepest)
+        verdict, unlike, shade = _by_colour(looks, changed, least, colours)
     somebody = np.zeros_like(verdict)
     part = extent(verdict, MARGIN_PX)
     if verdict.any():
@@ -115,12 +115,12 @@ def _at_first(looks: Looks, changed: Mask, deepest: Floats, bluer: float) -> tup
         off = np.minimum(np.minimum(looks.plain[part], dim), 4 * SOMEBODY)
         verdict[part] |= cv2.GaussianBlur(np.asarray(off, np.float32), (0, 0), SMOOTH_PX) > SOMEBODY
         unlike[part] = off
-        shade[part] = np.where((dim < SOMEBODY)[..., None], np.minimum(ratio, LIGHTEST), 1)
+        shade[part] = np.where(on_channels(dim < SOMEBODY), np.minimum(ratio, LIGHTEST), 1)
     return verdict, unlike, shade
 
 
 def _by_colour(looks: Looks, changed: Mask, deepest: Floats, colours: Colours) -> tuple[Mask, Floats, Floats]:
-    """As `_at_first`, once colours are learnt."""
+    """As `_at_first`, once colours are learnt; `deepest` is (3,), or (N, 3) at the changed pixels."""
     alone = np.full(changed.shape, -MOST_ODDS, np.float32)
     alone[changed] = log_odds(colours, looks, changed, deepest)
     verdict = changed & (guided(looks.seen, alone, looks.noise.variance) > 0)
@@ -257,7 +257,7 @@ def _under(shade: Floats, somebody: Mask) -> Floats:
         return np.ones_like(shade)
     share = cv2.GaussianBlur(known.astype(np.float32), (0, 0), SHADE_PX)
     told = cv2.GaussianBlur(_only_where(shade, known, 0), (0, 0), SHADE_PX)
-    told /= np.maximum(share, 1e-4)[..., None]
+    told /= on_channels(np.maximum(share, np.float32(1e-4)))
     # Each unknown pixel takes what the known one has that is nearest to it.
     _, numbers = cv2.distanceTransformWithLabels(
         (~known).astype(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import cache
+
 import cv2
 import numpy as np
 
@@ -17,8 +19,10 @@ SHRINK = 0.002  # how much the bent terms are held back, against a share of all 
 __all__ = ["fitted_gain", "gain_field"]
 
 
-def _terms(x: Array, y: Array) -> Array:
-    """Products of powers of places in −1..1, up to `ORDER`."""
+@cache
+def _terms(width: int, height: int) -> Array:
+    """Products (H, W, 10) of powers of places in −1..1, up to `ORDER`."""
+    y, x = np.meshgrid(np.linspace(-1, 1, height), np.linspace(-1, 1, width), indexing="ij")
     powers = [(i, j) for total in range(ORDER + 1) for i in range(total + 1) for j in [total - i]]
     return np.stack([x**i * y**j for i, j in powers], -1)
 
@@ -36,9 +40,8 @@ def fitted_gain(frame: Floats, plate: Floats) -> Array:
     each = max(LEAST_BLOCK, np.sqrt(width * height / ASKED))
     size = (max(8, round(width / each)), max(8, round(height / each)))
     small = [np.maximum(cv2.resize(one, size, interpolation=cv2.INTER_AREA), 1e-5) for one in (frame, plate)]
-    y, x = np.meshgrid(np.linspace(-1, 1, size[1]), np.linspace(-1, 1, size[0]), indexing="ij")
     good = ((small[1] > DARK) & (small[1] < BRIGHT) & (small[0] < BRIGHT)).all(-1)
-    terms = _terms(x[good], y[good])
+    terms = _terms(*size)[good]
     held = SHRINK * len(terms) * np.diag([0.0] + [1.0] * (terms.shape[1] - 1))
     found = np.zeros((terms.shape[1], 3))
     if len(terms) < 100:
@@ -60,6 +63,5 @@ def fitted_gain(frame: Floats, plate: Floats) -> Array:
 
 def gain_field(factors: Array, height: int, width: int) -> Floats:
     """A gain (H, W, 3) for each pixel."""
-    y, x = np.meshgrid(np.linspace(-1, 1, 24), np.linspace(-1, 1, 24), indexing="ij")
-    coarse = np.exp(_terms(x, y) @ factors).astype(np.float32)
+    coarse = np.exp(_terms(24, 24) @ factors).astype(np.float32)
     return np.asarray(cv2.resize(coarse, (width, height), interpolation=cv2.INTER_CUBIC), np.float32)

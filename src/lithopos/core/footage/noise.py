@@ -7,7 +7,7 @@ from collections.abc import Iterable
 import cv2
 import numpy as np
 
-from lithopos.core.arrays import Array, Floats, Mask, largest_channel
+from lithopos.core.arrays import Array, Floats, Mask
 from lithopos.core.blend.grain import KNOTS, REACH, Grain
 from lithopos.core.footage.parallel import side_by_side
 
@@ -53,11 +53,11 @@ def _noise_of(item: tuple[int, tuple[Floats, Floats]]) -> tuple[Array, Array, Ar
     place, (one, other) = item
     sums, counts = np.zeros((len(KNOTS), 3)), np.zeros((len(KNOTS), 3))
     change, level = one - other, np.asarray((one + other) / 2, np.float32)
-    change = np.asarray(change - np.median(change[::4, ::4], axis=(0, 1)), np.float32)
-    still = _still(change) & _flat(level)
+    planes = [one - np.float32(np.median(one[::4, ::4])) for one in cv2.split(change)]
+    still = _still(planes) & _flat(level)
     chosen = np.flatnonzero(still)
     for c in range(3):
-        own, bright = (np.take(one[..., c], chosen) for one in (change, level))
+        own, bright = np.take(planes[c], chosen), np.take(level[..., c], chosen)
         bins = np.clip(np.round(bright / (255 / (len(KNOTS) - 1))), 0, len(KNOTS) - 1).astype(np.uint8)
         for number in np.unique(bins):
             told = own[bins == number]
@@ -69,25 +69,26 @@ def _noise_of(item: tuple[int, tuple[Floats, Floats]]) -> tuple[Array, Array, Ar
             counts[number, c] = len(inside)
     if place >= HANGING:
         return sums, counts, np.zeros(0), np.zeros(0)
-    return sums, counts, *_hanging(np.where(still[..., None], change, np.float32(0)), still)
+    return sums, counts, *_hanging([one * still for one in planes], still)
 
 
-def _still(change: Floats) -> Mask:
+def _still(change: list[Floats]) -> Mask:
     """Where nothing moves, nor near: a neighbourhood changes no more than the whole picture's noise."""
-    scale = np.maximum(1.4826 * np.median(np.abs(change[::4, ::4]), axis=(0, 1)), FLOOR)
-    loud = cv2.boxFilter(np.asarray((change / scale) ** 2, np.float32).mean(-1), -1, (NEAR, NEAR))
-    alone = ~largest_channel(np.abs(change) >= 2 * QUIET * scale)
+    scales = [max(1.4826 * float(np.median(np.abs(one[::4, ::4]))), FLOOR) for one in change]
+    times = [np.abs(one) / np.float32(scale) for one, scale in zip(change, scales, strict=True)]
+    loud = cv2.boxFilter(sum(one**2 for one in times) / np.float32(3), -1, (NEAR, NEAR))
+    alone = np.logical_and.reduce([one < 2 * QUIET for one in times])
     return np.asarray((cv2.dilate(loud, np.ones((NEAR, NEAR))) < LOUD) & alone)
 
 
 def _flat(level: Floats) -> Mask:
     """Where no edge is near: one that lies a hair off would count as noise."""
-    grey = cv2.GaussianBlur(np.ascontiguousarray(level.mean(-1)), (0, 0), 1.5)
+    grey = cv2.GaussianBlur(cv2.transform(level, np.full((1, 3), 1 / 3)), (0, 0), 1.5)
     steep = np.hypot(cv2.Sobel(grey, cv2.CV_32F, 1, 0), cv2.Sobel(grey, cv2.CV_32F, 0, 1))
     return np.asarray(steep <= np.quantile(steep[::3, ::3], FLAT))
 
 
-def _hanging(change: Floats, still: Mask) -> tuple[Array, Array]:
+def _hanging(change: list[Floats], still: Mask) -> tuple[Array, Array]:
     """Correlation of a pixel's noise with its neighbours' (3, 5, 5), and of the channels (3, 3)."""
     size = 2 * REACH + 1
     found = np.zeros((3, size, size))
@@ -95,14 +96,14 @@ def _hanging(change: Floats, still: Mask) -> tuple[Array, Array]:
     for dy in range(REACH + 1):
         for dx in range(-REACH if dy else 0, REACH + 1):
             y0, y1, x0, x1 = max(0, dy), min(height, height + dy), max(0, dx), min(width, width + dx)
-            here = change[y0:y1, x0:x1]
-            there = change[y0 - dy : y1 - dy, x0 - dx : x1 - dx]
+            here = [one[y0:y1, x0:x1] for one in change]
+            there = [one[y0 - dy : y1 - dy, x0 - dx : x1 - dx] for one in change]
             both = still[y0:y1, x0:x1] & still[y0 - dy : y1 - dy, x0 - dx : x1 - dx]
             # Where it is not still the change is 0.
-            total = np.einsum("ijk,ijk->k", here, there, dtype=float)
+            total = np.array([np.einsum("ij,ij->i", *one).sum(dtype=float) for one in zip(here, there, strict=True)])
             # As with the neighbour on the other side.
             for way in (1, -1):
                 found[:, way * dy + REACH, way * dx + REACH] = total / max(int(np.count_nonzero(both)), 1)
     found /= np.maximum(found[:, REACH : REACH + 1, REACH : REACH + 1], 1e-9)
-    flat = change[still].astype(float)
-    return found, np.asarray(np.corrcoef(flat.T) if len(flat) > 10 else np.eye(3))
+    flat = np.array([one[still] for one in change], float)
+    return found, np.asarray(np.corrcoef(flat) if flat.shape[1] > 10 else np.eye(3))

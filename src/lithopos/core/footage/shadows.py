@@ -13,7 +13,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from lithopos.core.arrays import Floats, Mask
+from lithopos.core.arrays import Floats, Mask, on_channels
 from lithopos.core.blend.grain import Grain
 from lithopos.core.colour import encode_srgb
 
@@ -47,7 +47,7 @@ def variance_of(base: Floats, noise: Grain) -> Floats:
     grey = _of_channels(base)
     gx, gy = cv2.Sobel(grey, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(grey, cv2.CV_32F, 0, 1, scale=0.125)
     edges = MISSED_PX**2 * (gx**2 + gy**2) + np.float32((0.6 / 255) ** 2)
-    return np.asarray(noise.at(base) ** 2 + edges[..., None], np.float32)
+    return np.asarray(noise.at(base) ** 2 + on_channels(edges), np.float32)
 
 
 @dataclass(frozen=True)
@@ -108,7 +108,7 @@ def shadowed(looks: Looks, deepest: Floats, bluer: float) -> tuple[Floats, Float
         # In the dark the same light is fewer codes of noise, and the plate's own edges are as far off.
         told = _of_channels((seen - dimmed) ** 2 / (variance_of(dimmed, noise) + 0.25 * looks.sigma2))
         better = like_shadow(ratio, 0.0, deepest, bluer) & (told < dim)
-        dim, best = np.where(better, told, dim), np.where(better[..., None], ratio, best)
+        dim, best = np.where(better, told, dim), np.where(on_channels(better), ratio, best)
     darker = best[..., 1] < 0.97
     surely = cv2.morphologyEx(((dim < SURELY) & darker).astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3), np.uint8))
     near = cv2.dilate(surely, np.ones((2 * WINDOWS[0] - 1, 2 * WINDOWS[0] - 1), np.uint8)) > 0
@@ -116,7 +116,7 @@ def shadowed(looks: Looks, deepest: Floats, bluer: float) -> tuple[Floats, Float
     # Noise of linear light beside it: encoded values go with its 1/2.2th power.
     doubt = np.asarray(5.5 * _of_channels(noise.at(seen)) / np.maximum(_of_channels(seen), 0.02), np.float32)
     border = near & like_shadow(own, doubt, deepest, bluer) & (dim > BORDER)
-    return np.where(border, np.float32(BORDER), dim), np.where(border[..., None], own, best)
+    return np.where(border, np.float32(BORDER), dim), np.where(on_channels(border), own, best)
 
 
 def ratio_of(frame: Floats, plate: Floats, size: int) -> Floats:
@@ -126,22 +126,28 @@ def ratio_of(frame: Floats, plate: Floats, size: int) -> Floats:
 
 
 def beside_line(ratio: Floats, deepest: Floats) -> tuple[Floats, Floats]:
-    """How a ratio (H, W, 3) lies to those of shadows: how light beside them, (H, W), and how red and blue, (H, W, 2).
+    """How a ratio (H, W, 3) lies to those of shadows: how light beside them, (H, W), and how red and blue, (2, H, W).
 
     All that comes from about, A = `deepest`, and a share v of the sun's rest: A + (1 − A) v is a line of ratios. v is
     taken by their brightness, then colours are told as natural logarithms beside green. Close to who throws a shadow
     less may come from about as well: only then a ratio is darker than the line.
     """
-    green = np.maximum(ratio[..., 1], 1e-4)
+    red, green, blue = _at_least(ratio)
     line = _line(green, deepest)
-    off = np.log(np.maximum(ratio[..., ::2], 1e-4) / green[..., None]) - np.log(line[..., ::2] / line[..., 1:2])
-    return np.asarray(green / line[..., 1], np.float32), np.asarray(off, np.float32)
+    off = [np.log(own * line[1] / (green * like)) for own, like in ((red, line[0]), (blue, line[2]))]
+    return np.asarray(green / line[1], np.float32), np.stack(off)
 
 
-def _line(green: Floats, deepest: Floats) -> Floats:
-    """Ratios (..., 3) of shadows whose green is nearest to these, (...)."""
-    sunny = np.clip((green - deepest[..., 1]) / (1 - deepest[..., 1]), 0, 1)[..., None]
-    return np.asarray(deepest + (1 - deepest) * sunny, np.float32)
+def _at_least(ratio: Floats) -> list[Floats]:
+    """The channels of a ratio (..., 3), none of them nothing."""
+    return [np.maximum(ratio[..., channel], np.float32(1e-4)) for channel in range(3)]
+
+
+def _line(green: Floats, deepest: Floats) -> list[Floats]:
+    """Channels, 3 times (...), of the ratios of shadows whose green is nearest to these, (...)."""
+    least = np.moveaxis(deepest, -1, 0)
+    sunny = np.clip((green - least[1]) / (1 - least[1]), 0, 1)
+    return [one + (1 - one) * sunny for one in least]
 
 
 def like_shadow(ratio: Floats, doubt: Floats | float, deepest: Floats, bluer: float) -> Mask:
@@ -151,13 +157,13 @@ def like_shadow(ratio: Floats, doubt: Floats | float, deepest: Floats, bluer: fl
     ----------
     doubt : by how much colour may be off besides, of natural logarithms.
     """
-    green = np.maximum(ratio[..., 1], 1e-4)
+    red, green, blue = _at_least(ratio)
     line = _line(green, deepest)
-    close = green / line[..., 1]
+    close = green / line[1]
     made = (close >= LEAST_ABOUT) & (close <= LIGHTEST * (1 + doubt))
     # By how much red and blue are off, as `beside_line` has it, but without any logarithm.
-    for channel, place, more in ((0, 0, (bluer, 0.0)), (2, 1, (0.0, bluer))):
-        own, like = np.maximum(ratio[..., channel], 1e-4) * line[..., 1], green * line[..., channel]
+    for place, (own, at, more) in enumerate(((red, line[0], (bluer, 0.0)), (blue, line[2], (0.0, bluer)))):
+        own, like = own * line[1], green * at
         least, most = OFF_FROM[place] - more[0] - doubt, OFF_TO[place] + more[1] + doubt
         made &= (own >= np.exp(least) * like) & (own <= np.exp(most) * like)
     return np.asarray(made)

@@ -55,12 +55,14 @@ def inverse(matrix: Array) -> Array:
     return np.asarray(cv2.invertAffineTransform(matrix))
 
 
-def brought_to(picture: Floats, matrix: Array, part: tuple[slice, slice] | None = None) -> Floats:
+def brought_to(
+    picture: Floats, matrix: Array, part: tuple[slice, slice] | None = None, how: int = cv2.INTER_CUBIC
+) -> Floats:
     """A picture moved by a matrix, or only a part of that; beyond its border it goes on as it ended."""
     rows, columns = part or (slice(0, picture.shape[0]), slice(0, picture.shape[1]))
     there = np.column_stack([matrix[:, :2], matrix[:, 2] - [columns.start, rows.start]])
     size = (columns.stop - columns.start, rows.stop - rows.start)
-    made = cv2.warpAffine(picture, there, size, flags=cv2.INTER_CUBIC, borderMode=cv2.BORDER_REPLICATE)
+    made = cv2.warpAffine(picture, there, size, flags=how, borderMode=cv2.BORDER_REPLICATE)
     return np.asarray(made, np.float32)
 
 

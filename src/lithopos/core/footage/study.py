@@ -140,7 +140,8 @@ def studied(
     def lain(item: tuple[int, Codes]) -> tuple[int, Codes, Moved, Array]:
         number, codes = item
         moved = known.get(number) or _lies(reference, codes, take, number)
-        there = brought_to(light, moved.matrix(reference.width, reference.height))
+        # Blocks of many pixels tell a gain: they need no cubic.
+        there = brought_to(light, moved.matrix(reference.width, reference.height), how=cv2.INTER_LINEAR)
         return number, codes, moved, fitted_gain(linear_of(codes), there)
 
     with TemporaryDirectory(prefix="lithopos-") as folder:
