@@ -26,6 +26,7 @@ from lithopos.core.errors import InputError
 from lithopos.core.exchange.film import take_notes
 from lithopos.core.exchange.picture import encoded_of
 from lithopos.core.footage.asked import take_notes_of
+from lithopos.core.footage.at_hand import AtHand
 from lithopos.core.footage.colours import Colours, Learning
 from lithopos.core.footage.compose import Layer, Taken, composed, shaded_where
 from lithopos.core.footage.frames import read_frame, read_frames
@@ -68,7 +69,7 @@ def take() -> tuple[MadeTake, Path]:
 @cache
 def study() -> Study:
     """It looked through."""
-    return whole_study(studied(take()[1], Take(file="take.mkv", frames=COUNT, last=COUNT - 1)))
+    return whole_study(studied(AtHand(take()[1], 0, COUNT - 1), Take(file="take.mkv", frames=COUNT, last=COUNT - 1)))
 
 
 def told(number: int) -> tuple[Floats, Floats, Front]:
@@ -172,12 +173,28 @@ class Reading(unittest.TestCase):
                 package.writestr(f"{number}.png", cv2.imencode(".png", codes)[1].tobytes())
         self.refused(changing, "changes its size at frame 2", 0, 2)
 
+    def test_what_was_read_once_is_at_hand(self) -> None:
+        """Where there is room: its file may go then."""
+        path = folder() / "gone.mkv"
+        for most_bytes in (0, 1 << 30):
+            write_take(take()[0].frames, path)
+            source = AtHand(path, 2, 9, most_bytes)
+            self.assertEqual(len(list(source.read(2, 4))), 3)
+            before = [codes.copy() for codes in source.read(2, 9)]
+            path.unlink()
+            if most_bytes:
+                self.assertTrue(all((a == b).all() for a, b in zip(source.read(2, 9), before, strict=True)))
+                self.assertTrue((source.one(7) == take()[0].frames[7]).all())
+            else:
+                with self.assertRaises(InputError):
+                    source.one(7)
+
     def test_a_moving_camera_is_told_how_far_it_moves(self) -> None:
         frames = made_take(8, SIZE, shake_px=0).frames
         moved = [np.roll(codes, 2 * number, axis=1) for number, codes in enumerate(frames)]
         path = write_take(moved, folder() / "panned.mkv")
         with self.assertRaisesRegex(InputError, r"moving camera: .* by [678] pixels, and 6 is the most"):
-            whole_study(studied(path, Take(file="panned.mkv", frames=8, last=7)))
+            whole_study(studied(AtHand(path, 0, 7), Take(file="panned.mkv", frames=8, last=7)))
 
 
 class LookedThrough(unittest.TestCase):
@@ -232,7 +249,7 @@ class LookedThrough(unittest.TestCase):
         for codes in frames[:-2]:
             codes[10:40, 10:50] = rng.integers(0, 255, (30, 40, 3))
         path = write_take(frames, folder() / "hidden.mkv")
-        found = whole_study(studied(path, Take(file="hidden.mkv", frames=24, last=23)))
+        found = whole_study(studied(AtHand(path, 0, 23), Take(file="hidden.mkv", frames=24, last=23)))
         self.assertLess(found.empty[15:35, 15:45].mean(), 0.2)
         self.assertGreater(found.empty[60:, 80:].mean(), 0.999)
         line = [(12.0, 25.0), (50.0, 25.0)]

@@ -30,9 +30,9 @@ from lithopos.core.derive import Derived, derive
 from lithopos.core.errors import Cancelled, InputError, NothingSeen
 from lithopos.core.exchange.film import TakeNotes
 from lithopos.core.exchange.picture import Codes, Picture, codes_of, write_atomically
+from lithopos.core.footage.at_hand import AtHand
 from lithopos.core.footage.compose import Composed, Layer, Taken, composed, layers_of
 from lithopos.core.footage.frame_files import SUFFIX, Wanted, write_frame
-from lithopos.core.footage.frames import read_frames
 from lithopos.core.footage.front import Front, Verdict, front_of_frame, judged
 from lithopos.core.footage.front_files import keep_front, kept_front
 from lithopos.core.footage.parallel import side_by_side
@@ -132,6 +132,7 @@ class FootageJob:
             raise InputError("take", f"is of {size[0]} × {size[1]} pixels, its shot’s photograph of {told}")
         if self.take.frames != self.notes.frames:
             raise InputError("take", f"has {self.notes.frames} frames, the document says {self.take.frames}")
+        self._source = AtHand(self.path, self.take.first, self.take.last)
         self._held: OrderedDict[str, Layer] = OrderedDict()
 
     @cached_property
@@ -175,7 +176,7 @@ class FootageJob:
         self.study = _sized(replace(whole, plate=self._whole_plate), self.scale)
 
     def _studied(self) -> Generator[Progress, None, Study]:
-        started, steps = time.monotonic(), studied(self.path, self.take, self.stop)
+        started, steps = time.monotonic(), studied(self._source, self.take, self.stop)
         while True:
             try:
                 done, of = next(steps)
@@ -278,7 +279,7 @@ class FootageJob:
         return np.asarray(cv2.warpAffine(mask.astype(np.uint8), self.study.lies(number), size) > 0)
 
     def _read(self, first: int, last: int) -> Iterator[tuple[int, Codes]]:
-        for number, codes in enumerate(read_frames(self.path, first, last), first):
+        for number, codes in enumerate(self._source.read(first, last), first):
             yield number, sized(Picture(codes), self.scale).codes
 
     def _pause(self) -> None:

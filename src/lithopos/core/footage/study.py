@@ -19,8 +19,9 @@ from lithopos.core.colour import decode_srgb, encode_srgb, linear_of
 from lithopos.core.composite.mattes import painted
 from lithopos.core.errors import Cancelled, InputError
 from lithopos.core.exchange.picture import Codes, codes_of, encoded_of, write_atomically
+from lithopos.core.footage.at_hand import MOST_BYTES, AtHand
 from lithopos.core.footage.colours import Colours, Learning
-from lithopos.core.footage.frames import read_frame, read_frames
+from lithopos.core.footage.frames import read_frame
 from lithopos.core.footage.front import Part, Verdict, judged
 from lithopos.core.footage.gain import fitted_gain, gain_field
 from lithopos.core.footage.noise import take_noise
@@ -32,7 +33,6 @@ from lithopos.core.shot import PlateStroke, Take
 
 STUDY = 6  # raised when a measure changes, so that what was kept is made anew
 MOST_FRAMES = 64  # of which a plate is made
-MOST_BYTES = 3 << 30  # of frames that lie ready at once
 ALIKE_PX = 0.35  # so far two neighbours may lie apart
 PAIRS, PAIRS_PX = (3, 12), 3_000_000  # of pictures by which noise is told, bounds; as many as have so many pixels
 SHADES, SHADED, LEAST_SHADED = 8, 0.9, 200  # frames, light left, and pixels by which the deepest shadow is told
@@ -105,7 +105,7 @@ class Study:
 
 
 def studied(
-    path: Path, take: Take, stop: Callable[[], bool] = lambda: False
+    source: AtHand, take: Take, stop: Callable[[], bool] = lambda: False
 ) -> Generator[tuple[int, int], None, Study]:
     """Look a take through; gives how many frames are done, of how many, and in the end what it found.
 
@@ -118,7 +118,7 @@ def studied(
     InputError
         If it can't be read, or the camera moves: this version needs a stand; Cancelled if it was stopped.
     """
-    first = read_frame(path, take.reference)
+    first = source.one(take.reference)
     chosen = _chosen(take, first)
     reference, light = Reference(first), linear_of(first)
     wanted = _told_by(take, first)
@@ -128,11 +128,11 @@ def studied(
         ready = np.lib.format.open_memmap(Path(folder) / "alike.npy", mode="w+", dtype=np.uint16, shape=shape)
         pairs: list[tuple[Codes, Codes]] = []
         known: dict[int, Moved] = {}
-        for number, moved in _made_alike(path, take, chosen, (reference, light), ready, pairs):
+        for number, moved in _made_alike(source, take, chosen, (reference, light), ready, pairs):
             _pause(stop)
             known[number] = moved
             yield len(known), of
-        noise = _first_noise(path, take, chosen, pairs)
+        noise = _first_noise(source, take, chosen, pairs)
         plate = clean_plate(ready, noise)
         del ready
     light = decode_srgb(plate.encoded)
@@ -148,7 +148,7 @@ def studied(
         shape = (len(wanted), *first.shape)
         some = np.lib.format.open_memmap(Path(folder) / "some.npy", mode="w+", dtype=first.dtype, shape=shape)
         lies: list[tuple[Moved, Array]] = []
-        every = enumerate(read_frames(path, take.first, take.last), take.first)
+        every = enumerate(source.read(take.first, take.last), take.first)
         for number, codes, moved, gain in side_by_side(lain, every):
             _pause(stop)
             lies.append((moved, gain))
@@ -194,7 +194,7 @@ def _chosen(take: Take, codes: Codes) -> list[int]:
 
 
 def _made_alike(
-    path: Path,
+    source: AtHand,
     take: Take,
     chosen: list[int],
     beside: tuple[Reference, Floats],
@@ -220,7 +220,7 @@ def _made_alike(
         return number, codes, moved
 
     before: tuple[int, Codes, Moved] | None = None
-    for number, codes, moved in side_by_side(brought, enumerate(_only(path, chosen))):
+    for number, codes, moved in side_by_side(brought, enumerate(_only(source, chosen))):
         if before and number - before[0] <= 2 and len(pairs) < 4 * PAIRS[1]:
             alike = np.hypot(moved.x - before[2].x, moved.y - before[2].y) < ALIKE_PX
             if alike or not take.steady:
@@ -243,11 +243,11 @@ def _lies(reference: Reference, codes: Codes, take: Take, number: int) -> Moved:
     return moved
 
 
-def _first_noise(path: Path, take: Take, chosen: list[int], pairs: list[tuple[Codes, Codes]]) -> Grain:
+def _first_noise(source: AtHand, take: Take, chosen: list[int], pairs: list[tuple[Codes, Codes]]) -> Grain:
     """The noise by neighbours, before there is a plate."""
     if not pairs:
         numbers = [number for number in chosen if number < take.last][:: max(1, len(chosen) // 3)][:3]
-        pairs = [(read_frame(path, number), read_frame(path, number + 1)) for number in numbers]
+        pairs = [(source.one(number), source.one(number + 1)) for number in numbers]
     some = pairs[:: max(1, len(pairs) // _pairs_of(pairs[0][0].size // 3))]
     return take_noise(((encoded_of(one) * 255, encoded_of(other) * 255) for one, other in some), 2.0)
 
@@ -310,15 +310,15 @@ def _thinned(frames: list[tuple[int, Codes]], most: int) -> list[tuple[int, Code
     return [frames[one] for one in sorted(chosen)]
 
 
-def _only(path: Path, chosen: Iterable[int]) -> Iterator[tuple[int, Codes]]:
+def _only(source: AtHand, chosen: Iterable[int]) -> Iterator[tuple[int, Codes]]:
     """The chosen frames, decoded in one go where they lie close together."""
     wanted = list(chosen)
     if wanted[-1] - wanted[0] > SOUGHT * len(wanted):
         for number in wanted:
-            yield number, read_frame(path, number)
+            yield number, source.one(number)
         return
     keep = set(wanted)
-    for number, codes in enumerate(read_frames(path, wanted[0], wanted[-1]), wanted[0]):
+    for number, codes in enumerate(source.read(wanted[0], wanted[-1]), wanted[0]):
         if number in keep:
             yield number, codes
 

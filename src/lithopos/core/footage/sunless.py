@@ -12,6 +12,7 @@ from lithopos.core.place.face import reach_to
 from lithopos.core.place.seen import OFF_M, in_sight, sun_map
 from lithopos.core.shot import Shot
 
+WIDEST = 480  # pixels across in which it is told
 BORDER = 1 / 160  # of the picture's width: a drawn shadow's border is never quite where it is seen
 
 __all__ = ["sunless"]
@@ -28,6 +29,9 @@ def sunless(shot: Shot, facts: Derived, camera: Pinhole) -> Mask | None:
     shades = sun_map(faces, sun) if sun is not None else None
     if sun is None or shades is None:
         return None
+    whole = (camera.width, camera.height)
+    if camera.width > WIDEST:
+        camera = camera.sized(WIDEST, max(1, round(WIDEST * camera.height / camera.width)))
     owner = in_sight(faces, camera, camera.width).pictured()
     height, width = owner.shape
     rows, columns = np.mgrid[:height, :width] + 0.5
@@ -43,4 +47,5 @@ def sunless(shot: Shot, facts: Derived, camera: Pinhole) -> Mask | None:
     dark[known] = ~shades.lit(places[known] + OFF_M * normals[known]) | (normals[known] @ sun < 0)
     border = max(2, round(BORDER * width))
     near = np.ones((2 * border + 1, 2 * border + 1), np.uint8)
-    return cv2.erode(dark.reshape(height, width).astype(np.uint8), near) > 0
+    surely = cv2.erode(dark.reshape(height, width).astype(np.uint8), near)
+    return np.asarray(cv2.resize(surely, whole, interpolation=cv2.INTER_NEAREST) > 0)
