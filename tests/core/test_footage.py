@@ -30,7 +30,7 @@ from lithopos.core.footage.at_hand import AtHand
 from lithopos.core.footage.colours import Colours, Learning
 from lithopos.core.footage.compose import Layer, Taken, composed, shaded_where
 from lithopos.core.footage.frames import read_frame, read_frames
-from lithopos.core.footage.front import Front, Part, front_of_frame, judged
+from lithopos.core.footage.front import Front, Part, Verdict, front_of_frame, judged, odds_alone
 from lithopos.core.footage.people import followed, people_in
 from lithopos.core.footage.shadows import Looks
 from lithopos.core.footage.shake import Moved, Reference
@@ -76,7 +76,13 @@ def told(number: int) -> tuple[Floats, Floats, Front]:
     """A frame's light, its plate, and who is in front."""
     frame, plate = linear_of(take()[0].frames[number]), study().plate_in(number)
     looks = Looks.of(frame, plate, study().noise)
-    return frame, plate, front_of_frame(looks, judged(looks, study().deepest, colours=study().colours))
+    return frame, plate, front_of_frame(looks, verdict(looks, study().colours))
+
+
+def verdict(looks: Looks, colours: Colours | None, dark: Mask | None = None) -> Verdict:
+    """What a frame shows by itself."""
+    odds = odds_alone(looks, colours, study().deepest, dark) if colours else None
+    return judged(looks, study().deepest, in_shade=dark, odds=odds)
 
 
 def psnr(one: Floats, other: Floats) -> float:
@@ -235,8 +241,7 @@ class LookedThrough(unittest.TestCase):
         assert kept and kept.colours
         for number in (9, 20):
             fresh, again = (
-                judged(one.looks(number, take()[0].frames[number]), one.deepest, colours=one.colours)
-                for one in (study(), kept)
+                verdict(one.looks(number, take()[0].frames[number]), one.colours) for one in (study(), kept)
             )
             self.assertGreater(int(fresh.somebody.sum()), 300)
             np.testing.assert_array_equal(fresh.somebody, again.somebody)
@@ -414,7 +419,7 @@ def _painted(
     place = (study().plate_in(0) * (1 if house is None else house)).astype(np.float32)
     frame = _grainy(np.where(body[..., None] > 0, colour, place * (1 if shade is None else shade)))
     looks = Looks.of(frame, place, study().noise)
-    return front_of_frame(looks, judged(looks, study().deepest, in_shade=dark, colours=colours))
+    return front_of_frame(looks, verdict(looks, colours, dark))
 
 
 def _grainy(light: Floats) -> Floats:

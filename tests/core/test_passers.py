@@ -19,13 +19,14 @@ from lithopos.core.colour import linear_of
 from lithopos.core.errors import InputError
 from lithopos.core.exchange.decode import read_picture
 from lithopos.core.exchange.film import TakeNotes
-from lithopos.core.exchange.picture import write_atomically
+from lithopos.core.exchange.picture import Codes, codes_of, write_atomically
 from lithopos.core.footage.compose import Composed, Layer, Taken, composed, shaded_where
 from lithopos.core.footage.frame_files import write_frame
 from lithopos.core.footage.front import Front, Verdict
 from lithopos.core.footage.front_files import keep_front, kept_front
 from lithopos.core.footage.gain import fitted_gain, gain_field
 from lithopos.core.footage.noise import take_noise
+from lithopos.core.footage.over_time import Noted, agreed
 from lithopos.core.footage.people import before_of, followed, people_in
 from lithopos.core.footage.plate import clean_plate
 from lithopos.core.footage.put_out import refuse_unfit_place
@@ -82,6 +83,37 @@ def front_with(*boxes: tuple[int, int, int, int]) -> Front:
     for number, (x0, y0, x1, y1) in enumerate(boxes, 1):
         labels[y0:y1, x0:x1] = number
     return Front((labels > 0).astype(np.float32), np.ones((*labels.shape, 3), np.float32), labels)
+
+
+class OverTime(unittest.TestCase):
+    """A body with a texture of its own goes over a place by 8 pixels a frame; its lower half is doubtful in between."""
+
+    def setUp(self) -> None:
+        rng = np.random.default_rng(12)
+        rough = [cv2.GaussianBlur(rng.random((192, 320, 3), np.float32), (0, 0), 4.0) for _ in range(2)]
+        place, body = (codes_of((one - one.mean()) / (5 * one.std()) + 0.5, np.dtype(np.uint8)) for one in rough)
+        self.frames, self.odds = list[Codes](), list[Floats]()
+        for left in (112, 120, 128):
+            frame, odds = place.copy(), np.full(place.shape[:2], -2.0, np.float32)
+            frame[40:160, left : left + 80] = body[40:160, :80]
+            odds[40:160, left : left + 80] = 3.0
+            self.frames.append(frame)
+            self.odds.append(odds)
+        self.odds[1][100:160, 120:200] = -0.5
+
+    def agreed(self, *beside: Noted) -> Floats:
+        return agreed(Noted(self.frames[1], self.odds[1]), beside, 0.004)
+
+    def test_what_is_sure_before_and_after_decides(self) -> None:
+        found = self.agreed(*(Noted(self.frames[one], self.odds[one]) for one in (0, 2))) > 0
+        self.assertGreater(found[108:152, 132:188].mean(), 0.95)
+        self.assertLess(found[40:160, 212:].mean(), 0.01)
+        self.assertLess(found[40:160, :108].mean(), 0.01)
+
+    def test_what_looks_otherwise_does_not_count(self) -> None:
+        np.testing.assert_array_equal(self.agreed(), self.odds[1])
+        dark = Noted(self.frames[0] // 6, self.odds[0])
+        self.assertLess(np.median(np.abs(self.agreed(dark) - self.odds[1])), 0.02)
 
 
 class Kept(unittest.TestCase):

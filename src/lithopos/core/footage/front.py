@@ -1,8 +1,8 @@
 """Who passes in front of the place: how much of each pixel they fill, and where they darken it.
 
 A frame differs from the clean plate by its noise, by shadows, or because somebody is there. What neither noise nor a
-shadow explains is somebody; once their colours are learnt, these decide where it could be either. Then their edges are
-told (`edges.py`), and how dark the place is under them.
+shadow explains is somebody; once their colours are learnt, these decide where it could be either, the frames before and
+after with them (`over_time.py`). Then their edges are told (`edges.py`), and how dark the place is under them.
 """
 
 from __future__ import annotations
@@ -33,7 +33,7 @@ SHADE_PX = 1.2  # how far a shade is smoothed
 
 Part = tuple[slice, slice]
 
-__all__ = ["Front", "Part", "Verdict", "front_of_frame", "judged", "people_of"]
+__all__ = ["Front", "Part", "Verdict", "front_of_frame", "judged", "odds_alone", "people_of"]
 
 
 @dataclass(frozen=True)
@@ -76,7 +76,7 @@ def judged(
     *,
     bluer: float = 0.0,
     in_shade: Mask | None = None,
-    colours: Colours | None = None,
+    odds: Floats | None = None,
 ) -> Verdict:
     """Where a frame shows somebody, and where a shadow.
 
@@ -86,20 +86,33 @@ def judged(
     deepest : which share (3,) of its light a place has left where no sun is.
     bluer : by how much bluer and less red a shadow may be than goes with that, as long as it is not known well.
     in_shade : (H, W) where no sun reaches the place itself, so that nobody can take it away.
-    colours : of whoever passes; None as long as they are not learnt.
+    odds : (H, W) as of `odds_alone`, or of frames together; None as long as nobody's colours are learnt.
     """
-    changed = cv2.GaussianBlur(looks.plain, (0, 0), 2.0) > CHANGED
-    if colours is None:
+    changed = _changed(looks)
+    if odds is None:
         least = deepest if in_shade is None else np.where(on_channels(in_shade), UNLIT, deepest)
         verdict, unlike, shade = _at_first(looks, changed, least, bluer)
     else:
-        least = deepest if in_shade is None else np.where(on_channels(in_shade[changed]), UNLIT, deepest)
-        verdict, unlike, shade = _by_colour(looks, changed, least, colours)
+        verdict, unlike, shade = _by_colour(looks, changed, odds)
     somebody = np.zeros_like(verdict)
     part = extent(verdict, MARGIN_PX)
     if verdict.any():
         somebody[part] = _whole(verdict[part], unlike[part], LEAST * verdict.size)
     return Verdict(somebody, _only_where(shade, changed & ~somebody))
+
+
+def odds_alone(looks: Looks, colours: Colours, deepest: Floats, in_shade: Mask | None = None) -> Floats:
+    """How much likelier somebody is at each pixel than the place, (H, W), by a frame alone; see `judged`."""
+    changed = _changed(looks)
+    least = deepest if in_shade is None else np.where(on_channels(in_shade[changed]), UNLIT, deepest)
+    odds = np.full(changed.shape, -MOST_ODDS, np.float32)
+    odds[changed] = log_odds(colours, looks, changed, least)
+    return odds
+
+
+def _changed(looks: Looks) -> Mask:
+    """Where (H, W) a frame is looked at: not as the place is there."""
+    return np.asarray(cv2.GaussianBlur(looks.plain, (0, 0), 2.0) > CHANGED)
 
 
 def _only_where(shade: Floats, where: Mask, other: float = 1) -> Floats:
@@ -119,15 +132,13 @@ def _at_first(looks: Looks, changed: Mask, deepest: Floats, bluer: float) -> tup
     return verdict, unlike, shade
 
 
-def _by_colour(looks: Looks, changed: Mask, deepest: Floats, colours: Colours) -> tuple[Mask, Floats, Floats]:
-    """As `_at_first`, once colours are learnt; `deepest` is (3,), or (N, 3) at the changed pixels."""
-    alone = np.full(changed.shape, -MOST_ODDS, np.float32)
-    alone[changed] = log_odds(colours, looks, changed, deepest)
-    verdict = changed & (guided(looks.seen, alone, looks.noise.variance) > 0)
-    unlike = np.where(alone < -SURE_ODDS, 0, np.float32(SOMEBODY))
+def _by_colour(looks: Looks, changed: Mask, odds: Floats) -> tuple[Mask, Floats, Floats]:
+    """As `_at_first`, once colours are learnt."""
+    verdict = changed & (guided(looks.seen, odds, looks.noise.variance) > 0)
+    unlike = np.where(odds < -SURE_ODDS, np.float32(0), np.float32(SOMEBODY))
     # Around somebody pixels have their colours mixed in.
     shade = np.minimum(looks.ratio, LIGHTEST)
-    shade[alone > SURE_ODDS] = 0
+    shade[odds > SURE_ODDS] = 0
     return verdict, unlike, shade
 
 

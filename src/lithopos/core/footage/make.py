@@ -33,9 +33,10 @@ from lithopos.core.exchange.picture import Codes, Picture, codes_of, write_atomi
 from lithopos.core.footage.at_hand import AtHand
 from lithopos.core.footage.compose import Composed, Layer, Taken, composed, layers_of
 from lithopos.core.footage.frame_files import SUFFIX, Wanted, write_frame
-from lithopos.core.footage.front import Front, Verdict, front_of_frame, judged
+from lithopos.core.footage.front import Front, Verdict, front_of_frame, judged, odds_alone
 from lithopos.core.footage.front_files import keep_front, kept_front
-from lithopos.core.footage.parallel import side_by_side
+from lithopos.core.footage.over_time import Noted, agreed
+from lithopos.core.footage.parallel import in_threes, side_by_side
 from lithopos.core.footage.people import Person, before_of, followed, people_in
 from lithopos.core.footage.shadows import Looks
 from lithopos.core.footage.states import Films, Mixed, state_key, states_at
@@ -47,7 +48,7 @@ from lithopos.core.render.render import render_shot
 from lithopos.core.render.session import Session, sized
 from lithopos.core.shot import Passing, Shot, Take
 
-FRONTS, MADE = 5, 3  # raised when they are told or made otherwise, so that what was kept is made anew
+FRONTS, MADE = 6, 3  # raised when they are told or made otherwise, so that what was kept is made anew
 LAYERS_HELD = 3
 CLOUDED = 0.9  # of the sky, from which on no sun throws shadows
 NEAR = 0.008  # of the picture’s width: so near to what the models reach edges of people matter
@@ -55,6 +56,7 @@ PROOF_SCALE, PROOF_SAMPLES = 0.25, 16
 
 KEPT_FRAMES, KEPT_STATES = 3, 400  # times a take's frames, and still shots
 
+_Noted = tuple[int, Looks, Noted | None]  # a frame's number, its looks, and what it tells by itself
 Stage = Literal["look", "front", "render", "frames"]
 
 __all__ = ["PROOF_SAMPLES", "PROOF_SCALE", "FootageJob", "Progress", "plate_picture", "study_key"]
@@ -238,23 +240,45 @@ class FootageJob:
             last = min(self.take.last, max(one.frame + one.reach for one in reached))
             for number, codes in self._read(first, last):
                 self._pause()
-                carried.note(number, self._judged(number, self.study.looks(number, codes)).somebody)
+                looks = self.study.looks(number, codes)
+                carried.note(number, self._judged(number, looks, self._odds(number, looks)).somebody)
 
-        def tell(item: tuple[int, Codes]) -> tuple[int, list[Person]]:
-            number = item[0]
-            looks = self.study.looks(*item)
-            verdict = carried.corrected(number, self._judged(number, looks), looks.frame, looks.plate)
+        def note(item: tuple[int, Codes]) -> _Noted:
+            number, codes = item
+            looks = self.study.looks(number, codes)
+            odds = self._odds(number, looks)
+            return number, looks, None if odds is None else Noted(codes, odds)
+
+        def tell(before: _Noted | None, own: _Noted, after: _Noted | None) -> tuple[int, list[Person]] | None:
+            number, looks, noted = own
+            if number not in wanted:
+                return None
+            odds = None
+            if noted is not None:
+                beside = [one[2] for one in (before, after) if one and one[2] and abs(one[0] - number) == 1]
+                odds = agreed(noted, beside, float(np.sqrt(looks.noise.variance)))
+            verdict = carried.corrected(number, self._judged(number, looks, odds), looks.frame, looks.plate)
             matters = None if self.matters is None else self._as_it_lies(self.matters, number)
             front = front_of_frame(looks, verdict, matters)
             write_atomically(self.front_path(number), partial(keep_front, front))
             return number, self._people_in(front, number)
 
-        yield from side_by_side(tell, self._wanted(missing))
+        wanted = set(missing)
+        with_beside = {number + step for number in missing for step in (-1, 0, 1)} & set(self.frames)
+        yield from (told for told in in_threes(note, tell, self._wanted(with_beside)) if told is not None)
 
-    def _judged(self, number: int, looks: Looks) -> Verdict:
+    def _odds(self, number: int, looks: Looks) -> Floats | None:
+        """How likely somebody is where in a frame, by it alone; None where nobody's colours are learnt."""
+        colours = self.study.colours
+        return odds_alone(looks, colours, self.study.deepest, self._dark(number)) if colours else None
+
+    def _judged(self, number: int, looks: Looks, odds: Floats | None) -> Verdict:
         """What a frame shows of whoever passes."""
-        dark = None if self._sunless is None else self._as_it_lies(self._sunless, number)
-        return judged(looks, self.study.deepest, in_shade=dark, colours=self.study.colours)
+        return judged(looks, self.study.deepest, in_shade=self._dark(number), odds=odds)
+
+    def _dark(self, number: int) -> Mask | None:
+        """Where in a frame no sun reaches the empty place."""
+        return None if self._sunless is None else self._as_it_lies(self._sunless, number)
 
     @cached_property
     def _sunless(self) -> Mask | None:
