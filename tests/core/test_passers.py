@@ -76,6 +76,19 @@ class Light(unittest.TestCase):
         self.assertTrue(found.empty.all())
         np.testing.assert_allclose(np.median(found.seen), 0.4, atol=0.05)
 
+    def test_how_far_leaves_are_off_is_told_of_them_alone(self) -> None:
+        """Some pixels never lie still; over others somebody stays for a good third of the frames."""
+        rng = np.random.default_rng(9)
+        frames = np.full((48, 40, 60, 3), 0.5) + rng.normal(scale=0.006, size=(48, 40, 60, 3))
+        frames[:, 5:15, 5:25] += rng.normal(scale=0.05, size=(48, 10, 20, 1))
+        frames[10:28, 20:35, 30:50] = 0.85
+        found = clean_plate(np.round(np.clip(frames, 0, 1) * 65535).astype(np.uint16), even_grain(0.006 * 255)).restless
+        # The largest of nine neighbours', each told by 16 values.
+        self.assertTrue(0.05 < np.median(found[6:14, 6:24]) < 0.08)
+        leaves = np.zeros(found.shape, bool)
+        leaves[4:16, 4:26] = True
+        self.assertLess(np.quantile(found[~leaves], 0.99), 0.006)
+
 
 def front_with(*boxes: tuple[int, int, int, int]) -> Front:
     """People as boxes: left, upper, right, lower."""

@@ -527,7 +527,8 @@ def _sized(study: Study, scale: float) -> Study:
     plate = sized(Picture(codes_of(study.plate, np.dtype(np.uint16))), scale).encoded
     size = (plate.shape[1], plate.shape[0])
     seen = cv2.resize(study.seen, size, interpolation=cv2.INTER_LINEAR)
+    restless = cv2.resize(study.restless, size, interpolation=cv2.INTER_AREA)
     empty = cv2.resize(study.empty.astype(np.uint8), size, interpolation=cv2.INTER_NEAREST) > 0
     moved = study.moved * [scale, scale, 1, 1]
     quieter = replace(study.noise, sigma=np.maximum(study.noise.sigma * np.float32(min(1.0, scale)), np.float32(0.29)))
-    return replace(study, plate=plate, seen=seen, empty=empty, moved=moved, noise=quieter)
+    return replace(study, plate=plate, seen=seen, empty=empty, restless=restless, moved=moved, noise=quieter)

@@ -68,10 +68,13 @@ class Looks:
     noise: Grain
 
     @staticmethod
-    def of(frame: Floats, plate: Floats, noise: Grain) -> Looks:
-        """Those of a whole frame (H, W, 3) and the plate as it would show it."""
+    def of(frame: Floats, plate: Floats, noise: Grain, restless: Floats | None = None) -> Looks:
+        """Those of a whole frame (H, W, 3) and the plate as it would show it; `restless` as of a `Plate`."""
         base = encode_srgb(plate)
-        return Looks(frame, plate, encode_srgb(frame), base, variance_of(base, noise), noise)
+        sigma2 = variance_of(base, noise)
+        if restless is not None:
+            sigma2 += on_channels(restless**2)
+        return Looks(frame, plate, encode_srgb(frame), base, sigma2, noise)
 
     def at(self, some: tuple[slice, slice] | Mask) -> Looks:
         """Those of some pixels alone."""

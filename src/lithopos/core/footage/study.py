@@ -13,7 +13,7 @@ import cv2
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from lithopos.core.arrays import Array, Floats, Mask
+from lithopos.core.arrays import Array, Floats, Mask, on_channels
 from lithopos.core.blend.grain import Grain
 from lithopos.core.colour import decode_srgb, encode_srgb, linear_of
 from lithopos.core.composite.mattes import painted
@@ -31,7 +31,7 @@ from lithopos.core.footage.shadows import USUAL_DEEPEST, Looks, variance_of
 from lithopos.core.footage.shake import Moved, Reference, brought_to, farthest_px, inverse, most_px
 from lithopos.core.shot import PlateStroke, Take
 
-STUDY = 6  # raised when a measure changes, so that what was kept is made anew
+STUDY = 7  # raised when a measure changes, so that what was kept is made anew
 MOST_FRAMES = 64  # of which a plate is made
 ALIKE_PX = 0.35  # so far two neighbours may lie apart
 PAIRS, PAIRS_PX = (3, 12), 3_000_000  # of pictures by which noise is told, bounds; as many as have so many pixels
@@ -61,7 +61,8 @@ class Study:
     ----------
     moved : (N, 4) shift x, y [px], turn [rad], growth of each against the reference frame.
     gains : (N, 10, 3) factors of each frame's gain against the plate.
-    plate : (H, W, 3) encoded 0..1; `empty` (H, W): where the place was ever seen; `seen`: in which share of frames.
+    plate : (H, W, 3) encoded 0..1; `empty` (H, W): where the place was ever seen; `seen`: in which share of frames;
+        `restless`: see `Plate`.
     deepest : which share (3,) of its light the place has left in the take's deepest shadows.
     colours : of whoever passes; None where too little of anybody is sure.
     """
@@ -73,6 +74,7 @@ class Study:
     plate: Floats
     seen: Floats
     empty: Mask
+    restless: Floats
     deepest: Floats
     colours: Colours | None = None
 
@@ -95,7 +97,9 @@ class Study:
         """A frame beside the plate."""
         plate = self.plate_in(number)
         base = encode_srgb(plate)
-        return Looks(linear_of(codes), plate, encoded_of(codes), base, variance_of(base, self.noise), self.noise)
+        restless = brought_to(self.restless, self.lies(number), how=cv2.INTER_LINEAR)
+        sigma2 = variance_of(base, self.noise) + on_channels(restless**2)
+        return Looks(linear_of(codes), plate, encoded_of(codes), base, sigma2, self.noise)
 
     @property
     def farthest_px(self) -> float:
@@ -158,7 +162,7 @@ def studied(
         full = np.array(USUAL_DEEPEST, np.float32)
         told = np.array([[one.x, one.y, one.turn, one.grown] for one, _ in lies])
         gains = np.array([gain for _, gain in lies])
-        found = Study(take.first, told, gains, noise, plate.encoded, plate.seen, plate.empty, full)
+        found = Study(take.first, told, gains, noise, plate.encoded, plate.seen, plate.empty, plate.restless, full)
         frames = list(zip(wanted, some, strict=True))
         del some
         found = replace(found, noise=_noise_beside(found, frames))
@@ -282,7 +286,7 @@ def _smaller(study: Study, item: tuple[int, Codes]) -> Looks:
     height, width = looks.plate.shape[:2]
     size = (min(width, SHADES_WIDE), max(1, round(height * min(1.0, SHADES_WIDE / width))))
     frame, plate = (cv2.resize(one, size, interpolation=cv2.INTER_AREA) for one in (looks.frame, looks.plate))
-    return Looks.of(frame, plate, looks.noise)
+    return Looks.of(frame, plate, looks.noise, cv2.resize(study.restless, size, interpolation=cv2.INTER_AREA))
 
 
 def _shades(deepest: Floats, looks: Looks) -> Floats:
@@ -356,7 +360,7 @@ def kept_study(place: Path) -> Study | None:
         return None
     with np.load(place, allow_pickle=False) as kept:
         grain = Grain(kept["sigma"], kept["hangs"], kept["together"], int(kept["told_by"]))
-        names = ("moved", "gains", "plate", "seen", "empty", "deepest")
+        names = ("moved", "gains", "plate", "seen", "empty", "restless", "deepest")
         colours = None
         if "bodies" in kept:
             bodies = np.frombuffer(zlib.decompress(kept["bodies"].tobytes()), np.float16)
