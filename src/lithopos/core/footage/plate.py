@@ -258,10 +258,10 @@ def _going_on(plate: Floats, lit: Floats, found: Mask, regions: NDArray[np.int32
 
 
 def _restless(values: Floats, made: Floats, noise: Grain) -> Floats:
-    """How far (N,) the grey of values (3, T, N) is off `made` (3, N), in standard deviations' place, beyond noise.
+    """The standard deviation (N,) of the grey of values (3, T, N) about `made` (3, N) that is no noise.
 
-    Told by the third of the values that are closest, which for normal noise lie within 0.431 of its deviations: whoever
-    passes does not count as long as the place is seen in a third of the frames.
+    Told by the third of the values that are closest, which lie within 0.431 standard deviations of normal values: so
+    whoever passes counts for little.
     """
     third = values.shape[1] // 3
     spread = np.partition(np.abs(_grey(values) - _grey(made)), third, axis=0)[third] / np.float32(0.431)
