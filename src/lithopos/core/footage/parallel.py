@@ -13,24 +13,15 @@ Given = TypeVar("Given")
 Noted = TypeVar("Noted")
 Made = TypeVar("Made")
 
+AT_ONCE = os.cpu_count() or 1
+
 __all__ = ["in_threes", "side_by_side"]
 
 
 def side_by_side(work: Callable[[Given], Made], items: Iterable[Given]) -> Iterator[Made]:
     """What work makes of items, in their order, as many at once as there are processors."""
-    count = os.cpu_count() or 1
-    with ThreadPoolExecutor(count) as pool:
-        waiting: deque[Future[Made]] = deque()
-        try:
-            for item in items:
-                waiting.append(pool.submit(work, item))
-                if len(waiting) > count:
-                    yield waiting.popleft().result()
-            while waiting:
-                yield waiting.popleft().result()
-        finally:
-            for one in waiting:
-                one.cancel()
+    with ThreadPoolExecutor(AT_ONCE) as pool:
+        yield from _in_order(pool.submit(work, item) for item in items)
 
 
 def in_threes(
@@ -42,24 +33,33 @@ def in_threes(
 
     Notes are taken and told side by side; they are taken in their order, so that none is waited for in vain.
     """
-    count = os.cpu_count() or 1
 
     def told(before: Future[Noted] | None, own: Future[Noted], after: Future[Noted] | None) -> Made:
         return tell(before.result() if before else None, own.result(), after.result() if after else None)
 
-    with ThreadPoolExecutor(count) as pool:
-        waiting: deque[Future[Made]] = deque()
-        before: Future[Noted] | None = None
-        own: Future[Noted] | None = None
-        try:
+    with ThreadPoolExecutor(AT_ONCE) as pool:
+
+        def begun() -> Iterator[Future[Made]]:
+            before: Future[Noted] | None = None
+            own: Future[Noted] | None = None
             for after in chain((pool.submit(note, item) for item in items), [None]):
                 if own is not None:
-                    waiting.append(pool.submit(told, before, own, after))
+                    yield pool.submit(told, before, own, after)
                 before, own = own, after
-                if len(waiting) > count:
-                    yield waiting.popleft().result()
-            while waiting:
+
+        yield from _in_order(begun())
+
+
+def _in_order(begun: Iterable[Future[Made]]) -> Iterator[Made]:
+    """What they come to, no more of them begun at once than keep all processors busy; those left are given up."""
+    waiting: deque[Future[Made]] = deque()
+    try:
+        for one in begun:
+            waiting.append(one)
+            if len(waiting) > AT_ONCE:
                 yield waiting.popleft().result()
-        finally:
-            for one in waiting:
-                one.cancel()
+        while waiting:
+            yield waiting.popleft().result()
+    finally:
+        for one in waiting:
+            one.cancel()

@@ -24,7 +24,7 @@ from lithopos.core.footage.shadows import USUAL_DEEPEST, like_shadow, ratio_of
 
 CLOSE = 3.2  # noise deviations within which values are of one thing
 SHIFTS = 3
-CHANCE = 1.25  # times the noise that a pixel's values seem to have by chance
+CHANCE = 1.5  # times the noise that one of nine pixels' values seem to have by chance
 LEAST_SHARE = 0.1  # of the frames that must show a place, to believe that it is empty there
 LEAST_FRAMES = 3
 ASKED = 20_000  # pixels by which it is told how much a pixel changes over time
