@@ -9,12 +9,13 @@ from tempfile import TemporaryFile
 
 import numpy as np
 
+from lithopos.core.errors import InputError
 from lithopos.core.exchange.picture import Codes
 from lithopos.core.footage.frames import read_frame, read_frames
 
-MOST_BYTES = 3 << 30  # of frames that lie ready at once
+MOST_BYTES = 1 << 30  # of a take whose frames are kept at hand
 
-__all__ = ["MOST_BYTES", "AtHand"]
+__all__ = ["AtHand"]
 
 
 class AtHand:
@@ -53,6 +54,8 @@ class AtHand:
         if not self._asked:
             self._kept, self._asked = self._room(codes), True
         if self._kept is not None:
+            if codes.shape != self._kept.shape[1:]:
+                raise InputError("file", f"changes its size at frame {number}: only one size is read")
             self._kept[number - self.first], self._there[number - self.first] = codes, True
 
     def _room(self, like: Codes) -> Codes | None:

@@ -139,12 +139,12 @@ def log_odds(colours: Colours, looks: Looks, where: Mask, deepest: Floats) -> Fl
 
     own = chosen(looks.seen)
     # Channel by channel from here on: what is one after the other is reckoned faster.
-    seen, base, sigma = (np.ascontiguousarray(one.T) for one in (own, chosen(looks.base), chosen(looks.sigma2)))
+    seen, base, sigma2 = (np.ascontiguousarray(one.T) for one in (own, chosen(looks.base), chosen(looks.sigma2)))
     ratio = chosen(looks.ratio)
     least = np.broadcast_to(deepest, ratio.shape)
     _, off = beside_line(ratio, least)
     body = np.log(colours.likelihoods(seen, index / np.float32(where.size)))
-    plain, level = _levels(seen * 255, base * 255, np.sqrt(sigma) * 255, least[:, 1])
+    plain, level = _levels(seen * 255, base * 255, np.sqrt(sigma2) * 255, least[:, 1])
     per_log = np.maximum(seen, 8 / 255) * np.float32(255 * CODE_PER_LOG)
     noise = (np.ascontiguousarray(looks.noise.at(own).T) * 255 / per_log) ** 2
     noise, per_log = noise[::2] + noise[1], per_log[::2]

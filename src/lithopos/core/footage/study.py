@@ -19,7 +19,7 @@ from lithopos.core.colour import decode_srgb, encode_srgb, linear_of
 from lithopos.core.composite.mattes import painted
 from lithopos.core.errors import Cancelled, InputError
 from lithopos.core.exchange.picture import Codes, codes_of, encoded_of, write_atomically
-from lithopos.core.footage.at_hand import MOST_BYTES, AtHand
+from lithopos.core.footage.at_hand import AtHand
 from lithopos.core.footage.colours import Colours, Learning
 from lithopos.core.footage.frames import read_frame
 from lithopos.core.footage.front import Part, Verdict, judged
@@ -33,6 +33,7 @@ from lithopos.core.shot import PlateStroke, Take
 
 STUDY = 7  # raised when a measure changes, so that what was kept is made anew
 MOST_FRAMES = 64  # of which a plate is made
+MOST_BYTES = 3 << 30  # of frames that lie ready at once
 ALIKE_PX = 0.35  # so far two neighbours may lie apart
 PAIRS, PAIRS_PX = (3, 12), 3_000_000  # of pictures by which noise is told, bounds; as many as have so many pixels
 SHADES, SHADED, LEAST_SHADED = 8, 0.9, 200  # frames, light left, and pixels by which the deepest shadow is told
