@@ -178,6 +178,10 @@ class Reading(unittest.TestCase):
                 codes = frames[number] if number < 2 else frames[number][:100]
                 package.writestr(f"{number}.png", cv2.imencode(".png", codes)[1].tobytes())
         self.refused(changing, "changes its size at frame 2", 0, 2)
+        source = AtHand(changing, 0, 2)
+        source.one(2)
+        with self.assertRaisesRegex(InputError, "changes its size at frame 0"):
+            next(source.read(0, 2))
 
     def test_what_was_read_once_is_at_hand(self) -> None:
         """Where there is room: its file may go then."""

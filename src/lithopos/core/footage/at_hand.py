@@ -66,6 +66,6 @@ class AtHand:
         try:
             with TemporaryFile(prefix="lithopos-") as file:
                 os.posix_fallocate(file.fileno(), 0, size)
-                return np.memmap(file, like.dtype, "r+", shape=(len(self._there), *like.shape))
+                return np.asarray(np.memmap(file, like.dtype, "r+", shape=(len(self._there), *like.shape)))
         except OSError:
             return None

@@ -8,7 +8,7 @@ from typing import Literal
 import numpy as np
 import OpenEXR
 
-from lithopos.core.arrays import Floats
+from lithopos.core.arrays import Floats, on_channels
 from lithopos.core.colour import encode_srgb, linear_of
 from lithopos.core.deliver.framed import framed_picture
 from lithopos.core.exchange.picture import Picture, whole_or_not, write_pass, write_png
@@ -42,7 +42,7 @@ def _parts(made: Composed) -> list[OpenEXR.Part]:
         _part("picture", linear_of(made.codes)),
         _part("model", made.model, made.cover),
         _part("shadow", made.shadow),
-        _part("people", np.repeat(made.people[..., None], 3, axis=2)),
+        _part("people", on_channels(made.people)),
     ]
 
 

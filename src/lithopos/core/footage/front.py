@@ -27,7 +27,7 @@ SMOOTH_PX = 1.1  # how far the verdicts of neighbours count
 LEAST = 2.5e-4  # of all pixels: somebody fills so many
 HOLE = 0.06  # of somebody: a smaller hole in them is none
 SEEN_THROUGH, BARE = 16, 1.5  # but one of so many pixels that shows the place, to within so many noise variances
-CHANGED, MARGIN_PX = 2.0, 24  # noise variances of a neighbourhood from which it is looked at; pixels about it
+MARGIN_PX = 24  # about what is looked at
 BAND_PX = 0.0021  # of the picture's width: how far from a verdict's border its edge is sought
 SHADE_PX = 1.2  # how far a shade is smoothed
 
@@ -86,33 +86,28 @@ def judged(
     deepest : which share (3,) of its light a place has left where no sun is.
     bluer : by how much bluer and less red a shadow may be than goes with that, as long as it is not known well.
     in_shade : (H, W) where no sun reaches the place itself, so that nobody can take it away.
-    odds : (H, W) as of `odds_alone`, or of frames together; None as long as nobody's colours are learnt.
+    odds : (H, W) as of `odds_alone`, or of frames together: all else is in them; None as long as nobody's colours are
+        learnt.
     """
-    changed = _changed(looks)
     if odds is None:
         least = deepest if in_shade is None else np.where(on_channels(in_shade), UNLIT, deepest)
-        verdict, unlike, shade = _at_first(looks, changed, least, bluer)
+        verdict, unlike, shade = _at_first(looks, least, bluer)
     else:
-        verdict, unlike, shade = _by_colour(looks, changed, odds)
+        verdict, unlike, shade = _by_colour(looks, odds)
     somebody = np.zeros_like(verdict)
     part = extent(verdict, MARGIN_PX)
     if verdict.any():
         somebody[part] = _whole(verdict[part], unlike[part], LEAST * verdict.size)
-    return Verdict(somebody, _only_where(shade, changed & ~somebody))
+    return Verdict(somebody, _only_where(shade, looks.changed & ~somebody))
 
 
 def odds_alone(looks: Looks, colours: Colours, deepest: Floats, in_shade: Mask | None = None) -> Floats:
     """How much likelier somebody is at each pixel than the place, (H, W), by a frame alone; see `judged`."""
-    changed = _changed(looks)
+    changed = looks.changed
     least = deepest if in_shade is None else np.where(on_channels(in_shade[changed]), UNLIT, deepest)
     odds = np.full(changed.shape, -MOST_ODDS, np.float32)
     odds[changed] = log_odds(colours, looks, changed, least)
     return odds
-
-
-def _changed(looks: Looks) -> Mask:
-    """Where (H, W) a frame is looked at: not as the place is there."""
-    return np.asarray(cv2.GaussianBlur(looks.plain, (0, 0), 2.0) > CHANGED)
 
 
 def _only_where(shade: Floats, where: Mask, other: float = 1) -> Floats:
@@ -120,10 +115,10 @@ def _only_where(shade: Floats, where: Mask, other: float = 1) -> Floats:
     return np.asarray(cv2.copyTo(shade, where.astype(np.uint8), np.full_like(shade, other)))
 
 
-def _at_first(looks: Looks, changed: Mask, deepest: Floats, bluer: float) -> tuple[Mask, Floats, Floats]:
+def _at_first(looks: Looks, deepest: Floats, bluer: float) -> tuple[Mask, Floats, Floats]:
     """Where (H, W) somebody seems to be, by how many noise variances it is unlike the place, (H, W), and its shade."""
-    verdict, shade, unlike = np.zeros(changed.shape, bool), np.ones_like(looks.plate), looks.plain.copy()
-    for part in _parts(changed):
+    verdict, shade, unlike = np.zeros_like(looks.changed), np.ones_like(looks.plate), looks.plain.copy()
+    for part in _parts(looks.changed):
         dim, ratio = shadowed(looks.at(part), deepest[part] if deepest.ndim > 1 else deepest, bluer)
         off = np.minimum(np.minimum(looks.plain[part], dim), 4 * SOMEBODY)
         verdict[part] |= cv2.GaussianBlur(np.asarray(off, np.float32), (0, 0), SMOOTH_PX) > SOMEBODY
@@ -132,9 +127,9 @@ def _at_first(looks: Looks, changed: Mask, deepest: Floats, bluer: float) -> tup
     return verdict, unlike, shade
 
 
-def _by_colour(looks: Looks, changed: Mask, odds: Floats) -> tuple[Mask, Floats, Floats]:
+def _by_colour(looks: Looks, odds: Floats) -> tuple[Mask, Floats, Floats]:
     """As `_at_first`, once colours are learnt."""
-    verdict = changed & (guided(looks.seen, odds, looks.noise.variance) > 0)
+    verdict = looks.changed & (guided(looks.seen, odds, looks.noise.variance) > 0)
     unlike = np.where(odds < -SURE_ODDS, np.float32(0), np.float32(SOMEBODY))
     # Around somebody pixels have their colours mixed in.
     shade = np.minimum(looks.ratio, LIGHTEST)

@@ -229,19 +229,7 @@ class FootageJob:
 
     def _told_fronts(self, missing: list[int]) -> Iterator[tuple[int, list[Person]]]:
         """Tell and keep the fronts of some frames; strokes are carried along with whoever they are on."""
-        reached = [
-            stroke
-            for stroke in self.shot.front_strokes
-            if any(abs(stroke.frame - number) <= stroke.reach for number in missing)
-        ]
-        carried = Carried(reached, self.scale)
-        if reached:  # how whoever is under them moves
-            first = max(self.take.first, min(one.frame - one.reach for one in reached))
-            last = min(self.take.last, max(one.frame + one.reach for one in reached))
-            for number, codes in self._read(first, last):
-                self._pause()
-                looks = self.study.looks(number, codes)
-                carried.note(number, self._judged(number, looks, self._odds(number, looks)).somebody)
+        wanted, carried = set(missing), self._carried(missing)
 
         def note(item: tuple[int, Codes]) -> _Noted:
             number, codes = item
@@ -250,22 +238,35 @@ class FootageJob:
             return number, looks, None if odds is None else Noted(codes, odds)
 
         def tell(before: _Noted | None, own: _Noted, after: _Noted | None) -> tuple[int, list[Person]] | None:
-            number, looks, noted = own
+            number, looks, _ = own
             if number not in wanted:
                 return None
-            odds = None
-            if noted is not None:
-                beside = [one[2] for one in (before, after) if one and one[2] and abs(one[0] - number) == 1]
-                odds = agreed(noted, beside, float(np.sqrt(looks.noise.variance)))
-            verdict = carried.corrected(number, self._judged(number, looks, odds), looks.frame, looks.plate)
+            verdict = self._judged(number, looks, _together(before, own, after))
+            verdict = carried.corrected(number, verdict, looks.frame, looks.plate)
             matters = None if self.matters is None else self._as_it_lies(self.matters, number)
             front = front_of_frame(looks, verdict, matters)
             write_atomically(self.front_path(number), partial(keep_front, front))
             return number, self._people_in(front, number)
 
-        wanted = set(missing)
         with_beside = {number + step for number in missing for step in (-1, 0, 1)} & set(self.frames)
         yield from (told for told in in_threes(note, tell, self._wanted(with_beside)) if told is not None)
+
+    def _carried(self, missing: list[int]) -> Carried:
+        """The strokes that reach some frames, and how whoever is under them moves."""
+        reached = [
+            stroke
+            for stroke in self.shot.front_strokes
+            if any(abs(stroke.frame - number) <= stroke.reach for number in missing)
+        ]
+        carried = Carried(reached, self.scale)
+        if reached:
+            first = max(self.take.first, min(one.frame - one.reach for one in reached))
+            last = min(self.take.last, max(one.frame + one.reach for one in reached))
+            for number, codes in self._read(first, last):
+                self._pause()
+                looks = self.study.looks(number, codes)
+                carried.note(number, self._judged(number, looks, self._odds(number, looks)).somebody)
+        return carried
 
     def _odds(self, number: int, looks: Looks) -> Floats | None:
         """How likely somebody is where in a frame, by it alone; None where nobody's colours are learnt."""
@@ -274,7 +275,8 @@ class FootageJob:
 
     def _judged(self, number: int, looks: Looks, odds: Floats | None) -> Verdict:
         """What a frame shows of whoever passes."""
-        return judged(looks, self.study.deepest, in_shade=self._dark(number), odds=odds)
+        dark = self._dark(number) if odds is None else None
+        return judged(looks, self.study.deepest, in_shade=dark, odds=odds)
 
     def _dark(self, number: int) -> Mask | None:
         """Where in a frame no sun reaches the empty place."""
@@ -483,6 +485,15 @@ class FootageJob:
         for name, most in (("frames", KEPT_FRAMES * len(self.frames)), ("front", KEPT_FRAMES * len(self.frames))):
             _keep_newest(self.kept / name, most)
         _keep_newest(self.kept / "states", KEPT_STATES)
+
+
+def _together(before: _Noted | None, own: _Noted, after: _Noted | None) -> Floats | None:
+    """How likely somebody is where in a frame, by it and those beside it; None where nobody's colours are learnt."""
+    number, looks, noted = own
+    if noted is None:
+        return None
+    beside = [one[2] for one in (before, after) if one and one[2] and abs(one[0] - number) == 1]
+    return agreed(noted, beside, float(np.sqrt(looks.noise.variance)))
 
 
 def _to_sun(shot: Shot) -> Array | None:

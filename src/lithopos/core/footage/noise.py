@@ -53,7 +53,7 @@ def _noise_of(item: tuple[int, tuple[Floats, Floats]]) -> tuple[Array, Array, Ar
     place, (one, other) = item
     sums, counts = np.zeros((len(KNOTS), 3)), np.zeros((len(KNOTS), 3))
     change, level = one - other, np.asarray((one + other) / 2, np.float32)
-    planes = [one - np.float32(np.median(one[::4, ::4])) for one in cv2.split(change)]
+    planes = [plane - np.float32(np.median(plane[::4, ::4])) for plane in cv2.split(change)]
     still = _still(planes) & _flat(level)
     chosen = np.flatnonzero(still)
     for c in range(3):
@@ -69,7 +69,7 @@ def _noise_of(item: tuple[int, tuple[Floats, Floats]]) -> tuple[Array, Array, Ar
             counts[number, c] = len(inside)
     if place >= HANGING:
         return sums, counts, np.zeros(0), np.zeros(0)
-    return sums, counts, *_hanging([one * still for one in planes], still)
+    return sums, counts, *_hanging([plane * still for plane in planes], still)
 
 
 def _still(change: list[Floats]) -> Mask:

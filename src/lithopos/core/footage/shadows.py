@@ -17,6 +17,7 @@ from lithopos.core.arrays import Floats, Mask, on_channels
 from lithopos.core.blend.grain import Grain
 from lithopos.core.colour import encode_srgb
 
+CHANGED = 2.0  # noise variances of a neighbourhood from which it is looked at
 MISSED_PX = 0.15  # how far an edge of the plate may lie off in a frame
 WINDOWS = (7, 3)  # pixels across in which a shadow's ratio is told
 SURELY, BORDER = 1.8, 1.2  # noise variances of what surely is a shadow; what a shadow's border counts as
@@ -42,12 +43,19 @@ __all__ = [
 ]
 
 
-def variance_of(base: Floats, noise: Grain) -> Floats:
-    """How much a pixel may differ from the plate by noise, and because the plate's edges lie a little off."""
+def variance_of(base: Floats, noise: Grain, restless: Floats | None = None) -> Floats:
+    """How much a pixel may differ from the plate by noise, and because the plate's edges lie a little off.
+
+    Parameters
+    ----------
+    restless : (H, W) standard deviation for other reasons, as of a `Plate`.
+    """
     grey = _of_channels(base)
     gx, gy = cv2.Sobel(grey, cv2.CV_32F, 1, 0, scale=0.125), cv2.Sobel(grey, cv2.CV_32F, 0, 1, scale=0.125)
-    edges = MISSED_PX**2 * (gx**2 + gy**2) + np.float32((0.6 / 255) ** 2)
-    return np.asarray(noise.at(base) ** 2 + on_channels(edges), np.float32)
+    beside = MISSED_PX**2 * (gx**2 + gy**2) + np.float32((0.6 / 255) ** 2)
+    if restless is not None:
+        beside += restless**2
+    return np.asarray(noise.at(base) ** 2 + on_channels(beside), np.float32)
 
 
 @dataclass(frozen=True)
@@ -71,10 +79,7 @@ class Looks:
     def of(frame: Floats, plate: Floats, noise: Grain, restless: Floats | None = None) -> Looks:
         """Those of a whole frame (H, W, 3) and the plate as it would show it; `restless` as of a `Plate`."""
         base = encode_srgb(plate)
-        sigma2 = variance_of(base, noise)
-        if restless is not None:
-            sigma2 += on_channels(restless**2)
-        return Looks(frame, plate, encode_srgb(frame), base, sigma2, noise)
+        return Looks(frame, plate, encode_srgb(frame), base, variance_of(base, noise, restless), noise)
 
     def at(self, some: tuple[slice, slice] | Mask) -> Looks:
         """Those of some pixels alone."""
@@ -90,6 +95,11 @@ class Looks:
     def plain(self) -> Floats:
         """How far (H, W) a frame is from the plate, in noise variances a channel."""
         return _of_channels((self.seen - self.base) ** 2 / self.sigma2)
+
+    @cached_property
+    def changed(self) -> Mask:
+        """Where (H, W) a whole frame is looked at: not as the place is there."""
+        return np.asarray(cv2.GaussianBlur(self.plain, (0, 0), 2.0) > CHANGED)
 
 
 def _of_channels(values: NDArray[np.floating]) -> Floats:

@@ -13,7 +13,7 @@ import cv2
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from lithopos.core.arrays import Array, Floats, Mask, on_channels
+from lithopos.core.arrays import Array, Floats, Mask
 from lithopos.core.blend.grain import Grain
 from lithopos.core.colour import decode_srgb, encode_srgb, linear_of
 from lithopos.core.composite.mattes import painted
@@ -99,7 +99,7 @@ class Study:
         plate = self.plate_in(number)
         base = encode_srgb(plate)
         restless = brought_to(self.restless, self.lies(number), how=cv2.INTER_LINEAR)
-        sigma2 = variance_of(base, self.noise) + on_channels(restless**2)
+        sigma2 = variance_of(base, self.noise, restless)
         return Looks(linear_of(codes), plate, encoded_of(codes), base, sigma2, self.noise)
 
     @property
