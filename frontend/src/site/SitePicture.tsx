@@ -50,7 +50,7 @@ export function SitePicture({ site, shotId, label, chosen, onChoose, onMark, way
   }, []);
   if (!shot?.photograph) return null;
   const source = fileUrl(shot.photograph);
-  const named = legible(site, shotId, chosen, frame);
+  const named = legible(site, shotId, chosen, frame, stage.width);
   return (
     <div
       ref={box}
@@ -78,8 +78,7 @@ export function SitePicture({ site, shotId, label, chosen, onChoose, onMark, way
         held.current = null;
         if (!from || Math.hypot(event.clientX - from.x, event.clientY - from.y) >= 4) return;
         const at = frame.toImage(within(box.current, event));
-        const inside = at[0] >= 0 && at[1] >= 0 && at[0] <= size.width && at[1] <= size.height;
-        if (inside) onMark?.(at);
+        if (isInside(at, size)) onMark?.(at);
       }}
       onPointerEnter={() => setOver(true)}
       onPointerLeave={() => {
@@ -106,7 +105,9 @@ export function SitePicture({ site, shotId, label, chosen, onChoose, onMark, way
           const predicted = told?.predicted[shotId];
           return (
             <g key={tie.id}>
-              {predicted && <Predicted at={frame.toScreen(image(predicted[0], predicted[1]))} />}
+              {predicted && isInside(predicted, size) && (
+                <Predicted at={frame.toScreen(image(predicted[0], predicted[1]))} />
+              )}
               {seen && (
                 <Handle
                   frame={frame}
@@ -128,6 +129,7 @@ export function SitePicture({ site, shotId, label, chosen, onChoose, onMark, way
                   <Marked
                     at={frame.toScreen(image(seen[0], seen[1]))}
                     says={named.has(tie.id) ? tie.name || `${number + 1}` : ""}
+                    before={named.get(tie.id) === "before"}
                     chosen={chosen === tie.id}
                     aside={told?.aside ?? false}
                   />
@@ -142,31 +144,44 @@ export function SitePicture({ site, shotId, label, chosen, onChoose, onMark, way
   );
 }
 
-/** The ties whose names find room: the chosen one's, then in their order those that cover no other. */
-function legible(site: SiteOut, shotId: string, chosen: string | null, frame: Frame): Set<string> {
-  const taken: [string, number, number, number][] = [];
+type Side = "before" | "after";
+
+/** The ties whose names find room, and where: the chosen one's, then in their order those that cover no other. */
+function legible(
+  site: SiteOut,
+  shotId: string,
+  chosen: string | null,
+  frame: Frame,
+  width: number,
+): Map<string, Side> {
+  const taken: { id: string; side: Side; left: number; right: number; row: number }[] = [];
   const inOrder = [...site.document.ties].sort((a, b) => Number(b.id === chosen) - Number(a.id === chosen));
   for (const tie of inOrder) {
     const seen = tie.seen[shotId];
     if (!seen) continue;
     const [x, y] = frame.toScreen(image(seen[0], seen[1]));
-    const end = x + 16 + LETTER_PX * (tie.name.length || 2);
+    const wide = 16 + LETTER_PX * (tie.name.length || 2);
+    const side = x + wide > width ? "before" : "after";
+    const [left, right] = side === "before" ? [x - wide, x] : [x, x + wide];
     const free = taken.every(
-      ([, left, right, row]) => Math.abs(row - y) > LINE_PX || end < left || x > right,
+      (one) => Math.abs(one.row - y) > LINE_PX || right < one.left || left > one.right,
     );
-    if (free) taken.push([tie.id, x, end, y]);
+    if (free) taken.push({ id: tie.id, side, left, right, row: y });
   }
-  return new Set(taken.map(([id]) => id));
+  return new Map(taken.map(({ id, side }) => [id, side]));
 }
+
+const isInside = ([x, y]: readonly [number, number], { width, height }: { width: number; height: number }) =>
+  x >= 0 && y >= 0 && x <= width && y <= height;
 
 const within = (node: HTMLElement | null, event: { clientX: number; clientY: number }): ScreenPoint => {
   const edge = node?.getBoundingClientRect();
   return [event.clientX - (edge?.left ?? 0), event.clientY - (edge?.top ?? 0)];
 };
 
-type MarkedProps = { at: ScreenPoint; says: string; chosen: boolean; aside: boolean };
+type MarkedProps = { at: ScreenPoint; says: string; before: boolean; chosen: boolean; aside: boolean };
 
-function Marked({ at: [x, y], says, chosen, aside }: MarkedProps) {
+function Marked({ at: [x, y], says, before, chosen, aside }: MarkedProps) {
   const colour = aside ? "var(--color-oxide)" : "var(--color-verdigris)";
   const arms = `M${x - 9} ${y}H${x - 3}M${x + 3} ${y}H${x + 9}M${x} ${y - 9}V${y - 3}M${x} ${y + 3}V${y + 9}`;
   return (
@@ -175,8 +190,9 @@ function Marked({ at: [x, y], says, chosen, aside }: MarkedProps) {
       <path d={arms} stroke="#fff" strokeWidth={4.5} />
       <path d={arms} stroke={colour} strokeWidth={2.2} />
       <text
-        x={x + 11}
+        x={before ? x - 11 : x + 11}
         y={y - 6}
+        textAnchor={before ? "end" : "start"}
         fontSize={11.5}
         fontWeight={600}
         fill={chosen ? "#fff" : colour}
